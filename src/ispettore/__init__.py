@@ -1,0 +1,1 @@
+"""Ispettore: an inspection bench for recorded voice."""

@@ -1,0 +1,304 @@
+"""The command line, and the stable contract for scripts: the same rules as on the screen, as text or JSON."""
+
+import json
+import os
+import sys
+from collections.abc import Callable
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from importlib.metadata import version
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from ispettore.core import errors
+from ispettore.core.audio.writing import format_for
+from ispettore.core.certify import seal as sealing
+from ispettore.core.certify.certificate import certify as certify_file
+from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
+from ispettore.core.certify.verification import verify as verify_file
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.inspection import inspect as inspect_file
+from ispettore.core.plan.conform import Conformed
+from ispettore.core.plan.conform import conform as conform_file
+from ispettore.core.plan.remedies import advice
+from ispettore.core.spec import catalogue
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
+from ispettore.core.treat.treatment import load as load_treatment
+
+app = typer.Typer(
+    help="Ispettore measures voice recordings against delivery specifications, conforms them, and certifies the result.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
+MARKS = {"inside": "[•] ", "over": "[ ]•", "under": "•[ ]", "near": "[•  ", "unmeasured": "[ ] "}
+
+
+@contextmanager
+def said_plainly() -> Any:
+    """Errors meant for a person end the command with their sentence and status 2."""
+    try:
+        yield
+    except errors.IspettoreError as error:
+        typer.echo(error.sentence, err=True)
+        raise typer.Exit(2) from error
+
+
+@app.command()
+def inspect(
+    files: Annotated[list[Path], typer.Argument(help="Recordings to measure.")],
+    spec: Annotated[str | None, typer.Option("--spec", help="A specification's identifier, or a JSON file.")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Measure recordings, and judge them against a specification. Exit 0 all pass, 1 some limit missed, 2 error."""
+    with said_plainly():
+        specification = catalogue.find(spec) if spec else None
+    rows: list[dict[str, Any]] = []
+    worst = 0
+    for path in files:
+        try:
+            inspection = inspect_file(path).inspection
+        except errors.IspettoreError as error:
+            worst = 2
+            rows.append({"path": str(path), "error": error.sentence})
+            typer.echo(error.sentence, err=True)
+            continue
+        verdict = judge(inspection, specification, role=role_of(inspection)) if specification else None
+        if verdict and not verdict.passes:
+            worst = max(worst, 1)
+        rows.append({"path": str(path), **as_data(inspection, verdict)})
+        if not as_json:
+            _print_inspection(inspection, verdict)
+    if as_json:
+        _print_json(rows)
+    raise typer.Exit(worst)
+
+
+@app.command()
+def conform(
+    file: Annotated[Path, typer.Argument(help="The recording.")],
+    spec: Spec,
+    out: Annotated[Path, typer.Option("--out", help="Where the result goes: .wav or .flac for a master, .mp3 for a deliverable.")],
+    treatment: Annotated[Path | None, typer.Option("--treatment", help="A treatment to run instead of planning one.")] = None,
+    plan: Annotated[str, typer.Option("--plan", help="light, balanced or even.")] = "balanced",
+    as_json: AsJson = False,
+) -> None:
+    """Conform a recording with as little processing as will do. Exit 1 and nothing written where it can't be conformed."""
+    if plan not in ("light", "balanced", "even"):
+        typer.echo(f"There is no plan “{plan}”; there are light, balanced and even.", err=True)
+        raise typer.Exit(2)
+    with said_plainly():
+        format_for(out)
+        given = load_treatment(treatment) if treatment else None
+        result = conform_file(
+            file,
+            catalogue.find(spec),
+            out,
+            treatment=given,
+            preference=plan,  # type: ignore[arg-type]
+            progress=_progress_line(),
+        )
+    if as_json:
+        _print_json(conformed_as_data(result, file, out))
+    else:
+        _print_conformed(result, out)
+    raise typer.Exit(0 if result.passes else 1)
+
+
+@app.command()
+def certify(
+    file: Annotated[Path, typer.Argument(help="The deliverable.")],
+    spec: Spec,
+    out: Annotated[Path, typer.Option("--out", help="Where the certificate goes (JSON).")],
+) -> None:
+    """Measure a deliverable and seal a certificate. Exit 1 and no certificate where any must-limit is missed."""
+    with said_plainly():
+        specification = catalogue.find(spec)
+        issued = datetime.now(UTC).replace(microsecond=0)
+        certificate, inspection, verdict = certify_file(file, specification, issued=issued, issuer=issuer())
+        if certificate is None:
+            _print_inspection(inspection, verdict)
+            typer.echo("Not certified: the file misses the limits marked above.", err=True)
+            raise typer.Exit(1)
+        sealing.write(sealing.seal(certificate.plain(), KeyFolder(default_folder()).own()), out)
+    typer.echo(f"Certified: {file.name} meets {specification.name}. The certificate is {out}.")
+
+
+@app.command()
+def verify(
+    certificate: Annotated[Path, typer.Argument(help="The certificate.")],
+    file: Annotated[Path, typer.Argument(help="The file it speaks of.")],
+    key: Annotated[Path | None, typer.Option("--key", help="The public key to trust (PEM or JWK).")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Check a certificate against a file. Exit 0 genuine, 1 not genuine, 3 intact but by an unknown key, 2 error."""
+    with said_plainly():
+        if not certificate.is_file():
+            raise errors.FileMissing(file=str(certificate))
+        if not file.is_file():
+            raise errors.FileMissing(file=str(file))
+        sealed = sealing.parse(certificate.read_bytes(), name=certificate.name)
+        given = load_public(key) if key else None
+        report = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)
+    if as_json:
+        _print_json({**report.model_dump(mode="json", include={"genuine", "key", "key_id", "problems"})})
+    elif not report.genuine:
+        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in report.problems))
+    elif report.key == "unknown":
+        typer.echo(f"Intact, and the file is the certified one; but the key {report.key_id} is not known here.")
+    else:
+        typer.echo(f"Genuine: {file.name} is the certified file, and every reading was measured again and agrees.")
+    raise typer.Exit(report.exit_code)
+
+
+@app.command()
+def specs(as_json: AsJson = False) -> None:
+    """List the specifications that ship."""
+    if as_json:
+        _print_json([specification.model_dump(mode="json") for specification in catalogue.shipped().values()])
+        return
+    for specification in catalogue.shipped().values():
+        typer.echo(f"{specification.id:24} {specification.name}\n{'':24} {specification.description}")
+
+
+def issuer() -> str:
+    """Who seals: this program and its version."""
+    return f"Ispettore {version('ispettore')}"
+
+
+def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
+    """An inspection as the JSON contract names it."""
+    facts = inspection.facts
+    notes = {quantity: reading.note or reading.method for quantity, reading in inspection.readings.items()}
+    return {
+        "sha256": inspection.sha256,
+        "facts": {
+            "container": facts.container,
+            "codec": facts.codec,
+            "sample_rate_hz": facts.sample_rate_hz,
+            "bit_depth": facts.bit_depth,
+            "channels": facts.channels,
+            "duration_s": facts.duration_s,
+            "bit_rate_kbps": facts.bit_rate_kbps,
+            "bit_rate_constant": facts.bit_rate_constant,
+        },
+        "readings": {
+            **{quantity: reading.value for quantity, reading in inspection.readings.items()},
+            "duration_s": facts.duration_s,
+        },
+        "notes": notes,
+        "findings": [
+            {
+                "kind": finding.kind,
+                "start_s": finding.start_s,
+                "end_s": finding.end_s,
+                "channel": finding.channel,
+                "measure": finding.measure,
+                "severity": finding.severity,
+                "advice": advice(finding.kind),
+            }
+            for finding in inspection.findings
+        ],
+        "verdict": verdict_as_data(verdict),
+    }
+
+
+def verdict_as_data(verdict: Verdict | None) -> dict[str, Any] | None:
+    """A verdict as the JSON contract names it."""
+    return verdict.model_dump(mode="json") if verdict else None
+
+
+def conformed_as_data(result: Conformed, source: Path, out: Path) -> dict[str, Any]:
+    """A conform's outcome as the JSON contract names it."""
+    return {
+        "plan": {
+            "steps": [
+                {"kind": step.kind, "settings": step.settings, "reason": step.reason} for step in result.treatment.steps if step.on
+            ],
+            "touch": result.touch.touch,
+            "touch_figures": result.touch.model_dump(exclude={"touch"}),
+        },
+        "before": {"path": str(source), **as_data(result.before, None)},
+        "after": {"path": str(out), **as_data(result.after, result.verdict)} if result.after else None,
+        "verdict": verdict_as_data(result.verdict),
+        "obstacles": [obstacle.model_dump(mode="json") for obstacle in result.obstacles],
+    }
+
+
+def _print_json(data: Any) -> None:
+    typer.echo(json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False))
+
+
+def _figure(value: float | str | None, unit: str, decimals: int) -> str:
+    if value is None:
+        return "—"
+    text = value if isinstance(value, str) else f"{value:.{decimals}f}".replace("-", "−")
+    return f"{text} {unit}".strip()
+
+
+def _print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
+    facts = inspection.facts
+    depth = f", {facts.bit_depth} bit" if facts.bit_depth else ""
+    rate = f", {facts.bit_rate_kbps:.0f} kbit/s" if facts.lossy and facts.bit_rate_kbps else ""
+    typer.echo(
+        f"{inspection.name}: {facts.container.upper()} {facts.codec}, {facts.sample_rate_hz} Hz{depth}{rate}, "
+        f"{facts.channels} channel{'s' if facts.channels > 1 else ''}, {facts.duration_s:.2f} s"
+    )
+    if verdict is None:
+        for quantity, reading in inspection.readings.items():
+            about = QUANTITIES[quantity]
+            note = f"   {reading.note}" if reading.note else ""
+            typer.echo(f"       {about.title:22} {_figure(reading.value, about.unit, about.decimals + 1):>14}{note}")
+    else:
+        for limit in verdict.limits:
+            _print_limit(limit)
+        typer.echo("  Passes." if verdict.passes else "  Does not pass.")
+    for finding in inspection.findings:
+        typer.echo(f"  {finding.start_s:8.2f} s  {finding.kind}: {advice(finding.kind)}")
+
+
+def _print_limit(limit: LimitVerdict) -> None:
+    said = limit.note or "" if limit.position == "unmeasured" or limit.reading is None else ""
+    if limit.margin is not None:
+        side = "inside" if limit.margin >= 0 else limit.position
+        said = f"{abs(limit.margin):.{limit.decimals}f} {limit.difference_unit} {side}".replace("  ", " ")
+    reading = _figure(limit.reading, limit.unit, limit.decimals)
+    typer.echo(f"  {MARKS[limit.position]} {limit.title:22} {reading:>14}   {said}".rstrip())
+
+
+def _print_conformed(result: Conformed, out: Path) -> None:
+    for step in result.treatment.steps:
+        typer.echo(f"  {step.kind:20} {step.reason}")
+    if result.passes and result.after is not None:
+        rounds = f"{result.rounds} round{'s' if result.rounds > 1 else ''}"
+        typer.echo(f"Conformed in {rounds}; touch {result.touch.touch:.0f} of 100. Measured:")
+        _print_inspection(result.after, result.verdict)
+        typer.echo(f"Written: {out}")
+        return
+    typer.echo("Can't be conformed; nothing was written.")
+    for obstacle in result.obstacles:
+        names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
+        short = f" ({obstacle.shortfall_db:.1f} dB short)" if obstacle.shortfall_db else ""
+        typer.echo(f"  {names}{short}: {obstacle.advice}")
+
+
+def _progress_line() -> Callable[[str, float], None]:
+    """Shows the stage on a terminal's error stream; says nothing elsewhere."""
+    if not sys.stderr.isatty() or os.environ.get("NO_COLOR"):
+        return lambda _stage, _fraction: None
+
+    def show(stage: str, fraction: float) -> None:
+        sys.stderr.write(f"\r\033[K{stage} {100 * fraction:.0f} %" if fraction < 1 else "\r\033[K")
+        sys.stderr.flush()
+
+    return show
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,1 @@
+"""The job itself: measuring, judging, treating, planning, certifying voice. No web, no database, no interface."""

@@ -1,0 +1,96 @@
+"""What a file says about itself, recognised by its content and never by its name."""
+
+import hashlib
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict
+
+LOSSY_CODECS = frozenset({"mp3", "vorbis", "opus"})
+
+CONTAINERS = {
+    "WAV": "wav",
+    "WAVEX": "wav",
+    "RF64": "rf64",
+    "W64": "w64",
+    "FLAC": "flac",
+    "MP3": "mp3",
+    "MPEG": "mp3",
+    "AIFF": "aiff",
+    "CAF": "caf",
+    "OGG": "ogg",
+}
+CODECS = {
+    "PCM_S8": ("pcm", 8),
+    "PCM_U8": ("pcm", 8),
+    "PCM_16": ("pcm", 16),
+    "PCM_24": ("pcm", 24),
+    "PCM_32": ("pcm", 32),
+    "FLOAT": ("pcm-float", 32),
+    "DOUBLE": ("pcm-float", 64),
+    "VORBIS": ("vorbis", None),
+    "OPUS": ("opus", None),
+    "MPEG_LAYER_III": ("mp3", None),
+    "MPEG_LAYER_II": ("mp2", None),
+    "MPEG_LAYER_I": ("mp1", None),
+    "ULAW": ("u-law", 8),
+    "ALAW": ("a-law", 8),
+    "ALAC_16": ("alac", 16),
+    "ALAC_20": ("alac", 20),
+    "ALAC_24": ("alac", 24),
+    "ALAC_32": ("alac", 32),
+}
+
+
+class FileFacts(BaseModel):
+    """Facts of one file. `frames` counts what was really decoded once the whole file has been read."""
+
+    model_config = ConfigDict(frozen=True)
+
+    container: str
+    codec: str
+    sample_rate_hz: int
+    bit_depth: int | None
+    channels: int
+    frames: int
+    duration_s: float
+    bit_rate_kbps: float | None
+    bit_rate_constant: bool | None
+    size_bytes: int
+
+    @property
+    def lossy(self) -> bool:
+        return self.codec in LOSSY_CODECS
+
+
+def recognise(head: bytes) -> str | None:
+    """Name the container a file starts with, or None. `head` is its first few hundred bytes.
+
+    >>> recognise(b"RIFF\\x00\\x00\\x00\\x00WAVEfmt ")
+    'wav'
+    >>> recognise(b"Dear listener,") is None
+    True
+    """
+    if head[:4] == b"RIFF" and head[8:12] == b"WAVE":
+        return "wav"
+    if head[:4] == b"RF64" and head[8:12] == b"WAVE":
+        return "rf64"
+    if head[:4] == b"FORM" and head[8:12] in (b"AIFF", b"AIFC"):
+        return "aiff"
+    for magic, name in (
+        (b"fLaC", "flac"),
+        (b"OggS", "ogg"),
+        (b"caff", "caf"),
+        (b"ID3", "mp3"),
+        (b"riff\x2e\x91", "w64"),
+    ):
+        if head.startswith(magic):
+            return name
+    if len(head) >= 4 and head[0] == 0xFF and head[1] & 0xE0 == 0xE0 and head[1] & 0x06 == 0x02 and head[2] & 0xF0 != 0xF0:
+        return "mp3"
+    return None
+
+
+def sha256_of(path: Path) -> str:
+    """SHA-256 of a file's bytes, as lower-case hexadecimal."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

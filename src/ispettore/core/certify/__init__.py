@@ -1,0 +1,1 @@
+"""The certificate, its seal, and checking both against a file."""

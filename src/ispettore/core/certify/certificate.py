@@ -1,0 +1,119 @@
+"""The certificate: what was measured in one delivered file, against which specification, and that it met it.
+
+It speaks of technical limits only, never of how a voice sounds; whether someone listened the file through stands beside it.
+"""
+
+from datetime import datetime
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.audio.facts import FileFacts
+from ispettore.core.measure.inspection import Inspection, Progress, inspect, no_progress
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import Verdict, judge
+from ispettore.core.treat.treatment import Treatment
+
+STATEMENT = (
+    "The file named here was decoded and measured, and met every required limit of the specification. This speaks of its technical "
+    "limits only and is no judgement by ear."
+)
+
+
+class CertifiedFile(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    sha256: str
+    size_bytes: int
+
+
+class CertifiedReading(BaseModel):
+    """A reading to four decimals, with its unit and method."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    value: float | None
+    unit: str
+    method: str
+    note: str | None = None
+
+
+class Origin(BaseModel):
+    """Where the deliverable came from, where that is known."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    sha256: str
+    treatment: Treatment | None = None
+    touch: float | None = None
+
+
+class Certificate(BaseModel):
+    """Everything that is sealed."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    format: Literal["ispettore-certificate"] = "ispettore-certificate"
+    version: Literal[1] = 1
+    issued: datetime
+    issuer: str
+    statement: str = STATEMENT
+    file: CertifiedFile
+    facts: FileFacts
+    specification: Specification
+    readings: dict[str, CertifiedReading]
+    verdict: Verdict
+    methods_version: int
+    origin: Origin | None = None
+    listened: bool = False
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON values, ready to be sealed."""
+        return self.model_dump(mode="json")
+
+
+def certify(
+    path: Path,
+    specification: Specification,
+    *,
+    issued: datetime,
+    issuer: str,
+    name: str | None = None,
+    origin: Origin | None = None,
+    listened: bool = False,
+    progress: Progress = no_progress,
+) -> tuple[Certificate | None, Inspection, Verdict]:
+    """Measure a deliverable afresh and certify it. The certificate is None where any must-limit is missed or unmeasured."""
+    inspection = inspect(path, name=name, progress=progress).inspection
+    verdict = judge(inspection, specification, role="deliverable")
+    if not verdict.passes:
+        return None, inspection, verdict
+    certificate = Certificate(
+        issued=issued,
+        issuer=issuer,
+        file=CertifiedFile(name=name or path.name, sha256=inspection.sha256, size_bytes=inspection.facts.size_bytes),
+        facts=inspection.facts,
+        specification=specification,
+        readings=certified_readings(inspection),
+        verdict=verdict,
+        methods_version=inspection.methods_version,
+        origin=origin,
+        listened=listened,
+    )
+    return certificate, inspection, verdict
+
+
+def certified_readings(inspection: Inspection) -> dict[str, CertifiedReading]:
+    """All readings of an inspection as they stand in a certificate."""
+    return {
+        quantity: CertifiedReading(
+            value=None if reading.value is None else round(reading.value, 4),
+            unit=reading.unit,
+            method=reading.method,
+            note=reading.note,
+        )
+        for quantity, reading in inspection.readings.items()
+    }

@@ -1,0 +1,156 @@
+"""K-weighting (ITU-R BS.1770-5, Annex 1, stage 1 and 2) designed for the file's own sample rate.
+
+The standard gives coefficients for 48 kHz. From there up, the same analogue prototype by the bilinear transform follows them.
+Below, the bilinear transform bends the shelf; there the second-order section is fitted to the magnitude response that the 48 kHz
+section has at the same frequency (a rational fit in cos ω after Sanathanan and Koerner, IEEE Trans. Automatic Control 8(1), 1963,
+and a spectral factorisation), so that speech reads alike at every rate.
+"""
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure.grid import Second, Series, borders
+
+# BS.1770-5 Annex 1, tables 1 and 2: b0 b1 b2 a1 a2 at 48 kHz.
+SHELF_48K = np.array([1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585])
+HIGH_PASS_48K = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
+
+# The analogue prototypes behind those tables.
+SHELF_HZ, SHELF_DB, SHELF_Q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
+HIGH_PASS_HZ, HIGH_PASS_Q = 38.13547087602444, 0.5003270373238773
+
+# BS.1770-5 Annex 1, table 3: weights of L R C Ls Rs; the low-frequency channel does not count.
+CHANNEL_WEIGHTS = {
+    1: (1.0,),
+    2: (1.0, 1.0),
+    3: (1.0, 1.0, 1.0),
+    4: (1.0, 1.0, 1.41, 1.41),
+    5: (1.0, 1.0, 1.0, 1.41, 1.41),
+    6: (1.0, 1.0, 1.0, 0.0, 1.41, 1.41),
+}
+
+
+def response(section: NDArray[np.float64], frequency_hz: NDArray[np.float64], sample_rate_hz: float) -> NDArray[np.float64]:
+    """Magnitude of one section [b0 b1 b2 a1 a2] at frequencies in Hz."""
+    z = np.exp(-2j * np.pi * frequency_hz / sample_rate_hz)
+    b0, b1, b2, a1, a2 = section
+    return np.asarray(np.abs((b0 + b1 * z + b2 * z * z) / (1 + a1 * z + a2 * z * z)))
+
+
+@lru_cache(maxsize=32)
+def _design(sample_rate_hz: int) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    if sample_rate_hz == 48_000:
+        return tuple(SHELF_48K), tuple(HIGH_PASS_48K)
+    high_pass = _bilinear_high_pass(sample_rate_hz)
+    if sample_rate_hz > 48_000:
+        return _bilinear_shelf(sample_rate_hz), high_pass
+    return _fitted(SHELF_48K, sample_rate_hz), high_pass
+
+
+def design(sample_rate_hz: int) -> NDArray[np.float64]:
+    """Both sections for a rate in Hz: shape (2, 5), rows [b0 b1 b2 a1 a2].
+
+    >>> float(design(48_000)[0, 0])
+    1.53512485958697
+    """
+    return np.array(_design(sample_rate_hz))
+
+
+def _bilinear_shelf(rate: int) -> tuple[float, ...]:
+    k = np.tan(np.pi * SHELF_HZ / rate)
+    high = 10 ** (SHELF_DB / 20)
+    band = high**0.4996667741545416
+    a0 = 1 + k / SHELF_Q + k * k
+    return (
+        (high + band * k / SHELF_Q + k * k) / a0,
+        2 * (k * k - high) / a0,
+        (high - band * k / SHELF_Q + k * k) / a0,
+        2 * (k * k - 1) / a0,
+        (1 - k / SHELF_Q + k * k) / a0,
+    )
+
+
+def _bilinear_high_pass(rate: int) -> tuple[float, ...]:
+    k = np.tan(np.pi * HIGH_PASS_HZ / rate)
+    a0 = 1 + k / HIGH_PASS_Q + k * k
+    a1, a2 = 2 * (k * k - 1) / a0, (1 - k / HIGH_PASS_Q + k * k) / a0
+    # The standard's high-pass has gain above 1 in its pass band (b = 1, −2, 1): keep that gain, at 1 kHz, for every rate.
+    section = np.array([1.0, -2.0, 1.0, a1, a2])
+    at = np.array([1_000.0])
+    gain = float(response(HIGH_PASS_48K, at, 48_000)[0] / response(section, at, rate)[0])
+    return (gain, -2 * gain, gain, a1, a2)
+
+
+def _fitted(target: NDArray[np.float64], rate: int) -> tuple[float, ...]:
+    f = np.concatenate((np.linspace(0, rate / 2, 400), np.geomspace(200, 6_000, 400).clip(max=rate / 2)))
+    power = response(target, f, 48_000) ** 2
+    c = np.cos(2 * np.pi * f / rate)
+    weight = np.ones_like(f)
+    for _ in range(12):
+        columns = np.stack((np.ones_like(c), c, c * c, -power * c, -power * c * c), axis=1)
+        solution = np.linalg.lstsq(columns * (weight / power)[:, None], power * weight / power, rcond=None)[0]
+        weight = 1 / np.maximum(1 + solution[3] * c + solution[4] * c * c, 1e-9)
+    b = _factor(solution[:3])
+    a = _factor(np.array([1.0, solution[3], solution[4]]))
+    return (b[0] / a[0], b[1] / a[0], b[2] / a[0], a[1] / a[0], a[2] / a[0])
+
+
+def _factor(p: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The minimum-phase polynomial [q0 q1 q2] in 1/z with |q|² = p0 + p1·cos ω + p2·cos² ω."""
+    roots = np.roots([p[2] / 4, p[1] / 2, p[0] + p[2] / 2, p[1] / 2, p[2] / 4])
+    inside = roots[np.argsort(np.abs(roots))][:2]
+    polynomial = np.real(np.poly(inside))
+    return np.asarray(polynomial * np.sqrt(p.sum()) / abs(polynomial.sum()))
+
+
+class KWeighted:
+    """Feed seconds; `power` grows one row: the weighted sum over channels of the K-weighted mean square of each cell."""
+
+    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
+        self._rate = sample_rate_hz
+        self._edges = borders(sample_rate_hz)
+        self._sections = design(sample_rate_hz)
+        self._weights = np.array(CHANNEL_WEIGHTS[channels])
+        self._state = np.zeros((channels, 4))
+        self.power = Series()
+
+    def feed(self, second: Second) -> None:
+        edges = self._edges if second.shape[1] == self._rate else borders(self._rate, second.shape[1])
+        self.power.append(_weigh(second, edges, self._sections, self._weights, self._state)[None, :])
+
+
+@kernel
+def _weigh(
+    x: NDArray[np.float32],
+    edges: NDArray[np.int64],
+    sections: NDArray[np.float64],
+    weights: NDArray[np.float64],
+    state: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Transposed direct form II for both sections; mean square per cell, channels summed by weight. `state` is updated."""
+    power = np.zeros(edges.size - 1)
+    b0, b1, b2, a1, a2 = sections[0]
+    c0, c1, c2, d1, d2 = sections[1]
+    for c in range(x.shape[0]):
+        if weights[c] == 0.0:
+            continue
+        s1, s2, t1, t2 = state[c]
+        for k in range(edges.size - 1):
+            q = 0.0
+            for i in range(edges[k], edges[k + 1]):
+                v = np.float64(x[c, i])
+                y = b0 * v + s1
+                s1 = b1 * v - a1 * y + s2
+                s2 = b2 * v - a2 * y
+                w = c0 * y + t1
+                t1 = c1 * y - d1 * w + t2
+                t2 = c2 * y - d2 * w
+                q += w * w
+            power[k] += weights[c] * q / (edges[k + 1] - edges[k])
+        # Values this small are nothing but would make the filter crawl.
+        for j, s in enumerate((s1, s2, t1, t2)):
+            state[c, j] = s if abs(s) > 1e-30 else 0.0
+    return power

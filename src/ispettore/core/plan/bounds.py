@@ -1,0 +1,21 @@
+"""Bounds of decency: what the planner may do to a voice. Published and changeable; without them a gate could "pass" any noise."""
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Bounds(BaseModel):
+    """All in dB. Limiting is the 99th percentile of gain reduction over speech."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    limiting_db: float = Field(6.0, ge=0, le=24)
+
+
+class Obstacle(BaseModel):
+    """Why nothing conforms: the two limits that exclude one another, by how many dB, and what to do."""
+
+    model_config = ConfigDict(frozen=True)
+
+    limits: tuple[str, str]
+    shortfall_db: float
+    advice: str

@@ -1,0 +1,308 @@
+"""Conforming: run the plan, write the file, measure what was written, and let that decide.
+
+At most four rounds: each learns from the written and decoded file what encoding, limiting and new ends did, and plans again. The
+file appears under its name only when every must-limit is met by its own measurement.
+"""
+
+import os
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core import errors
+from ispettore.core.audio.reading import Source
+from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
+from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
+from ispettore.core.plan import planner
+from ispettore.core.plan.bounds import Bounds, Obstacle
+from ispettore.core.plan.planner import Learned, Plan, Preference
+from ispettore.core.plan.window import GainWindow
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
+from ispettore.core.treat import runner, touch
+from ispettore.core.treat.touch import Touch
+from ispettore.core.treat.treatment import Treatment
+
+ROUNDS = 4
+EXCERPT_S = 20.0
+CLOSE_DB = 0.1
+
+
+class Conformed(BaseModel):
+    """Everything about one attempt. `after` and `verdict` are of the written file; both None when nothing was written."""
+
+    model_config = ConfigDict(frozen=True)
+
+    role: Role
+    treatment: Treatment
+    window: GainWindow
+    touch: Touch
+    before: Inspection
+    after: Inspection | None
+    verdict: Verdict | None
+    obstacles: tuple[Obstacle, ...] = ()
+    rounds: int = 0
+
+    @property
+    def passes(self) -> bool:
+        return self.verdict is not None and self.verdict.passes
+
+
+def role_for(out: OutputFormat, specification: Specification) -> Role:
+    """A lossy file is a deliverable, and so is a lossless one where the specification names its format; else it is a master."""
+    limit = specification.limit("container")
+    asked = limit is not None and out.container in limit.one_of
+    return "deliverable" if out.lossy or asked else "master"
+
+
+def conform(
+    source: Path,
+    specification: Specification,
+    out: Path,
+    *,
+    name: str | None = None,
+    form: OutputFormat | None = None,
+    treatment: Treatment | None = None,
+    preference: Preference = "balanced",
+    bounds: Bounds | None = None,
+    progress: Progress = no_progress,
+) -> Conformed:
+    """Conform `source` and write `out`, or say why not and write nothing.
+
+    With a `treatment` its steps run as they are and the result is judged. Raises what reading and writing raise.
+    """
+    form = form or format_for(out)
+    if out.exists() and source.exists() and out.samefile(source):
+        raise errors.WouldOverwrite(file=out.name)
+    shown = name or source.name
+    progress("measuring the recording", 0.0)
+    before = inspect(source, name=name, progress=lambda _s, f: progress("measuring the recording", f))
+    with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
+        attempt = _Attempt(source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), progress)
+        try:
+            return attempt.given(treatment) if treatment is not None else attempt.planned(preference)
+        finally:
+            attempt.candidate.unlink(missing_ok=True)
+
+
+class _Attempt:
+    """One conform: the state that its rounds share."""
+
+    def __init__(
+        self,
+        source: Path,
+        name: str,
+        before: Measured,
+        specification: Specification,
+        out: Path,
+        form: OutputFormat,
+        folder: Path,
+        bounds: Bounds,
+        progress: Progress,
+    ) -> None:
+        self.source, self.name, self.before, self.specification = source, name, before, specification
+        self.out, self.form, self.folder, self.bounds, self.progress = out, form, folder, bounds, progress
+        self.role: Role = role_for(form, specification)
+        self.candidate = out.with_name(f".{out.name}.{os.getpid()}.candidate")
+
+    def given(self, treatment: Treatment) -> Conformed:
+        """Run a person's own treatment once and judge the result."""
+        written, run = self._write(treatment, 1)
+        moved = touch.of(run.reduction_db, self.before.speech_mask)
+        window = planner.gain_window(self.before.inspection, self.specification)
+        verdict = judge(written.inspection, self.specification, role=self.role)
+        obstacles = () if verdict.passes else tuple(_missed(verdict))
+        return self._settle(treatment, window, moved, written.inspection, verdict, obstacles, 1)
+
+    def planned(self, preference: Preference) -> Conformed:
+        """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
+        prepared = planner.preparation(self.before.inspection.facts, self.specification, role=self.role, form=self.form)
+        basis = self._basis(prepared)
+        learned = self._encoder_effect(basis)
+        closest: tuple[Plan, Touch, Measured, Verdict] | None = None
+        for number in range(1, ROUNDS + 1):
+            plan = planner.make(
+                basis,
+                self.specification,
+                role=self.role,
+                preference=preference,
+                bounds=self.bounds,
+                learned=learned,
+                prepared=prepared,
+            )
+            if plan.obstacles:
+                return self._refuse(plan, plan.obstacles, number)
+            written, run = self._write(plan.treatment, number)
+            moved = touch.of(run.reduction_db, self.before.speech_mask)
+            if moved.depth_p99_db > self.bounds.limiting_db:
+                at_least = moved.depth_p99_db - max(0.0, plan.target_gain_db - (plan.window.low_db or 0.0))
+                if at_least > self.bounds.limiting_db:
+                    return self._refuse(plan, (planner.too_dense(plan.window, at_least, self.bounds),), number)
+            verdict = judge(written.inspection, self.specification, role=self.role)
+            closest = (plan, moved, written, verdict)
+            if verdict.passes and moved.depth_p99_db <= self.bounds.limiting_db:
+                break
+            learned = self._learn(plan, basis, written.inspection, learned)
+        assert closest is not None
+        plan, moved, written, verdict = closest
+        obstacles = () if verdict.passes else tuple(_missed(verdict))
+        return self._settle(plan.treatment, plan.window, moved, written.inspection, verdict, obstacles, number)
+
+    def _basis(self, prepared: Treatment) -> Measured:
+        """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
+        self.basis_path = self.source
+        if not prepared.steps:
+            return self.before
+        folder = self.folder / "basis"
+        folder.mkdir()
+        run = runner.run(self.source, prepared, folder=folder, name=self.name, progress=self.progress)
+        self.basis_path = run.path
+        return inspect(run.path, name=self.name)
+
+    def _encoder_effect(self, basis: Measured) -> Learned:
+        """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
+        if not self.form.lossy:
+            return Learned()
+        rate = basis.inspection.facts.sample_rate_hz
+        excerpt = _excerpt(self.basis_path, basis, rate)
+        peak = float(np.abs(excerpt).max())
+        if peak == 0.0:
+            return Learned()
+        excerpt = excerpt * np.float32(0.5 / peak)
+        path = self.folder / f"excerpt.{self.form.container}"
+        with Sink(path, sample_rate_hz=rate, channels=excerpt.shape[1], form=self.form) as sink:
+            sink.write(excerpt)
+        plain, coded = measure_array(excerpt, sample_rate_hz=rate).inspection, inspect(path).inspection
+        return Learned(
+            level_db=_change(plain, coded, "rms_dbfs"),
+            peak_db=max(0.0, _change(plain, coded, "true_peak_dbtp")),
+            noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
+        )
+
+    def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run]:
+        """One round: run, write the candidate, decode and measure it."""
+
+        def staged(stage: str, fraction: float) -> None:
+            self.progress(f"{stage} (round {number})", fraction)
+
+        folder = self.folder / f"round-{number}"
+        folder.mkdir()
+        run = runner.run(self.source, treatment, folder=folder, name=self.name, progress=staged)
+        with (
+            Source(run.path, name=self.name) as master,
+            Sink(self.candidate, sample_rate_hz=run.sample_rate_hz, channels=run.channels, form=self.form) as sink,
+        ):
+            for block in master.blocks():
+                sink.write(block)
+                staged("writing", master.frames_read / max(master.claimed_frames, 1))
+        run.path.unlink()
+        return inspect(self.candidate, name=self.out.name, progress=lambda _s, f: staged("measuring the result", f)), run
+
+    def _learn(self, plan: Plan, basis: Measured, after: Inspection, learned: Learned) -> Learned:
+        """Correct what was learned by how far the written file lies from where the plan said it would."""
+        level = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_level), None)
+        changes: dict[str, float] = {}
+        if level is not None:
+            reading = reading_for(level, after, self.specification)
+            item = next(item for item in plan.window.bars if item.quantity == level)
+            limit = self.specification.limit(level)
+            if isinstance(reading, float) and limit is not None and item.low_db is not None and limit.low is not None:
+                expected = limit.low - item.low_db + plan.target_gain_db
+                changes["level_db"] = learned.level_db + reading - expected
+        limiter = plan.treatment.find("true-peak-limiter")
+        for quantity in planner.PEAKS:
+            limit, reading = self.specification.limit(quantity), after.value(quantity)
+            if limit is None or limit.high is None or reading is None or reading <= limit.high:
+                continue
+            changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
+        noise, was = after.value("noise_floor_dbfs"), basis.inspection.value("noise_floor_dbfs")
+        if noise is not None and was is not None:
+            changes["noise_db"] = noise - was - plan.target_gain_db
+        ends = plan.treatment.find("head-and-tail")
+        if ends is not None:
+            for quantity in ("head_s", "tail_s"):
+                reading = after.value(quantity)
+                if quantity in ends.settings and reading is not None:
+                    changes[quantity] = getattr(learned, quantity) + reading - ends.settings[quantity] - getattr(learned, quantity)
+        return learned.model_copy(update=changes)
+
+    def _settle(
+        self,
+        treatment: Treatment,
+        window: GainWindow,
+        moved: Touch,
+        after: Inspection,
+        verdict: Verdict,
+        obstacles: tuple[Obstacle, ...],
+        rounds: int,
+    ) -> Conformed:
+        if verdict.passes:
+            self.candidate.replace(self.out)
+        return Conformed(
+            role=self.role,
+            treatment=treatment,
+            window=window,
+            touch=moved,
+            before=self.before.inspection,
+            after=after if verdict.passes else None,
+            verdict=verdict if verdict.passes else None,
+            obstacles=obstacles,
+            rounds=rounds,
+        )
+
+    def _refuse(self, plan: Plan, obstacles: tuple[Obstacle, ...], rounds: int) -> Conformed:
+        return Conformed(
+            role=self.role,
+            treatment=plan.treatment,
+            window=plan.window,
+            touch=Touch(),
+            before=self.before.inspection,
+            after=None,
+            verdict=None,
+            obstacles=obstacles,
+            rounds=rounds,
+        )
+
+
+def _excerpt(path: Path, basis: Measured, rate: int) -> np.ndarray:
+    """The loudest 20 s, shape (frames, channels): sought exactly in PCM, read forwards in lossy files."""
+    power = basis.cells.power.mean(axis=0)
+    width = min(int(EXCERPT_S * 200), power.size)
+    total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
+    first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
+    start, frames = first * rate // 200, width * rate // 200
+    if not basis.inspection.facts.lossy:
+        return read_span(path, start, frames)
+    parts, seen = [], 0
+    with Source(path) as source:
+        for block in source.blocks():
+            low, high = max(start - seen, 0), min(start + frames - seen, len(block))
+            if high > low:
+                parts.append(block[low:high].copy())
+            seen += len(block)
+            if seen >= start + frames:
+                break
+    return np.concatenate(parts)
+
+
+def _change(before: Inspection, after: Inspection, quantity: str) -> float:
+    first, second = before.value(quantity), after.value(quantity)
+    return second - first if first is not None and second is not None else 0.0
+
+
+def _missed(verdict: Verdict) -> list[Obstacle]:
+    """Must-limits the written file still missed, as obstacles."""
+    return [
+        Obstacle(
+            limits=(limit.quantity, limit.quantity),
+            shortfall_db=abs(limit.margin or 0.0),
+            advice=f"{limit.title} reads {planner.figure(float(limit.reading), limit.unit)} in the written file, "
+            f"{abs(limit.margin or 0.0):.1f} {limit.difference_unit} outside its limit."
+            if isinstance(limit.reading, float | int)
+            else f"{limit.title}: {limit.note or limit.reading}.",
+        )
+        for limit in verdict.missed
+    ]

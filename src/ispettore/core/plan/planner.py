@@ -1,0 +1,378 @@
+"""The planner: the gentlest treatment that should pass, with its reasons in figures, or the limits that exclude one another.
+
+A pure function of readings. What an encoder, a limiter or a longer tail does to the level is learned by running and measuring
+(`Learned`), and planning again: nothing here guesses twice.
+"""
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict
+from scipy import ndimage
+
+from ispettore.core.audio.facts import FileFacts
+from ispettore.core.audio.writing import MP3_RATES_HZ, OutputFormat
+from ispettore.core.measure import decibels
+from ispettore.core.measure.inspection import Inspection, Measured
+from ispettore.core.plan.bounds import Bounds, Obstacle
+from ispettore.core.plan.window import GainWindow, bar, of_bars
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.specification import Limit, Specification
+from ispettore.core.spec.verdict import Role, judge, reading_for
+from ispettore.core.treat.treatment import Step, Treatment
+
+Preference = Literal["light", "balanced", "even"]
+PEAKS = ("sample_peak_dbfs", "true_peak_dbtp")
+PEAK_RESERVE_DB = 0.2  # other people's true-peak meters differ by so much on dense peaks
+LEVEL_RESERVE_DB = 0.1
+EASY_LIMITING_DB = 1.5
+MOST_GAIN_DB = 60.0
+
+
+class Learned(BaseModel):
+    """What running and encoding did beyond what was asked: dB added to level, peak and noise, seconds to the ends."""
+
+    model_config = ConfigDict(frozen=True)
+
+    level_db: float = 0.0
+    peak_db: float = 0.0
+    noise_db: float = 0.0
+    head_s: float = 0.0
+    tail_s: float = 0.0
+
+
+class Plan(BaseModel):
+    """A treatment proposed, with the window it was read from; or the obstacles that leave none."""
+
+    model_config = ConfigDict(frozen=True)
+
+    treatment: Treatment
+    window: GainWindow
+    target_gain_db: float = 0.0
+    expected_limiting_db: float = 0.0
+    obstacles: tuple[Obstacle, ...] = ()
+
+
+def preparation(facts: FileFacts, specification: Specification, *, role: Role, form: OutputFormat) -> Treatment:
+    """The conversions of channels and sample rate that the specification and the output format ask for."""
+    steps = []
+    wanted = _wanted_channels(facts, specification, form)
+    if wanted is not None:
+        steps.append(
+            Step(
+                kind="channels",
+                settings={"channels": wanted},
+                reason=f"The recording has {_count(facts.channels)}; {specification.name} asks for {_count(wanted)}.",
+            )
+        )
+    rate = _wanted_rate(facts, specification, role, form)
+    if rate is not None:
+        steps.append(
+            Step(
+                kind="sample-rate",
+                settings={"sample_rate_hz": rate},
+                reason=f"The recording is at {facts.sample_rate_hz / 1000:g} kHz; the deliverable is to be at {rate / 1000:g} kHz.",
+            )
+        )
+    return Treatment(steps=tuple(steps))
+
+
+def _wanted_channels(facts: FileFacts, specification: Specification, form: OutputFormat) -> int | None:
+    limit = specification.limit("channels")
+    most = int(limit.high) if limit and limit.high is not None else 6
+    least = int(limit.low) if limit and limit.low is not None else 1
+    if form.lossy:
+        most = min(most, 2)
+    wanted = min(max(facts.channels, least), most)
+    return None if wanted == facts.channels else min(wanted, 2)
+
+
+def _wanted_rate(facts: FileFacts, specification: Specification, role: Role, form: OutputFormat) -> int | None:
+    rate = facts.sample_rate_hz
+    limit = specification.limit("sample_rate_hz")
+    if limit is not None and (role == "deliverable" or limit.applies_to == "recording"):
+        if limit.low is not None and rate < limit.low:
+            return int(limit.low)
+        if limit.high is not None and rate > limit.high:
+            return int(limit.high)
+    if form.lossy and rate not in MP3_RATES_HZ:
+        return 44_100 if rate % 11_025 == 0 else 48_000
+    return None
+
+
+def _count(channels: int) -> str:
+    return {1: "one channel", 2: "two channels"}.get(channels, f"{channels} channels")
+
+
+def make(
+    basis: Measured,
+    specification: Specification,
+    *,
+    role: Role,
+    preference: Preference = "balanced",
+    bounds: Bounds | None = None,
+    learned: Learned | None = None,
+    prepared: Treatment | None = None,
+) -> Plan:
+    """Plan from the inspection of the recording after its conversions (`basis`). Readings are predicted for the written file."""
+    bounds, learned, prepared = bounds or Bounds(), learned or Learned(), prepared or Treatment()
+    inspection = basis.inspection
+    ends, end_obstacles = _ends(inspection, specification, learned)
+    window = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
+    obstacles = [*_still(inspection, specification, role), *end_obstacles]
+    excluded = _excluded(window, inspection)
+    if excluded is not None:
+        return Plan(treatment=prepared, window=window, obstacles=(*obstacles, excluded))
+    steps = list(prepared.steps)
+    gain, limiting = 0.0, 0.0
+    if window.open:
+        gain = _easiest(window, specification)
+        if gain:
+            steps.append(_gain_step(gain, window, inspection, "every limit allows it, so nothing else is needed"))
+    else:
+        wide = window.without(*PEAKS)
+        gain = _target(wide, basis, specification, learned, preference, bounds)
+        ceiling = _ceiling(specification, learned)
+        limiting = limiting_depth(basis, gain, ceiling)
+        least = limiting_depth(basis, wide.low_db or 0.0, ceiling)
+        if least > bounds.limiting_db + 1.0:
+            obstacles.append(too_dense(window, least, bounds))
+        if gain:
+            steps.append(_gain_step(gain, window, inspection, "the level asks for it"))
+        steps.append(_limiter_step(gain, ceiling, window, inspection))
+    if ends is not None:
+        steps.append(ends)
+    return Plan(
+        treatment=Treatment(steps=tuple(steps)),
+        window=window,
+        target_gain_db=gain,
+        expected_limiting_db=limiting,
+        obstacles=tuple(obstacles),
+    )
+
+
+def gain_window(
+    inspection: Inspection, specification: Specification, learned: Learned | None = None, *, longer_s: float = 0.0
+) -> GainWindow:
+    """The window for a file: one bar for each must-limit on a quantity that moves with gain and has a reading.
+
+    `longer_s` is how much longer head and tail will make it: the RMS over the whole file falls by so much.
+    """
+    learned = learned or Learned()
+    bars = []
+    for limit in specification.limits:
+        about = limit.about
+        if not about.moves_with_gain or limit.severity != "must" or limit.applies_to == "production":
+            continue
+        reading = reading_for(limit.quantity, inspection, specification)
+        if not isinstance(reading, float):
+            continue
+        if limit.quantity == "rms_dbfs" and longer_s:
+            duration = inspection.facts.duration_s
+            reading -= 10 * float(np.log10(max(duration + longer_s, 0.1) / duration))
+        offset = learned.peak_db if limit.quantity in PEAKS else learned.noise_db if about.group == "between" else learned.level_db
+        reserve = PEAK_RESERVE_DB if limit.quantity == "true_peak_dbtp" else LEVEL_RESERVE_DB
+        bars.append(bar(limit, reading + offset, reserve_db=reserve))
+    return of_bars(bars)
+
+
+def _easiest(window: GainWindow, specification: Specification) -> float:
+    """0 where nothing needs to move. Else, as a constant gain is no touch, as near to the middle of the level's own corridor as
+    every limit's guard allows, so that chapters come out alike; else the window's middle."""
+    if window.allows(0.0):
+        return 0.0
+    low = -MOST_GAIN_DB if window.low_db is None else window.low_db
+    high = MOST_GAIN_DB if window.high_db is None else window.high_db
+    guard_low = _guard(specification, window.raised_by)
+    guard_high = _guard(specification, window.held_by)
+    if low + guard_low > high - guard_high:
+        return _round((low + high) / 2)
+    level = next((item for item in window.bars if QUANTITIES[item.quantity].is_level), None)
+    middle = 0.0
+    if level is not None and level.low_db is not None and level.high_db is not None:
+        middle = (level.low_db + level.high_db) / 2
+    return _round(min(max(middle, low + guard_low), high - guard_high))
+
+
+def _guard(specification: Specification, quantity: str | None) -> float:
+    limit = specification.limit(quantity) if quantity else None
+    if limit is None:
+        return 0.0
+    bound = limit.low if limit.low is not None else limit.high
+    return limit.guard_at(bound or 0.0)
+
+
+def _target(
+    wide: GainWindow,
+    basis: Measured,
+    specification: Specification,
+    learned: Learned,
+    preference: Preference,
+    bounds: Bounds,
+) -> float:
+    """Where in the window that the peaks do not bound: low for light, the middle for even, as high as is easy for balanced."""
+    low = wide.low_db if wide.low_db is not None else 0.0
+    high = wide.high_db if wide.high_db is not None else low
+    guard = min(_guard(specification, wide.raised_by), (high - low) / 2)
+    lowest, middle = low + guard, (low + high) / 2
+    if preference == "light" or lowest >= middle:
+        return _round(min(lowest, middle))
+    if preference == "even":
+        return _round(middle)
+    depth = limiting_depth(basis, middle, _ceiling(specification, learned))
+    return _round(max(lowest, middle - max(0.0, depth - min(EASY_LIMITING_DB, bounds.limiting_db))))
+
+
+def _ceiling(specification: Specification, learned: Learned) -> float:
+    """The limiter's ceiling in dBTP: inside every peak limit by the reserve, lower still by what the encoder adds."""
+    highs = [li.high for li in specification.limits if li.quantity in PEAKS and li.high is not None and li.severity == "must"]
+    return _round(min(highs) - PEAK_RESERVE_DB - max(0.0, learned.peak_db))
+
+
+def limiting_depth(basis: Measured, gain_db: float, ceiling_dbtp: float) -> float:
+    """What a limiter would take at the 99th percentile over speech, in dB, from the cells' peaks held as the limiter holds them."""
+    peak = ndimage.maximum_filter1d(basis.cells.peak.max(axis=0), 3, mode="nearest")
+    speech: NDArray[np.bool_] = basis.speech_mask
+    if not speech.any():
+        return 0.0
+    over = decibels.levels(peak[speech].astype(np.float64) ** 2) + gain_db - ceiling_dbtp
+    return float(np.percentile(np.maximum(over, 0.0), 99))
+
+
+def _round(value: float) -> float:
+    return round(value, 2)
+
+
+def _gain_step(gain: float, window: GainWindow, inspection: Inspection, why: str) -> Step:
+    level = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
+    reading = inspection.value(level) if level else None
+    at = f"{QUANTITIES[level].title} reads {figure(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
+    direction = "raise" if gain > 0 else "lower"
+    return Step(kind="gain", settings={"gain_db": gain}, reason=f"{at}{direction} by {abs(gain):.1f} dB: {why}.")
+
+
+def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: Inspection) -> Step:
+    peak = inspection.value("true_peak_dbtp") or 0.0
+    over = peak + gain - ceiling
+    return Step(
+        kind="true-peak-limiter",
+        settings={"ceiling_dbtp": ceiling},
+        reason=f"At that level the highest peak would stand {max(over, 0):.1f} dB over {figure(ceiling, 'dBTP')}; "
+        f"gain alone misses by {window.shortfall_db:.1f} dB.",
+    )
+
+
+def figure(value: float | None, unit: str) -> str:
+    """A figure for a sentence: one decimal, a real minus sign.
+
+    >>> figure(-3.04, "dBFS")
+    '−3.0 dBFS'
+    """
+    return "silence" if value is None else f"{value:.1f} {unit}".replace("-", "−")
+
+
+def _excluded(window: GainWindow, inspection: Inspection) -> Obstacle | None:
+    """Level against noise: nothing that this planner has brings the room down against the voice."""
+    wide = window.without(*PEAKS)
+    if wide.open or wide.raised_by is None or wide.held_by is None:
+        return None
+    noise = inspection.value("noise_floor_dbfs")
+    level = QUANTITIES[wide.raised_by].title
+    if wide.held_by == "noise_floor_dbfs":
+        low, high = wide.low_db or 0.0, wide.high_db or 0.0
+        asks = f"must rise by at least {low:.1f} dB" if low > 0 else f"may fall by at most {-low:.1f} dB"
+        allows = f"allows a rise of at most {high:.1f} dB" if high > 0 else f"must fall by at least {-high:.1f} dB"
+        advice = (
+            f"{level} {asks}, but the room between the words ({figure(noise, 'dBFS')}) {allows}. "
+            f"The room is {wide.shortfall_db:.1f} dB too loud against the voice: record nearer to the microphone, "
+            "and switch off or shut out what hums and blows."
+        )
+    else:
+        advice = (
+            f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."
+        )
+    return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=wide.shortfall_db, advice=advice)
+
+
+def too_dense(window: GainWindow, depth_db: float, bounds: Bounds) -> Obstacle:
+    """Level against peaks, further apart than limiting may close."""
+    short = depth_db - bounds.limiting_db
+    return Obstacle(
+        limits=(window.raised_by or "rms_dbfs", window.held_by or "sample_peak_dbfs"),
+        shortfall_db=short,
+        advice=f"To reach the level, peaks would have to be limited by {depth_db:.1f} dB (99th percentile); "
+        f"more than {bounds.limiting_db:g} dB is heard, so {short:.1f} dB are missing. "
+        "Speak more evenly or further from the microphone on loud words, or lower those words one by one.",
+    )
+
+
+def _still(inspection: Inspection, specification: Specification, role: Role) -> list[Obstacle]:
+    """Must-limits that are missed and that no step here mends."""
+    mended = {
+        "head_s",
+        "tail_s",
+        "channels",
+        "sample_rate_hz",
+        "container",
+        "codec",
+        "bit_rate_kbps",
+        "bit_rate_kind",
+        "bit_depth",
+    }
+    found = []
+    for limit in judge(inspection, specification, role=role).missed:
+        about = QUANTITIES[limit.quantity]
+        if limit.quantity in mended or (about.moves_with_gain and limit.reading is not None):
+            continue
+        said = limit.note or f"it reads {limit.reading}"
+        found.append(
+            Obstacle(
+                limits=(limit.quantity, limit.quantity),
+                shortfall_db=0.0,
+                advice=f"{about.title} can't be mended by treatment: {said}.",
+            )
+        )
+    return found
+
+
+def _ends(inspection: Inspection, specification: Specification, learned: Learned) -> tuple[Step | None, list[Obstacle]]:
+    """Head and tail where they are outside their limits: moved just inside, no further."""
+    wanted: dict[str, float] = {}
+    reasons = []
+    for name in ("head_s", "tail_s"):
+        limit, reading = specification.limit(name), inspection.value(name)
+        if limit is None or reading is None:
+            continue
+        length = _length(limit, reading)
+        if length is None:
+            continue
+        wanted[name] = round(length - (learned.head_s if name == "head_s" else learned.tail_s), 3)
+        reasons.append(f"{QUANTITIES[name].title} is {reading:.2f} s and becomes {length:.2f} s")
+    if not wanted:
+        return None, []
+    fill = any(wanted[name] > (inspection.value(name) or 0) for name in wanted)
+    reason = " and ".join(reasons) + (", filled with the recording's own room tone." if fill else ".")
+    can_fill = any(span.length_s >= 0.12 for span in inspection.room_tone)
+    if fill and not can_fill:
+        advice = "Head or tail is too short and there is no room tone to fill it with: record half a second of the empty room."
+        name = next(iter(wanted))
+        return None, [Obstacle(limits=(name, name), shortfall_db=0.0, advice=advice)]
+    return Step(kind="head-and-tail", settings=wanted, reason=reason), []
+
+
+def _length(limit: Limit, reading: float) -> float | None:
+    """The nearest length well inside the limit, or None where the reading is inside already by more than two cells."""
+    reserve = 0.02
+    low = limit.low if limit.low is not None else 0.0
+    high = limit.high if limit.high is not None else low + 4.0
+    if low + (reserve if limit.low is not None else 0) <= reading <= high - reserve:
+        return None
+    inset = min(0.25, (high - low) / 4)
+    return low + inset if reading < low + reserve else high - inset
+
+
+def _added(inspection: Inspection, ends: Step | None) -> float:
+    if ends is None:
+        return 0.0
+    return sum(float(length) - (inspection.value(name) or 0.0) for name, length in ends.settings.items())

@@ -1,0 +1,86 @@
+"""The gain window: which gains each limit allows, and where all of them agree.
+
+Most level limits move one for one with gain: a limit [low, high] on a quantity that reads r allows the gains [low − r, high − r].
+Where all bars overlap is the window. Where they do not, two limits exclude one another and the gap is the exact shortfall.
+"""
+
+import math
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.specification import Limit
+
+
+class Bar(BaseModel):
+    """The gains one limit allows, in dB; None where it is open to that side."""
+
+    model_config = ConfigDict(frozen=True)
+
+    quantity: str
+    title: str
+    low_db: float | None
+    high_db: float | None
+
+
+class GainWindow(BaseModel):
+    """All bars. `low_db` and `high_db` bound the window; `raised_by` and `held_by` name the limits that set them."""
+
+    model_config = ConfigDict(frozen=True)
+
+    bars: tuple[Bar, ...]
+    low_db: float | None
+    high_db: float | None
+    raised_by: str | None
+    held_by: str | None
+
+    @property
+    def shortfall_db(self) -> float:
+        """How far the two limits that exclude one another are apart; 0 where the window is open."""
+        if self.low_db is None or self.high_db is None:
+            return 0.0
+        return max(0.0, self.low_db - self.high_db)
+
+    @property
+    def open(self) -> bool:
+        return self.shortfall_db == 0.0
+
+    def without(self, *quantities: str) -> "GainWindow":
+        """The window that the other bars alone would leave."""
+        return of_bars([bar for bar in self.bars if bar.quantity not in quantities])
+
+    def allows(self, gain_db: float, *, reserve_db: float = 0.0) -> bool:
+        """Whether a gain lies inside by at least `reserve_db`."""
+        above = self.low_db is None or gain_db >= self.low_db + reserve_db
+        return above and (self.high_db is None or gain_db <= self.high_db - reserve_db)
+
+
+def bar(limit: Limit, reading: float, *, reserve_db: float = 0.0) -> Bar:
+    """The gains a limit allows for a reading. `reserve_db` is kept free below an upper bound."""
+    return Bar(
+        quantity=limit.quantity,
+        title=QUANTITIES[limit.quantity].title,
+        low_db=None if limit.low is None else limit.low - reading,
+        high_db=None if limit.high is None else limit.high - reserve_db - reading,
+    )
+
+
+def of_bars(bars: list[Bar]) -> GainWindow:
+    """The window of some bars.
+
+    >>> level = Bar(quantity="rms_dbfs", title="RMS level", low_db=2, high_db=7)
+    >>> peak = Bar(quantity="sample_peak_dbfs", title="Peak", low_db=None, high_db=-1)
+    >>> of_bars([level, peak]).shortfall_db
+    3.0
+    """
+    lows = [(item.low_db, item.quantity) for item in bars if item.low_db is not None]
+    highs = [(item.high_db, item.quantity) for item in bars if item.high_db is not None]
+    low = max(lows, default=(-math.inf, None), key=lambda pair: pair[0])
+    high = min(highs, default=(math.inf, None), key=lambda pair: pair[0])
+    return GainWindow(
+        bars=tuple(bars),
+        low_db=low[0] if lows else None,
+        high_db=high[0] if highs else None,
+        raised_by=low[1],
+        held_by=high[1],
+    )

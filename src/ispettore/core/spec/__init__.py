@@ -1,0 +1,1 @@
+"""Quantities, limits, specifications, verdicts. Changing a specification never needs a new measurement."""

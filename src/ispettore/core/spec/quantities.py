@@ -1,0 +1,66 @@
+"""Every quantity a limit can be set on: what it is called, its unit, and whether gain moves it.
+
+A limit is drawn, edited, judged and printed from this table; a new meter needs one line here.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+from ispettore.core.audio.facts import FileFacts
+
+Group = Literal["level", "between", "health", "file"]
+Fact = float | str | None
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """`decimals` is how a figure is shown; `accuracy` how far two honest meters may differ, in the unit."""
+
+    name: str
+    title: str
+    unit: str
+    group: Group
+    decimals: int = 1
+    accuracy: float = 0.1
+    moves_with_gain: bool = False
+    is_level: bool = False
+    fact: Callable[[FileFacts], Fact] | None = None
+
+    @property
+    def difference_unit(self) -> str:
+        """The unit of a distance between two readings: two levels in dBFS differ by dB, two loudnesses by LU."""
+        return {"dBFS": "dB", "dBTP": "dB", "LUFS": "LU"}.get(self.unit, self.unit)
+
+
+def _level(name: str, title: str, unit: str, *, is_level: bool = False) -> Quantity:
+    return Quantity(name, title, unit, "level", moves_with_gain=True, is_level=is_level)
+
+
+_ALL = (
+    _level("rms_dbfs", "RMS level", "dBFS", is_level=True),
+    _level("integrated_loudness_lufs", "Integrated loudness", "LUFS", is_level=True),
+    _level("momentary_max_lufs", "Loudest moment", "LUFS"),
+    _level("short_term_max_lufs", "Loudest 3 s", "LUFS"),
+    _level("sample_peak_dbfs", "Peak", "dBFS"),
+    _level("true_peak_dbtp", "True peak", "dBTP"),
+    Quantity("loudness_range_lu", "Loudness range", "LU", "level", accuracy=1.0),
+    Quantity("noise_floor_dbfs", "Noise floor", "dBFS", "between", accuracy=1.0, moves_with_gain=True),
+    Quantity("head_s", "Head", "s", "between", decimals=2, accuracy=0.06),
+    Quantity("tail_s", "Tail", "s", "between", decimals=2, accuracy=0.06),
+    Quantity("digital_silence_s", "Dead silence", "s", "between", decimals=2, accuracy=0.01),
+    Quantity("duration_s", "Duration", "s", "file", decimals=1, accuracy=0.0, fact=lambda f: f.duration_s),
+    Quantity("container", "File format", "", "file", fact=lambda f: f.container),
+    Quantity("codec", "Codec", "", "file", fact=lambda f: f.codec),
+    Quantity("sample_rate_hz", "Sample rate", "Hz", "file", decimals=0, accuracy=0, fact=lambda f: f.sample_rate_hz),
+    Quantity("bit_depth", "Bit depth", "bit", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_depth),
+    Quantity("channels", "Channels", "", "file", decimals=0, accuracy=0, fact=lambda f: f.channels),
+    Quantity("bit_rate_kbps", "Bit rate", "kbit/s", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_rate_kbps),
+    Quantity("bit_rate_kind", "Bit rate kind", "", "file", fact=lambda f: _rate_kind(f.bit_rate_constant)),
+)
+QUANTITIES: dict[str, Quantity] = {quantity.name: quantity for quantity in _ALL}
+LOUDNESS = frozenset({"integrated_loudness_lufs", "momentary_max_lufs", "short_term_max_lufs"})
+
+
+def _rate_kind(constant: bool | None) -> str | None:
+    return None if constant is None else ("constant" if constant else "variable")

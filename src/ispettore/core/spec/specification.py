@@ -1,0 +1,75 @@
+"""A specification: a named, versioned list of limits, as data."""
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from ispettore.core.spec.quantities import QUANTITIES, Quantity
+
+Severity = Literal["must", "advice"]
+AppliesTo = Literal["recording", "deliverable", "production"]
+
+
+class Limit(BaseModel):
+    """One quantity with a lower and/or upper bound, or a list of allowed values.
+
+    `guard` (in the unit) or `guard_percent` (of the bound) says how near a bound counts as near. A limit on the `recording` holds
+    for whatever comes of it too; one on the `deliverable` holds for the file that is handed over; one on the `production` bounds
+    the spread (largest minus smallest) of the quantity over all recordings.
+
+    >>> Limit(quantity="sample_peak_dbfs", high=-3, guard=0.5).guard_at(-3)
+    0.5
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    quantity: str
+    low: float | None = None
+    high: float | None = None
+    one_of: tuple[str, ...] = ()
+    guard: float = Field(0.0, ge=0)
+    guard_percent: float = Field(0.0, ge=0, le=50)
+    severity: Severity = "must"
+    applies_to: AppliesTo = "recording"
+    purpose: str = ""
+
+    @field_validator("quantity")
+    @classmethod
+    def _known(cls, name: str) -> str:
+        if name not in QUANTITIES:
+            raise ValueError(f"there is no quantity “{name}”")
+        return name
+
+    @model_validator(mode="after")
+    def _bounds(self) -> "Limit":
+        if self.low is None and self.high is None and not self.one_of:
+            raise ValueError(f"the limit on {self.quantity} has no bound")
+        if self.low is not None and self.high is not None and self.low > self.high:
+            raise ValueError(f"the lower bound of {self.quantity} lies above its upper bound")
+        return self
+
+    @property
+    def about(self) -> Quantity:
+        return QUANTITIES[self.quantity]
+
+    def guard_at(self, bound: float) -> float:
+        """How near to `bound` counts as near, in the unit."""
+        return self.guard + abs(bound) * self.guard_percent / 100
+
+
+class Specification(BaseModel):
+    """What a recording or deliverable must be. Versions are never changed, only followed by others."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=64)
+    name: str = Field(min_length=1, max_length=80)
+    version: int = Field(1, ge=1)
+    description: str = ""
+    source: str = ""
+    mono_on_two_loudspeakers: bool = False
+    limits: tuple[Limit, ...]
+
+    def limit(self, quantity: str) -> Limit | None:
+        """The limit on a quantity that holds for files (not for the production), or None."""
+        return next((li for li in self.limits if li.quantity == quantity and li.applies_to != "production"), None)

@@ -1,0 +1,165 @@
+"""Verdicts: where each reading stands to its limit, and whether the file passes."""
+
+from collections.abc import Sequence
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.spec.quantities import LOUDNESS, QUANTITIES
+from ispettore.core.spec.specification import AppliesTo, Limit, Severity, Specification
+
+Position = Literal["inside", "near", "over", "under", "unmeasured"]
+Role = Literal["recording", "master", "deliverable"]
+TWO_LOUDSPEAKERS_LU = 3.0103
+
+
+class LimitVerdict(BaseModel):
+    """One limit judged. `margin` is the distance to the nearer bound in the unit: positive inside, negative outside."""
+
+    model_config = ConfigDict(frozen=True)
+
+    quantity: str
+    title: str
+    unit: str
+    difference_unit: str
+    decimals: int
+    low: float | None
+    high: float | None
+    one_of: tuple[str, ...] = ()
+    reading: float | str | None
+    passes: bool
+    position: Position
+    margin: float | None
+    severity: Severity
+    applies_to: AppliesTo
+    guard: float = 0.0
+    note: str | None = None
+
+
+class Verdict(BaseModel):
+    """All limits that hold for the file in its role. `passes` counts must-limits only."""
+
+    model_config = ConfigDict(frozen=True)
+
+    specification: str
+    version: int
+    role: Role
+    passes: bool
+    limits: tuple[LimitVerdict, ...]
+
+    @property
+    def missed(self) -> list[LimitVerdict]:
+        """The must-limits that are not met."""
+        return [limit for limit in self.limits if not limit.passes and limit.severity == "must"]
+
+
+def role_of(inspection: Inspection) -> Role:
+    """A lossy file is taken for a deliverable, any other for a recording."""
+    return "deliverable" if inspection.facts.lossy else "recording"
+
+
+def judge(inspection: Inspection, specification: Specification, *, role: Role) -> Verdict:
+    """Judge a file in its role: file-format limits hold for deliverables only."""
+    limits = tuple(
+        _judge_limit(limit, inspection, specification)
+        for limit in specification.limits
+        if limit.applies_to == "recording" or (limit.applies_to == "deliverable" and role == "deliverable")
+    )
+    return Verdict(
+        specification=specification.id,
+        version=specification.version,
+        role=role,
+        passes=all(limit.passes for limit in limits if limit.severity == "must"),
+        limits=limits,
+    )
+
+
+def reading_for(quantity: str, inspection: Inspection, specification: Specification) -> float | str | None:
+    """The value a limit is held against, mono loudness raised where the specification plays mono on two loudspeakers."""
+    fact = QUANTITIES[quantity].fact
+    if fact is not None:
+        return fact(inspection.facts)
+    value = inspection.value(quantity)
+    if value is not None and quantity in LOUDNESS and specification.mono_on_two_loudspeakers and inspection.facts.channels == 1:
+        return value + TWO_LOUDSPEAKERS_LU
+    return value
+
+
+def _judge_limit(limit: Limit, inspection: Inspection, specification: Specification) -> LimitVerdict:
+    reading = reading_for(limit.quantity, inspection, specification)
+    source = inspection.readings.get(limit.quantity)
+    note = source.note if source else None
+    if reading is None and source is not None and source.silence and limit.quantity == "noise_floor_dbfs":
+        return _verdict(limit, None, passes=limit.low is None, position="inside" if limit.low is None else "under", note=note)
+    if reading is None:
+        return _verdict(limit, None, passes=False, position="unmeasured", note=note or "not measured")
+    if isinstance(reading, str):
+        inside = reading in limit.one_of
+        return _verdict(limit, reading, passes=inside, position="inside" if inside else "over", note=note)
+    return place(limit, float(reading), note=note)
+
+
+def place(limit: Limit, reading: float, *, note: str | None = None) -> LimitVerdict:
+    """Where a number stands to a limit.
+
+    >>> place(Limit(quantity="rms_dbfs", low=-23, high=-18, guard=0.5), -18.2).position
+    'near'
+    """
+    to_low = reading - limit.low if limit.low is not None else None
+    to_high = limit.high - reading if limit.high is not None else None
+    margin = min(distance for distance in (to_low, to_high) if distance is not None)
+    if to_high is not None and to_high < 0:
+        return _verdict(limit, reading, passes=False, position="over", margin=margin, note=note)
+    if to_low is not None and to_low < 0:
+        return _verdict(limit, reading, passes=False, position="under", margin=margin, note=note)
+    near = (limit.low is not None and to_low is not None and to_low < limit.guard_at(limit.low)) or (
+        limit.high is not None and to_high is not None and to_high < limit.guard_at(limit.high)
+    )
+    return _verdict(limit, reading, passes=True, position="near" if near else "inside", margin=margin, note=note)
+
+
+def _verdict(
+    limit: Limit,
+    reading: float | str | None,
+    *,
+    passes: bool,
+    position: Position,
+    margin: float | None = None,
+    note: str | None = None,
+) -> LimitVerdict:
+    about = limit.about
+    bound = limit.high if limit.high is not None else limit.low
+    return LimitVerdict(
+        quantity=limit.quantity,
+        title=about.title,
+        unit=about.unit,
+        difference_unit=about.difference_unit,
+        decimals=about.decimals,
+        low=limit.low,
+        high=limit.high,
+        one_of=limit.one_of,
+        reading=reading,
+        passes=passes,
+        position=position,
+        margin=margin,
+        severity=limit.severity,
+        applies_to=limit.applies_to,
+        guard=limit.guard_at(bound) if bound is not None else 0.0,
+        note=note,
+    )
+
+
+def judge_production(inspections: Sequence[Inspection], specification: Specification) -> tuple[LimitVerdict, ...]:
+    """The limits on the production: each bounds the spread (largest minus smallest) of a quantity over its recordings."""
+    found = []
+    for limit in specification.limits:
+        if limit.applies_to != "production":
+            continue
+        values = [reading_for(limit.quantity, inspection, specification) for inspection in inspections]
+        numbers = [float(value) for value in values if isinstance(value, int | float)]
+        if not numbers or len(numbers) < len(values):
+            found.append(_verdict(limit, None, passes=False, position="unmeasured", note="not every recording is measured"))
+        else:
+            found.append(place(limit, max(numbers) - min(numbers)))
+    return tuple(found)

@@ -1,0 +1,1 @@
+"""Steps (one file each), the treatment that orders them, the runner, and touch."""

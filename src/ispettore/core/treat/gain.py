@@ -1,0 +1,27 @@
+"""Gain: every sample multiplied by the same factor. Exact; no touch."""
+
+from typing import ClassVar
+
+import numpy as np
+from pydantic import Field
+
+from ispettore.core.treat.step import Block, Context, Plain, Settings
+
+
+class Gain(Settings):
+    """A constant gain in dB."""
+
+    title: ClassVar[str] = "Gain"
+    gain_db: float = Field(ge=-60, le=60, description="Gain", json_schema_extra={"unit": "dB"})
+
+    def start(self, context: Context) -> "GainProcessor":
+        return GainProcessor(context, self.gain_db)
+
+
+class GainProcessor(Plain):
+    def __init__(self, context: Context, gain_db: float) -> None:
+        super().__init__(context)
+        self._factor = np.float32(10 ** (gain_db / 20))
+
+    def feed(self, block: Block) -> Block:
+        return np.asarray(block * self._factor, dtype=np.float32)

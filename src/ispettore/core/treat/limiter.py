@@ -1,0 +1,191 @@
+"""True-peak limiter: holds the waveform between the samples under a ceiling, and leaves everything below it alone.
+
+The side chain interpolates sixteen times wherever the samples allow a peak above the ceiling. The gain each peak needs is held for
+about a pitch period (a sliding minimum), released exponentially, and smoothed by a window as long as the look-ahead, so that it is
+reached exactly when the peak arrives. Moving gain itself can lift a peak by a hair; two more passes see to that.
+"""
+
+from typing import ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+from scipy import ndimage
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bound, interpolator
+from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.treat.trace import Trace
+
+PASSES = 3
+HOLD_MS = 8.0
+
+
+class TruePeakLimiter(Settings):
+    """Hold true peaks under a ceiling. Channels are linked."""
+
+    title: ClassVar[str] = "True-peak limiter"
+    ceiling_dbtp: float = Field(ge=-40, le=0, description="Ceiling", json_schema_extra={"unit": "dBTP"})
+    look_ahead_ms: float = Field(3.0, ge=0.5, le=20, description="Look-ahead", json_schema_extra={"unit": "ms"})
+    release_ms: float = Field(60.0, ge=5, le=2_000, description="Release", json_schema_extra={"unit": "ms"})
+
+    def start(self, context: Context) -> "LimiterProcessor":
+        return LimiterProcessor(context, self)
+
+
+class LimiterProcessor:
+    """Three passes in a row; the later ones with a shorter hold, as what they mend is rare and small."""
+
+    def __init__(self, context: Context, settings: TruePeakLimiter) -> None:
+        self.sample_rate_hz = context.sample_rate_hz
+        self.channels = context.channels
+        ceiling = 10 ** (settings.ceiling_dbtp / 20)
+        # A twentieth of a hundredth of a decibel: room for rounding to float32.
+        self._passes = [
+            _Pass(
+                context,
+                ceiling * (1 - 2e-5),
+                settings.look_ahead_ms,
+                HOLD_MS if number == 0 else 1.0,
+                settings.release_ms,
+            )
+            for number in range(PASSES)
+        ]
+
+    def feed(self, block: Block) -> Block:
+        for stage in self._passes:
+            block = stage.feed(block)
+        return block
+
+    def finish(self) -> Block:
+        parts = []
+        for number, stage in enumerate(self._passes):
+            rest = stage.finish()
+            for later in self._passes[number + 1 :]:
+                rest = later.feed(rest)
+            parts.append(rest)
+        return np.concatenate(parts)
+
+    def reduction_db(self) -> NDArray[np.float32]:
+        """Gain change in dB of each 5 ms cell, the passes together, shape (cells,)."""
+        return np.asarray(sum(stage.trace.decibels() for stage in self._passes), dtype=np.float32)
+
+
+class _Pass:
+    """One pass. Latency: look-ahead and half the interpolator, compensated."""
+
+    def __init__(self, context: Context, ceiling: float, look_ahead_ms: float, hold_ms: float, release_ms: float) -> None:
+        rate = context.sample_rate_hz
+        self._ceiling = ceiling
+        self._ahead = max(1, round(look_ahead_ms * rate / 1000))
+        self._hold = max(1, round(hold_ms * rate / 1000))
+        self._release = float(np.exp(-1000 / (release_ms * rate)))
+        window = np.hanning(self._ahead + 3)[1:-1]
+        self._window = window / window.sum()
+        # `_x` starts HALF_TAPS − 1 samples before the first frame that still lacks its needed gain.
+        self._x = np.zeros((HALF_TAPS - 1, context.channels), dtype=np.float32)
+        self._needed = np.ones(self._hold)  # gains of past frames, for the hold
+        self._released = np.ones(self._ahead)  # past of the smoothing window
+        self._last = 1.0
+        self._delayed = np.zeros((0, context.channels), dtype=np.float32)
+        self.trace = Trace(sample_rate_hz=rate)
+
+    def feed(self, block: Block) -> Block:
+        self._delayed = np.concatenate((self._delayed, block))
+        self._x = np.concatenate((self._x, block))
+        ready = len(self._x) - (TAPS - 1)
+        if ready <= 0:
+            return block[:0]
+        gains = _needed_gain(self._x, interpolator(), bound(), self._ceiling, ready)
+        self._x = self._x[ready:]
+        return self._apply(gains)
+
+    def _apply(self, gains: NDArray[np.float64]) -> Block:
+        """Advance by the frames whose needed gain is new; output those whose look-ahead is complete."""
+        needed = np.concatenate((self._needed, gains))
+        span = self._hold + self._ahead
+        count = len(needed) - span
+        if count <= 0:
+            self._needed = needed
+            return self._delayed[:0]
+        # Frame n is held by needed[n − hold … n + ahead].
+        half = (span + 1) // 2
+        lowest = ndimage.minimum_filter1d(needed, span + 1, mode="nearest")[half : half + count]
+        released = _release(lowest, self._release, self._last)
+        self._last = float(released[-1])
+        self._needed = needed[count:]
+        joined = np.concatenate((self._released, released))
+        self._released = joined[len(joined) - self._ahead :]
+        gain = _smooth(joined, self._window)
+        out = self._delayed[:count] * gain[:, None].astype(np.float32)
+        self._delayed = self._delayed[count:]
+        self.trace.feed(gain)
+        return np.asarray(out, dtype=np.float32)
+
+    def finish(self) -> Block:
+        joined = np.concatenate((self._x, np.zeros((HALF_TAPS, self._x.shape[1]), dtype=np.float32)))
+        ready = len(joined) - (TAPS - 1)
+        gains = _needed_gain(joined, interpolator(), bound(), self._ceiling, ready) if ready > 0 else np.zeros(0)
+        return self._apply(np.concatenate((gains, np.ones(self._ahead))))
+
+
+@kernel
+def _needed_gain(
+    x: NDArray[np.float32], taps: NDArray[np.float32], limit: float, ceiling: float, frames: int
+) -> NDArray[np.float64]:
+    """Gain that brings each frame and the wave up to the next one under the ceiling: shape (frames,), 1 where nothing is over.
+
+    x has shape (at least frames + 47, channels); frame n of the result is x[n + 23]. The hold that follows carries the gain on
+    to the next frame, which bounds the same stretch of wave.
+    """
+    width = taps.shape[1]
+    lead = width // 2 - 1
+    gain = np.ones(frames)
+    line = np.empty(width, dtype=np.float32)
+    for c in range(x.shape[1]):
+        for start in range(0, frames, 16):
+            stop = min(start + 16, frames)
+            high = np.float32(0.0)
+            for i in range(start, min(stop + width, x.shape[0])):
+                high = max(high, abs(x[i, c]))
+            if high * limit <= ceiling:
+                continue
+            for n in range(start, stop):
+                for k in range(width):
+                    line[k] = x[n + k, c]
+                top = abs(x[n + lead, c])
+                for p in range(taps.shape[0]):
+                    s = np.float32(0.0)
+                    for k in range(width):
+                        s += taps[p, k] * line[k]
+                    top = max(top, abs(s))
+                if top > ceiling:
+                    gain[n] = min(gain[n], ceiling / top)
+    return gain
+
+
+@kernel
+def _release(lowest: NDArray[np.float64], keep: float, last: float) -> NDArray[np.float64]:
+    out = np.empty(lowest.size)
+    for n in range(lowest.size):
+        last = min(lowest[n], 1.0 - (1.0 - last) * keep)
+        out[n] = last
+    return out
+
+
+@kernel
+def _smooth(joined: NDArray[np.float64], window: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Weighted mean over the last window.size values; values of 1 throughout give exactly 1."""
+    width = window.size
+    out = np.ones(joined.size - width + 1)
+    low = 0  # index after the last value below 1
+    for n in range(joined.size):
+        if joined[n] < 1.0:
+            low = n + 1
+        first = n - width + 1
+        if first >= 0 and low > first:
+            s = 0.0
+            for k in range(width):
+                s += window[k] * joined[first + k]
+            out[first] = s
+    return out

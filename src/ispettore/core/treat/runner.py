@@ -1,0 +1,106 @@
+"""Runs a treatment over a recording, block by block, with constant memory."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.audio.reading import Source
+from ispettore.core.audio.writing import write_working
+from ispettore.core.measure.inspection import Progress, inspect, no_progress
+from ispettore.core.treat.step import Block, Context, Processor
+from ispettore.core.treat.treatment import Step, Treatment
+
+
+@dataclass(frozen=True)
+class Run:
+    """What came out: a float working file (the master before quantisation) and the gain that moved, per 5 ms cell in dB."""
+
+    path: Path
+    sample_rate_hz: int
+    channels: int
+    reduction_db: NDArray[np.float32]
+
+
+def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = None, progress: Progress = no_progress) -> Run:
+    """Run the treatment's steps that are on, in order, into a working file in `folder`.
+
+    Steps that need to know the whole file first get the working file of the steps before them, and its inspection.
+    """
+    groups = _groups([step for step in treatment.steps if step.on])
+    path = source
+    reduction = np.zeros(0, dtype=np.float32)
+    for number, group in enumerate(groups):
+        stage = f"treating, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
+        measured = inspect(path, name=name) if group and group[0].typed.needs_whole else None
+        with Source(path, name=name) as opened:
+            context = Context(
+                name=name or source.name,
+                sample_rate_hz=opened.sample_rate_hz,
+                channels=opened.channels,
+                measured=measured,
+                working=path,
+            )
+            processors = _start(group, context)
+            rate = processors[-1].sample_rate_hz if processors else opened.sample_rate_hz
+            channels = processors[-1].channels if processors else opened.channels
+            target = folder / f"pass-{number + 1}.rf64"
+            write_working(target, _through(opened, processors, stage, progress), sample_rate_hz=rate, channels=channels)
+        if path != source:
+            path.unlink()
+        path = target
+        for processor in processors:
+            reduction = _add(reduction, processor.reduction_db())
+    return Run(path, rate, channels, reduction)
+
+
+def _groups(steps: list[Step]) -> list[list[Step]]:
+    """Split before every step that needs the whole file."""
+    groups: list[list[Step]] = [[]]
+    for step in steps:
+        if step.typed.needs_whole:
+            groups.append([])
+        groups[-1].append(step)
+    return groups
+
+
+def _start(steps: list[Step], context: Context) -> list[Processor]:
+    processors: list[Processor] = []
+    for step in steps:
+        processor = step.typed.start(context)
+        context = Context(
+            name=context.name,
+            sample_rate_hz=processor.sample_rate_hz,
+            channels=processor.channels,
+            measured=context.measured,
+            working=context.working,
+        )
+        processors.append(processor)
+    return processors
+
+
+def _through(source: Source, processors: Sequence[Processor], stage: str, progress: Progress) -> Iterator[Block]:
+    total = max(source.claimed_frames, 1)
+    for block in source.blocks():
+        piece = block.copy()
+        for processor in processors:
+            piece = processor.feed(piece)
+        progress(stage, min(source.frames_read / total, 1.0))
+        if len(piece):
+            yield piece
+    for number, processor in enumerate(processors):
+        rest = processor.finish()
+        for later in processors[number + 1 :]:
+            rest = later.feed(rest)
+        if len(rest):
+            yield rest
+
+
+def _add(first: NDArray[np.float32], second: NDArray[np.float32]) -> NDArray[np.float32]:
+    if first.size == 0 or second.size == 0:
+        return first if second.size == 0 else second
+    count = max(first.size, second.size)
+    padded = [np.pad(part, (0, count - part.size)) for part in (first, second)]
+    return np.asarray(padded[0] + padded[1], dtype=np.float32)

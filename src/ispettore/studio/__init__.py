@@ -1,0 +1,1 @@
+"""The application: tables, services, jobs and the store."""

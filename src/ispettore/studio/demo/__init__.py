@@ -1,0 +1,1 @@
+"""The demo productions: an almanac of a tidal mill, a museum guide, a harbour bulletin."""

@@ -1,0 +1,88 @@
+"""Faults as they happen in real rooms, made by code and repeatable: what is put in is known, so meters can be held against it.
+
+Everything works on float64 arrays of shape (frames,) at `RATE_HZ`, full scale 1.0.
+"""
+
+import json
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+from scipy import signal
+
+RATE_HZ = 44_100
+SPEECH = Path(__file__).parent / "speech"
+Wave = NDArray[np.float64]
+
+
+def level_db(wave: Wave) -> float:
+    """RMS level in dBFS."""
+    return 10 * float(np.log10(np.mean(wave**2)))
+
+
+def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
+    """The clean reading of a text and its sentences in seconds, shape (sentences, 2).
+
+    The synthesiser's voice ends at 8 kHz; where it hisses, noise shaped by the hiss is added above, as a real voice has it.
+    """
+    samples, rate = soundfile.read(SPEECH / f"{name}.flac", dtype="float64")
+    wave = np.asarray(soxr.resample(samples, rate, RATE_HZ, quality="VHQ"))
+    high = signal.sosfilt(signal.butter(4, [4_500, 7_500], "bandpass", fs=RATE_HZ, output="sos"), wave)
+    low = signal.sosfilt(signal.butter(4, [200, 3_000], "bandpass", fs=RATE_HZ, output="sos"), wave)
+    smooth = signal.butter(2, 40, fs=RATE_HZ, output="sos")
+    hiss = np.sqrt(np.maximum(signal.sosfiltfilt(smooth, high**2), 0))
+    voice = np.sqrt(np.maximum(signal.sosfiltfilt(smooth, low**2), 0))
+    noise = np.random.default_rng(8).standard_normal(wave.size)
+    noise = signal.sosfilt(signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
+    noise /= np.sqrt(np.mean(noise**2))
+    sentences = np.array(json.loads((SPEECH / f"{name}.json").read_text())["sentences"])
+    return wave + 0.7 * noise * hiss * (hiss > 0.7 * voice), sentences
+
+
+def speech_level_db(wave: Wave, sentences: NDArray[np.float64]) -> float:
+    """RMS level of the sentences alone, in dBFS."""
+    spoken = np.concatenate([wave[int(start * RATE_HZ) : int(end * RATE_HZ)] for start, end in sentences])
+    return level_db(spoken)
+
+
+def in_room(wave: Wave, *, noise_dbfs: float, head_s: float, tail_s: float, seed: int) -> Wave:
+    """The voice with silence before and after, in a room with a steady hiss and a little rumble of a known total level."""
+    head, tail = np.zeros(round(head_s * RATE_HZ)), np.zeros(round(tail_s * RATE_HZ))
+    placed = np.concatenate((head, wave, tail))
+    return placed + room_noise(placed.size, noise_dbfs=noise_dbfs, seed=seed)
+
+
+def room_noise(frames: int, *, noise_dbfs: float, seed: int) -> Wave:
+    """Noise of a small room: falls by 3 dB an octave above 200 Hz, exactly `noise_dbfs` over its length."""
+    white = np.random.default_rng(seed).standard_normal(frames)
+    b, a = [0.049922, -0.095993, 0.050612, -0.004408], [1, -2.494956, 2.017265, -0.522189]
+    pink = signal.lfilter(b, a, white)
+    shaped = signal.sosfilt(signal.butter(1, 60, "highpass", fs=RATE_HZ, output="sos"), pink)
+    return np.asarray(shaped * 10 ** ((noise_dbfs - level_db(shaped)) / 20))
+
+
+def evened(wave: Wave, *, ratio: float, threshold_dbfs: float) -> Wave:
+    """A voice that was compressed with care before it came here."""
+    held = signal.lfilter([1 - 0.9995], [1, -0.9995], np.abs(wave))
+    peak = np.maximum.reduceat(np.abs(wave), np.arange(0, wave.size, 441))
+    held = np.interp(np.arange(wave.size), np.arange(peak.size) * 441 + 220, np.maximum(peak, 1e-5))
+    over = np.maximum(20 * np.log10(held) - threshold_dbfs, 0)
+    return np.asarray(wave * 10 ** (-over * (1 - 1 / ratio) / 20))
+
+
+def shouted(wave: Wave, sentences: NDArray[np.float64], *, which: list[int], gain_db: float) -> Wave:
+    """Some sentences' stressed middles louder by `gain_db`, with soft edges."""
+    gain = np.zeros(wave.size)
+    for index in which:
+        start, end = sentences[index]
+        middle, half = (start + end) / 2, min(0.3, (end - start) / 4)
+        first, last = int((middle - half) * RATE_HZ), int((middle + half) * RATE_HZ)
+        gain[first:last] = gain_db * np.hanning(last - first) ** 0.5
+    return np.asarray(wave * 10 ** (gain / 20))
+
+
+def at_level(wave: Wave, *, rms_dbfs: float) -> Wave:
+    """Scaled so that the whole wave has this RMS level."""
+    return np.asarray(wave * 10 ** ((rms_dbfs - level_db(wave)) / 20))
