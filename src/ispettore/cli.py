@@ -167,6 +167,33 @@ def specs(as_json: AsJson = False) -> None:
         typer.echo(f"{specification.id:24} {specification.name}\n{'':24} {specification.description}")
 
 
+@app.command()
+def worker() -> None:
+    """Do background work for the database and store that ISPETTORE_DATABASE_URL and ISPETTORE_STORE name."""
+    from ispettore.studio.worker import run
+
+    run()
+
+
+@app.command()
+def serve() -> None:
+    """Start the application on this machine: database, web and workers. Ctrl-C stops them."""
+    _launch(demo=False)
+
+
+@app.command()
+def demo() -> None:
+    """The same as serve, with the demo production."""
+    _launch(demo=True)
+
+
+def _launch(*, demo: bool) -> None:
+    from ispettore.studio.launching import launch
+
+    with said_plainly():
+        raise typer.Exit(launch(demo=demo, say=typer.echo))
+
+
 def issuer() -> str:
     """Who seals: this program and its version."""
     return f"Ispettore {version('ispettore')}"

@@ -1,0 +1,105 @@
+"""What runs in a child: the core's functions with plain arguments, and results that can be sent back."""
+
+import zlib
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.certify import seal
+from ispettore.core.certify.certificate import Origin, certify
+from ispettore.core.certify.keys import KeyFolder
+from ispettore.core.certify.verification import verify
+from ispettore.core.measure import decibels
+from ispettore.core.measure.inspection import Measured, Progress, inspect
+from ispettore.core.plan.conform import conform
+from ispettore.core.spec.specification import Specification
+
+COLUMNS = 480
+
+
+@dataclass(frozen=True)
+class Inspected:
+    """An inspection as JSON values, and its miniature ribbon."""
+
+    data: dict[str, Any]
+    methods_version: int
+    ribbon: bytes
+
+
+def inspected(path: str, name: str, *, progress: Progress) -> Inspected:
+    """Inspect one file."""
+    measured = inspect(Path(path), name=name, progress=progress)
+    inspection = measured.inspection
+    return Inspected(inspection.model_dump(mode="json"), inspection.methods_version, miniature(measured))
+
+
+def miniature(measured: Measured) -> bytes:
+    """The level ribbon in at most 480 columns: one byte each of RMS then of peak, 0 for −80 dBFS and below to 255 for 0 dBFS."""
+    peak, power = measured.cells.peak.max(axis=0), measured.cells.power.mean(axis=0)
+    columns = min(COLUMNS, peak.size)
+    starts = (np.arange(columns) * peak.size) // columns
+    high = np.maximum.reduceat(peak, starts)
+    mean = np.add.reduceat(power, starts) / np.diff(np.append(starts, peak.size))
+    levels = np.concatenate((decibels.levels(mean), decibels.levels(high.astype(np.float64) ** 2)))
+    return zlib.compress(np.clip(np.round((levels + 80) / 80 * 255), 0, 255).astype(np.uint8).tobytes())
+
+
+@dataclass(frozen=True)
+class ConformedFile:
+    """The outcome as JSON values; `path` and `certificate` where a deliverable was written."""
+
+    outcome: dict[str, Any]
+    path: str | None
+    certificate: dict[str, Any] | None
+
+
+def conformed(
+    path: str,
+    name: str,
+    sha256: str,
+    specification: dict[str, Any],
+    preference: str,
+    container: str,
+    out: str,
+    keys: str,
+    issued: datetime,
+    issuer: str,
+    *,
+    progress: Progress,
+) -> ConformedFile:
+    """Conform one recording into `out`, then measure the written file once more, on its own, and seal its certificate."""
+    spec = Specification.model_validate(specification)
+    form = OutputFormat.model_validate({"container": container})
+    target = Path(out)
+    result = conform(
+        Path(path),
+        spec,
+        target,
+        name=name,
+        form=form,
+        preference=preference,  # type: ignore[arg-type]
+        progress=progress,
+    )
+    outcome = result.model_dump(mode="json")
+    if not result.passes:
+        return ConformedFile(outcome, None, None)
+    certificate = None
+    if result.role == "deliverable" or spec.limit("container") is None:
+        origin = Origin(name=name, sha256=sha256, treatment=result.treatment, touch=round(result.touch.touch, 2))
+        progress("certifying", 0.0)
+        found, _, _ = certify(
+            target, spec, issued=issued, issuer=issuer, origin=origin, progress=lambda _s, f: progress("certifying", f)
+        )
+        if found is not None:
+            certificate = seal.seal(found.plain(), KeyFolder(Path(keys)).own())
+    return ConformedFile(outcome, str(target), certificate)
+
+
+def verified(path: str, name: str, certificate: str, certificate_name: str, keys: str, *, progress: Progress) -> dict[str, Any]:
+    """Check a certificate against a file; the report as JSON values."""
+    sealed = seal.parse(certificate.encode(), name=certificate_name)
+    return verify(sealed, Path(path), name=name, keys=KeyFolder(Path(keys)), progress=progress).model_dump(mode="json")

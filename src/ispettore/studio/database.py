@@ -1,0 +1,41 @@
+"""The one door to the database."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+from sqlmodel import Session
+
+from ispettore.studio.settings import ROOT, settings
+
+
+@lru_cache(maxsize=1)
+def engine() -> Engine:
+    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10, max_overflow=20)
+
+
+@contextmanager
+def transaction() -> Iterator[Session]:
+    """A session that commits when left normally and rolls back on any error."""
+    with Session(engine(), expire_on_commit=False) as session, session.begin():
+        yield session
+
+
+def plain_url() -> str:
+    """The database's address as psycopg and procrastinate take it."""
+    return settings().database_url.replace("postgresql+psycopg://", "postgresql://", 1)
+
+
+def alembic_config() -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(ROOT / "migrations"))
+    config.set_main_option("sqlalchemy.url", settings().database_url.replace("%", "%%"))
+    return config
+
+
+def migrate(revision: str = "head") -> None:
+    """Bring the schema up to date."""
+    command.upgrade(alembic_config(), revision)

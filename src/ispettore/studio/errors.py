@@ -1,0 +1,11 @@
+"""What can go wrong in the application itself, as sentences for a person."""
+
+from ispettore.core.errors import IspettoreError
+
+
+class NotFound(IspettoreError):
+    """There is no such {what} here. It may have been removed; go back and look again."""
+
+
+class NotReady(IspettoreError):
+    """“{file}” {reason}. Wait until that is done, then try again."""

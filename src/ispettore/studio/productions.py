@@ -1,0 +1,92 @@
+"""Productions and their inspection sheets."""
+
+from uuid import UUID
+
+from sqlmodel import col, select
+
+from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import judge_production
+from ispettore.studio import events, recordings, specifications
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound
+from ispettore.studio.tables import InspectionRecord, Production, Recording
+from ispettore.studio.views import ProductionSummary, ProductionView
+
+
+def create(name: str, specification_id: str) -> UUID:
+    """Make a production that is held against a specification. Raises UnknownSpecification."""
+    specification = specifications.specification(specification_id)
+    with transaction() as session:
+        production = Production(name=name.strip(), specification=specification.model_dump(mode="json"))
+        session.add(production)
+        session.flush()
+        events.tell(session, "production", production.id, production_id=production.id)
+        return production.id
+
+
+def set_specification(production_id: UUID, specification_id: str) -> None:
+    """Hold a production against another specification; the readings it has are judged anew, nothing is measured again."""
+    specification = specifications.specification(specification_id)
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        production.specification = specification.model_dump(mode="json")
+        session.add(production)
+        events.tell(session, "production", production_id, production_id=production_id)
+
+
+def summaries() -> list[ProductionSummary]:
+    """Every production with how many of its recordings are inside, outside or still to be inspected."""
+    found = []
+    with transaction() as session:
+        for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
+            specification = Specification.model_validate(production.specification)
+            rows = recordings.rows(session, production.id, specification)
+            judged = [row.verdict.passes for row in rows if row.verdict]
+            newest = session.exec(
+                select(Recording.created_at)
+                .where(Recording.production_id == production.id)
+                .order_by(col(Recording.created_at).desc())
+                .limit(1)
+            ).first()
+            found.append(
+                ProductionSummary(
+                    id=production.id,
+                    name=production.name,
+                    specification_id=specification.id,
+                    specification_name=specification.name,
+                    recordings=len(rows),
+                    inside=sum(judged),
+                    outside=len(judged) - sum(judged),
+                    pending=len(rows) - len(judged),
+                    last_activity=newest or production.created_at,
+                )
+            )
+    return found
+
+
+def sheet(production_id: UUID) -> ProductionView:
+    """The inspection sheet of a production. Raises NotFound."""
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        specification = Specification.model_validate(production.specification)
+        rows = recordings.rows(session, production.id, specification)
+        records = session.exec(
+            select(InspectionRecord).where(
+                col(InspectionRecord.sha256).in_([row.sha256 for row in rows]),
+                InspectionRecord.methods_version == METHODS_VERSION,
+            )
+        ).all()
+        data = {record.sha256: Inspection.model_validate(record.data) for record in records}
+        inspections = [data[row.sha256] for row in rows if row.sha256 in data]
+        return ProductionView(
+            id=production.id,
+            name=production.name,
+            specification=specification,
+            recordings=rows,
+            whole=list(judge_production(inspections, specification)) if inspections else [],
+        )

@@ -1,0 +1,30 @@
+"""Where everything is and how much is allowed, from `ISPETTORE_…` in the environment."""
+
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+ROOT = Path(__file__).parents[3]
+
+
+class Settings(BaseSettings):
+    model_config = SettingsConfigDict(env_prefix="ISPETTORE_")
+
+    database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
+    store: str = str(ROOT / "var" / "store")
+    keys: Path | None = None
+    frontend: Path = ROOT / "frontend" / "dist"
+    host: str = "127.0.0.1"
+    port: int = 8710
+    allowed_hosts: str = "127.0.0.1,localhost,[::1]"
+    largest_upload_bytes: int = 8 * 1024**3
+    job_memory_bytes: int = 6 * 1024**3
+    job_cpu_s: int = 3 * 3600
+    heartbeat_s: float = 10.0
+    stalled_after_s: float = 30.0
+
+
+@lru_cache(maxsize=1)
+def settings() -> Settings:
+    return Settings()

@@ -1,0 +1,115 @@
+"""The tables. Only the services of this folder read and write them."""
+
+from datetime import UTC, datetime
+from enum import StrEnum
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+Json = JSONB()
+
+
+def now() -> datetime:
+    return datetime.now(UTC)
+
+
+def _when(*, nullable: bool = False) -> Column[datetime]:
+    return Column(DateTime(timezone=True), nullable=nullable)
+
+
+class WorkKind(StrEnum):
+    INSPECT = "inspect"
+    CONFORM = "conform"
+    VERIFY = "verify"
+
+
+class WorkState(StrEnum):
+    WAITING = "waiting"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+class Production(SQLModel, table=True):
+    """A piece of work with many recordings in an order."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    name: str
+    specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Recording(SQLModel, table=True):
+    """One source file, never changed after it came in. `sha256` names its blob in the store."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    position: int
+    name: str
+    sha256: str = Field(index=True)
+    size_bytes: int = Field(sa_type=BigInteger)
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+
+
+class InspectionRecord(SQLModel, table=True):
+    """The inspection of one blob by one version of the methods; recordings with the same bytes share it."""
+
+    __tablename__ = "inspection"
+
+    sha256: str = Field(primary_key=True)
+    methods_version: int = Field(primary_key=True)
+    data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    ribbon: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Conforming(SQLModel, table=True):
+    """One attempt to conform a recording: what was asked, what came of it, and the deliverable with its certificate."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    preference: str
+    container: str
+    outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    file_name: str | None = None
+    sha256: str | None = None
+    size_bytes: int | None = Field(default=None, sa_type=BigInteger)
+    certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Verifying(SQLModel, table=True):
+    """One check of a certificate against a file."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    file_name: str
+    sha256: str | None = None
+    certificate_name: str
+    certificate: str
+    report: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Work(SQLModel, table=True):
+    """One piece of background work and how far it is. `subject_id` is the recording, conforming or verifying it is about."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    kind: str
+    subject_id: UUID
+    production_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("production.id"), nullable=True))
+    state: str = WorkState.WAITING
+    stage: str = ""
+    fraction: float = 0.0
+    error: str | None = None
+    attempts: int = 0
+    cancel_asked: bool = False
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    finished_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+
+    __table_args__ = (Index("ix_work_subject", "subject_id", "kind"),)

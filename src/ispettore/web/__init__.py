@@ -1,0 +1,1 @@
+"""The web: routes, server-sent events, static files. Nothing is decided here."""

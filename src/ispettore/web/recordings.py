@@ -1,0 +1,69 @@
+"""Routes: one recording, conforming it, and what came of it."""
+
+import json
+from typing import Literal
+from urllib.parse import quote
+from uuid import UUID
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response, StreamingResponse
+from pydantic import BaseModel
+
+from ispettore.studio import conformings, recordings
+from ispettore.studio.errors import NotFound
+from ispettore.studio.store import Store
+from ispettore.studio.views import RecordingDetail
+from ispettore.web.productions import Made
+
+routes = APIRouter()
+
+
+class ConformRequest(BaseModel):
+    """How to conform; `container` left out means what the specification asks for."""
+
+    preference: Literal["light", "balanced", "even"] = "balanced"
+    container: Literal["wav", "flac", "mp3"] | None = None
+
+
+@routes.get("/recordings/{recording_id}", operation_id="getRecording")
+def get_recording(recording_id: UUID) -> RecordingDetail:
+    return recordings.detail(recording_id)
+
+
+@routes.delete("/recordings/{recording_id}", operation_id="removeRecording", status_code=204)
+def remove_recording(recording_id: UUID) -> None:
+    recordings.remove(recording_id)
+
+
+@routes.post("/recordings/{recording_id}/inspect", operation_id="inspectAgain", status_code=202)
+def inspect_again(recording_id: UUID) -> None:
+    recordings.inspect_again(recording_id)
+
+
+@routes.post("/recordings/{recording_id}/conform", operation_id="conformRecording", status_code=202)
+def conform_recording(recording_id: UUID, wanted: ConformRequest) -> Made:
+    return Made(id=conformings.ask(recording_id, preference=wanted.preference, container=wanted.container))
+
+
+@routes.get("/conformings/{conforming_id}/file", operation_id="getDeliverable", response_class=Response)
+def get_deliverable(conforming_id: UUID, request: Request) -> StreamingResponse:
+    conforming = conformings.get(conforming_id)
+    if conforming.sha256 is None or conforming.file_name is None:
+        raise NotFound(what="deliverable")
+    store: Store = request.app.state.store
+    headers = {**_named(conforming.file_name), "content-length": str(conforming.size_bytes)}
+    return StreamingResponse(store.read(conforming.sha256), media_type="application/octet-stream", headers=headers)
+
+
+@routes.get("/conformings/{conforming_id}/certificate", operation_id="getCertificate", response_class=Response)
+def get_certificate(conforming_id: UUID) -> Response:
+    conforming = conformings.get(conforming_id)
+    if conforming.certificate is None or conforming.file_name is None:
+        raise NotFound(what="certificate")
+    text = json.dumps(conforming.certificate, ensure_ascii=False)
+    name = f"{conforming.file_name}.certificate.json"
+    return Response(text, media_type="application/json", headers=_named(name))
+
+
+def _named(name: str) -> dict[str, str]:
+    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
