@@ -4,11 +4,12 @@ A cached kernel keeps the code of a callee in another file even after that file 
 by a hash of every source that holds kernels: edited code never meets old machine code.
 """
 
+import functools
 import hashlib
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 Function = TypeVar("Function", bound=Callable[..., Any])
 
@@ -19,6 +20,7 @@ def kernel_sources() -> list[Path]:
     return [path for path in sorted(root.rglob("*.py")) if "@kernel" in path.read_text(encoding="utf-8")]
 
 
+@functools.cache
 def cache_folder() -> Path:
     """Where machine code for exactly these sources is kept (`ISPETTORE_CACHE`, else the user's cache folder)."""
     digest = hashlib.sha256()
@@ -28,15 +30,34 @@ def cache_folder() -> Path:
     return Path(home) / "kernels" / digest.hexdigest()[:16]
 
 
-os.environ["NUMBA_CACHE_DIR"] = str(cache_folder())
+class _Lazy:
+    """Compiles at the first call: who only reads typed data need not load the compiler."""
 
-import numba  # noqa: E402
+    def __init__(self, function: Callable[..., Any]) -> None:
+        functools.update_wrapper(self, function)
+        self._function = function
+        self._compiled: Callable[..., Any] | None = None
 
-numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]  # type: ignore[attr-defined]
+    def __call__(self, *arguments: Any) -> Any:
+        if self._compiled is None:
+            self._compiled = _compile(self._function)
+        return self._compiled(*arguments)
+
+
+def _compile(function: Callable[..., Any]) -> Callable[..., Any]:
+    os.environ["NUMBA_CACHE_DIR"] = str(cache_folder())
+    import numba
+
+    numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]  # type: ignore[attr-defined]
+    compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract", "nsz"})(
+        function
+    )
+    return compiled
 
 
 def kernel(function: Function) -> Function:
-    """Compile a pure function over arrays; sums may be reordered so that they use the processor's vector units."""
-    compile_it: Any = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract", "nsz"})
-    compiled: Function = compile_it(function)
-    return compiled
+    """Compile a pure function over arrays; sums may be reordered so that they use the processor's vector units.
+
+    A kernel calls no other kernel.
+    """
+    return cast(Function, _Lazy(function))

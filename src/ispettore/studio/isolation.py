@@ -25,7 +25,7 @@ class ChildDied(IspettoreError):
 
 def _context() -> Any:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["ispettore.studio.computing"])
+    context.set_forkserver_preload(["ispettore.studio.warm"])
     return context
 
 

@@ -9,12 +9,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, signal
+from scipy import ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import CellSeries
 from ispettore.core.measure.grid import CELL_S, Second, Series, borders, runs
+from ispettore.core.measure.sections import high_pass
 
 BAND_HZ = 150.0
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
@@ -53,7 +54,7 @@ class VoiceBand:
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
         self._rate = sample_rate_hz
         self._edges = borders(sample_rate_hz)
-        self._section = signal.butter(2, BAND_HZ, "highpass", fs=sample_rate_hz, output="sos")[0]
+        self._section = high_pass(BAND_HZ, sample_rate_hz=sample_rate_hz)
         self._state = np.zeros((channels, 2))
         self.power = Series()
 
@@ -67,7 +68,7 @@ def _band_power(
     x: NDArray[np.float32], edges: NDArray[np.int64], section: NDArray[np.float64], state: NDArray[np.float64]
 ) -> NDArray[np.float64]:
     power = np.zeros(edges.size - 1)
-    b0, b1, b2, a1, a2 = section[0], section[1], section[2], section[4], section[5]
+    b0, b1, b2, a1, a2 = section
     for c in range(x.shape[0]):
         s1, s2 = state[c]
         for k in range(edges.size - 1):

@@ -211,7 +211,10 @@ def _target(
     preference: Preference,
     bounds: Bounds,
 ) -> float:
-    """Where in the window that the peaks do not bound: low for light, the middle for even, as high as is easy for balanced."""
+    """Where in the window that the peaks do not bound: nowhere else than it is where that will do; else low for light, as high as
+    limiting is easy for balanced. For even always the middle, so that chapters come out alike."""
+    if preference != "even" and wide.allows(0.0, reserve_db=LEVEL_RESERVE_DB):
+        return 0.0
     low = wide.low_db if wide.low_db is not None else 0.0
     high = wide.high_db if wide.high_db is not None else low
     guard = min(_guard(specification, wide.raised_by), (high - low) / 2)
@@ -258,7 +261,7 @@ def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: I
     return Step(
         kind="true-peak-limiter",
         settings={"ceiling_dbtp": ceiling},
-        reason=f"At that level the highest peak would stand {max(over, 0):.1f} dB over {figure(ceiling, 'dBTP')}; "
+        reason=f"At this level the highest peak stands {max(over, 0):.1f} dB over {figure(ceiling, 'dBTP')}; "
         f"gain alone misses by {window.shortfall_db:.1f} dB.",
     )
 

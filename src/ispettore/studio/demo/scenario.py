@@ -63,7 +63,7 @@ def _too_quiet() -> tuple[NDArray[np.float64], Truth]:
 
 def _wild_peaks() -> tuple[NDArray[np.float64], Truth]:
     wave, sentences = clean_speech("almanac-03")
-    wave = shouted(wave, sentences, which=[1, 2, 4], gain_db=11.0)
+    wave = shouted(wave, sentences, which=[1, 2, 4], gain_db=13.0)
     return _placed(wave, rms_dbfs=-22.0, noise_dbfs=-67.0, head_s=0.8, tail_s=2.2, seed=3)
 
 

@@ -1,0 +1,87 @@
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { setContext } from 'svelte';
+  import Router, { router } from 'svelte-spa-router';
+  import { Live } from './lib/live.svelte';
+  import { Uploads } from './lib/uploads.svelte';
+  import Productions from './screens/Productions.svelte';
+  import RecordingScreen from './screens/Recording.svelte';
+  import Sheet from './screens/Sheet.svelte';
+  import Verify from './screens/Verify.svelte';
+
+  const live = new Live(useQueryClient());
+  setContext('live', live);
+  setContext('uploads', new Uploads());
+  $effect(() => live.open());
+
+  const routes = {
+    '/': Productions,
+    '/productions/:id': Sheet,
+    '/recordings/:id': RecordingScreen,
+    '/verify': Verify,
+    '/verify/:id': Verify,
+  };
+</script>
+
+<header>
+  <a class="name" href="#/">
+    <svg viewBox="0 0 32 16" width="36" height="18" aria-hidden="true">
+      <path d="M11 2H7v12h4M21 2h4v12h-4" /><circle cx="16" cy="8" r="2.8" />
+    </svg>
+    Ispettore
+  </a>
+  <nav aria-label="Main">
+    <a href="#/" aria-current={router.location.startsWith('/verify') ? undefined : 'page'}>Productions</a>
+    <a href="#/verify" aria-current={router.location.startsWith('/verify') ? 'page' : undefined}>Verify a certificate</a
+    >
+  </nav>
+  {#if !live.connected}<span class="apart" role="status">Not connected; trying again</span>{/if}
+</header>
+<Router {routes} />
+
+<style>
+  header {
+    display: flex;
+    align-items: center;
+    gap: 32px;
+    height: 54px;
+    padding: 0 24px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .name {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    font-size: 18px;
+    font-weight: 650;
+    letter-spacing: -0.01em;
+    color: var(--ink);
+    text-decoration: none;
+  }
+  .name path {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 2;
+  }
+  .name circle {
+    fill: var(--act);
+  }
+  nav {
+    display: flex;
+    gap: 20px;
+  }
+  nav a {
+    color: var(--soft);
+    text-decoration: none;
+    padding: 4px 0;
+  }
+  nav a[aria-current] {
+    color: var(--ink);
+    box-shadow: 0 2px 0 var(--act);
+  }
+  .apart {
+    margin-left: auto;
+    color: var(--outside);
+    font-size: 13px;
+  }
+</style>

@@ -1,0 +1,40 @@
+<script lang="ts">
+  import type { Snippet } from 'svelte';
+  interface Props {
+    children: Snippet;
+    onclick?: () => void;
+    strong?: boolean;
+    disabled?: boolean;
+    label?: string;
+  }
+  let { children, onclick, strong = false, disabled = false, label }: Props = $props();
+</script>
+
+<button type="button" class:strong {onclick} {disabled} aria-label={label}>{@render children()}</button>
+
+<style>
+  button {
+    border: 1px solid var(--act);
+    border-radius: 3px;
+    background: transparent;
+    color: var(--act);
+    padding: 4px 12px;
+    font-weight: 550;
+    cursor: pointer;
+    white-space: nowrap;
+  }
+  button:hover {
+    background: var(--act-pale);
+  }
+  .strong {
+    background: var(--act);
+    color: var(--sheet);
+  }
+  .strong:hover {
+    background: color-mix(in srgb, var(--act) 86%, black);
+  }
+  button:disabled {
+    opacity: 0.5;
+    cursor: default;
+  }
+</style>

@@ -1,0 +1,67 @@
+<script lang="ts">
+  // A rule that fills, with the name of the stage.
+  interface Props {
+    stage: string;
+    fraction: number;
+    oncancel?: () => void;
+    about?: string;
+  }
+  let { stage, fraction, oncancel, about = '' }: Props = $props();
+  const percent = $derived(Math.round(100 * fraction));
+</script>
+
+<div class="line">
+  <div class="words">
+    <span>{stage}</span><span class="figure">{percent} %</span>
+    {#if oncancel}<button type="button" onclick={oncancel} aria-label={`Cancel ${about}`}>Cancel</button>{/if}
+  </div>
+  <div
+    class="track"
+    role="progressbar"
+    aria-label={`${stage} ${about}`}
+    aria-valuenow={percent}
+    aria-valuemin="0"
+    aria-valuemax="100"
+  >
+    <div class="done" style:width={`${percent}%`}></div>
+  </div>
+</div>
+
+<style>
+  .line {
+    min-width: 150px;
+    font-size: 13px;
+    color: var(--soft);
+  }
+  .words {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+  }
+  .words span:first-child {
+    flex: 1;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 12px;
+  }
+  button {
+    border: 0;
+    background: none;
+    color: var(--act);
+    padding: 0;
+    cursor: pointer;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+  }
+  .track {
+    height: 2px;
+    background: var(--rule);
+    margin-top: 3px;
+  }
+  .done {
+    height: 2px;
+    background: var(--act);
+    transition: width 120ms linear;
+  }
+</style>

@@ -1,0 +1,202 @@
+<script lang="ts">
+  // One limit: a rule with a scale, the allowed band between brackets, and the reading as a wedge. Before and after together.
+  import { scaleLinear } from 'd3-scale';
+  import type { LimitVerdict } from '../lib/api';
+  import { bounds, distance, number, reading, unit } from '../lib/format';
+  import BracketMark from './BracketMark.svelte';
+  interface Props {
+    limit: LimitVerdict;
+    after?: LimitVerdict;
+  }
+  let { limit, after }: Props = $props();
+
+  const WIDTH = 300;
+  const now = $derived(after ?? limit);
+  const values = $derived(
+    [limit.reading, after?.reading].filter(
+      (value): value is number => typeof value === 'number' && Number.isFinite(value),
+    ),
+  );
+  const drawn = $derived(
+    (limit.low !== null || limit.high !== null) &&
+      limit.low !== limit.high &&
+      limit.unit !== '' &&
+      limit.unit !== 'kbit/s',
+  );
+  const scale = $derived.by(() => {
+    const low = limit.low ?? Math.min(limit.high ?? 0, ...values);
+    const high = limit.high ?? Math.max(limit.low ?? 0, ...values);
+    const least = Math.min(low, ...values);
+    const most = Math.max(high, ...values);
+    const span = Math.max(most - least, Math.abs(high - low), limit.unit === 's' ? 1 : 6);
+    const openLow = limit.low === null ? span * 0.25 : 0;
+    const openHigh = limit.high === null ? span * 0.25 : 0;
+    return scaleLinear()
+      .domain([
+        limit.unit === 's' ? Math.max(0, least - span * 0.12 - openLow) : least - span * 0.12 - openLow,
+        most + span * 0.12 + openHigh,
+      ])
+      .range([4, WIDTH - 4]);
+  });
+  const x = (value: number) => Math.max(4, Math.min(WIDTH - 4, scale(value)));
+  const band = $derived({
+    from: limit.low === null ? 4 : x(limit.low),
+    to: limit.high === null ? WIDTH - 4 : x(limit.high),
+  });
+  const ticks = $derived(!drawn ? [] : limit.quantity === 'duration_s' ? minutes(scale.domain()) : scale.ticks(5));
+  /** Ticks at whole minutes or hours. */
+  function minutes(domain: number[]): number[] {
+    const most = domain[1] ?? 0;
+    const step = [60, 300, 600, 1800, 3600].find((each) => most / each <= 6) ?? 7200;
+    return Array.from({ length: Math.floor(most / step) + 1 }, (_, index) => index * step);
+  }
+  const high = $derived(
+    now.high !== null &&
+      typeof now.reading === 'number' &&
+      (now.low === null || now.high - now.reading < now.reading - now.low),
+  );
+</script>
+
+<div class="rule" class:outside={!now.passes}>
+  <div class="name">
+    <BracketMark position={now.position} {high} />
+    <span class="title">{limit.title}</span>
+    <span class="bounds">{bounds(limit)}{limit.severity === 'advice' ? ', advice' : ''}</span>
+  </div>
+  <div class="drawing">
+    {#if drawn && values.length}
+      <svg viewBox={`0 0 ${WIDTH} 30`} width={WIDTH} height="30" aria-hidden="true">
+        <rect class="band" x={band.from} y="9" width={Math.max(2, band.to - band.from)} height="9" />
+        <line class="axis" x1="0" x2={WIDTH} y1="18" y2="18" />
+        {#each ticks as tick (tick)}
+          <line class="tick" x1={x(tick)} x2={x(tick)} y1="18" y2="21" />
+          <text class="scale" x={x(tick)} y="29"
+            >{limit.quantity === 'duration_s'
+              ? number(tick / 60, 0)
+              : number(tick, Number.isInteger(tick) ? 0 : 1)}</text
+          >
+        {/each}
+        {#if limit.low !== null}<path class="bracket" d={`M${band.from + 4} 7h-4v13h4`} />{/if}
+        {#if limit.high !== null}<path class="bracket" d={`M${band.to - 4} 7h4v13h-4`} />{/if}
+        {#if after && typeof limit.reading === 'number'}
+          <path class="wedge before" d={`M${x(limit.reading)} 17l-4.5 -9h9z`} />
+        {/if}
+        {#if typeof now.reading === 'number'}
+          <path class={`wedge ${now.position}`} d={`M${x(now.reading)} 17l-4.5 -9h9z`} />
+        {/if}
+      </svg>
+    {/if}
+  </div>
+  <div class="figures">
+    {#if after}
+      <span class="was"><span class="visually-hidden">before </span>{reading(limit)}</span><span
+        class="arrow"
+        aria-label="became">→</span
+      >
+    {/if}
+    <span class={`value ${now.position}`}>{reading(now)}</span><span class="unit">{unit(now)}</span>
+  </div>
+  <div class={`distance ${now.position}`}>{distance(now)}</div>
+</div>
+
+<style>
+  .rule {
+    display: grid;
+    grid-template-columns: minmax(150px, 1.1fr) 300px minmax(120px, 0.8fr) 118px;
+    gap: 12px;
+    align-items: center;
+    padding: 7px 14px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .name {
+    display: grid;
+    grid-template-columns: auto 1fr;
+    column-gap: 8px;
+    align-items: baseline;
+  }
+  .title {
+    font-weight: 550;
+  }
+  .bounds {
+    grid-column: 2;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  svg {
+    display: block;
+    max-width: 100%;
+  }
+  .band {
+    fill: #fff;
+    stroke: var(--rule);
+    stroke-width: 0.5;
+  }
+  .axis,
+  .tick {
+    stroke: var(--soft);
+    stroke-width: 0.8;
+  }
+  .scale {
+    font: 8.5px var(--figures);
+    fill: var(--soft);
+    text-anchor: middle;
+  }
+  .bracket {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.6;
+  }
+  .wedge {
+    fill: var(--inside);
+  }
+  .wedge.near {
+    fill: var(--near);
+  }
+  .wedge.over,
+  .wedge.under {
+    fill: var(--outside);
+  }
+  .wedge.before {
+    fill: none;
+    stroke: var(--soft);
+    stroke-width: 1.2;
+  }
+  .figures {
+    font-family: var(--figures);
+    text-align: right;
+    white-space: nowrap;
+  }
+  .was {
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .arrow {
+    color: var(--soft);
+    padding: 0 5px;
+  }
+  .unit {
+    color: var(--soft);
+    font-size: 12.5px;
+    padding-left: 4px;
+  }
+  .value.over,
+  .value.under,
+  .distance.over,
+  .distance.under {
+    color: var(--outside);
+  }
+  .value.near,
+  .distance.near {
+    color: var(--near);
+  }
+  .distance {
+    font-size: 13px;
+    color: var(--soft);
+    text-align: right;
+  }
+  @media (max-width: 1180px) {
+    .rule {
+      grid-template-columns: minmax(130px, 1fr) 220px minmax(110px, 0.8fr) 100px;
+    }
+  }
+</style>

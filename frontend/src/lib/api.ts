@@ -1,0 +1,26 @@
+// The one door to the server, typed from its own description.
+import createClient from 'openapi-fetch';
+import type { components, paths } from './api-types';
+
+export type Production = components['schemas']['ProductionView'];
+export type ProductionSummary = components['schemas']['ProductionSummary'];
+export type Recording = components['schemas']['RecordingView'];
+export type RecordingDetail = components['schemas']['RecordingDetail'];
+export type Conforming = components['schemas']['ConformingView'];
+export type LimitVerdict = components['schemas']['LimitVerdict'];
+export type Limit = components['schemas']['Limit'];
+export type Specification = components['schemas']['Specification'];
+export type Verifying = components['schemas']['VerifyingView'];
+export type Work = components['schemas']['WorkView'];
+export type GainWindow = components['schemas']['GainWindow'];
+export type Ribbon = components['schemas']['RibbonView'];
+export type Facts = components['schemas']['FileFacts'];
+
+export const api = createClient<paths>({ baseUrl: '/' });
+
+/** What an answer holds, or an error with the server's own sentence. */
+export function answer<T>(result: { data?: T; error?: unknown; response: Response }): T {
+  if (result.response.ok) return result.data as T;
+  const said = (result.error as { error?: string } | undefined)?.error;
+  throw new Error(said ?? 'The server did not answer as it should. Try again in a moment.');
+}

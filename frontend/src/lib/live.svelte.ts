@@ -1,0 +1,42 @@
+// What changes on the server, as it changes. Progress is kept here; anything else makes the screens ask again.
+import type { QueryClient } from '@tanstack/svelte-query';
+import type { Work } from './api';
+
+interface Message {
+  about: string;
+  production?: string | null;
+  id?: string;
+  work?: string;
+  state?: Work['state'];
+  stage?: string;
+  fraction?: number;
+}
+
+export class Live {
+  /** Stage and fraction of running work by its id. */
+  progress = $state<Record<string, { stage: string; fraction: number }>>({});
+  connected = $state(true);
+  #source: EventSource | undefined;
+  #client: QueryClient;
+
+  constructor(client: QueryClient) {
+    this.#client = client;
+  }
+
+  open(): () => void {
+    this.#source = new EventSource('/api/events');
+    this.#source.onopen = () => (this.connected = true);
+    this.#source.onerror = () => (this.connected = false);
+    this.#source.onmessage = (event: MessageEvent<string>) => this.#receive(JSON.parse(event.data) as Message);
+    return () => this.#source?.close();
+  }
+
+  #receive(message: Message): void {
+    if (message.work && message.state === 'running' && message.stage) {
+      const known = message.work in this.progress;
+      this.progress[message.work] = { stage: message.stage, fraction: message.fraction ?? 0 };
+      if (known) return;
+    }
+    void this.#client.invalidateQueries();
+  }
+}

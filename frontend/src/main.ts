@@ -1,0 +1,8 @@
+import '@fontsource-variable/instrument-sans';
+import '@fontsource-variable/spline-sans-mono';
+import './app.css';
+import { mount } from 'svelte';
+import App from './App.svelte';
+
+const target = document.getElementById('app');
+if (target) mount(App, { target });

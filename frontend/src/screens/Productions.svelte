@@ -1,0 +1,151 @@
+<script lang="ts">
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { push } from 'svelte-spa-router';
+  import Button from '../components/Button.svelte';
+  import { answer, api } from '../lib/api';
+
+  const client = useQueryClient();
+  const productions = createQuery(() => ({
+    queryKey: ['productions'],
+    queryFn: async () => answer(await api.GET('/api/productions')),
+  }));
+  const specifications = createQuery(() => ({
+    queryKey: ['specifications'],
+    queryFn: async () => answer(await api.GET('/api/specifications')),
+  }));
+  let name = $state('');
+  let chosen = $state('audiobook-retail');
+  let problem = $state('');
+
+  async function create() {
+    problem = '';
+    try {
+      const body = { name, specification_id: chosen };
+      const made = answer(await api.POST('/api/productions', { body }));
+      await client.invalidateQueries();
+      await push(`/productions/${made.id}`);
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+</script>
+
+<svelte:head><title>Productions · Ispettore</title></svelte:head>
+<main>
+  <h1>Productions</h1>
+  {#if productions.data}
+    {#if productions.data.length}
+      <table>
+        <thead>
+          <tr
+            ><th scope="col">Name</th><th scope="col">Held against</th><th scope="col">Recordings</th><th scope="col"
+              >Inside</th
+            ><th scope="col">Outside</th><th scope="col">To be measured</th></tr
+          >
+        </thead>
+        <tbody>
+          {#each productions.data as production (production.id)}
+            <tr>
+              <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
+              <td>{production.specification_name}</td>
+              <td class="figure">{production.recordings}</td>
+              <td class="figure inside">{production.inside}</td>
+              <td class="figure" class:outside={production.outside > 0}>{production.outside}</td>
+              <td class="figure">{production.pending}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {:else}
+      <p class="empty">
+        No production yet. Name one below, choose what its recordings are held against, and bring in files.
+      </p>
+    {/if}
+  {:else if productions.isError}
+    <p role="alert">{productions.error.message}</p>
+  {/if}
+
+  <form
+    onsubmit={(event) => {
+      event.preventDefault();
+      void create();
+    }}
+  >
+    <h2>A new production</h2>
+    <label>Name <input bind:value={name} required maxlength="120" placeholder="A book, a series" /></label>
+    <label>
+      Held against
+      <select bind:value={chosen}>
+        {#each specifications.data ?? [] as specification (specification.id)}
+          <option value={specification.id}>{specification.name}</option>
+        {/each}
+      </select>
+    </label>
+    <Button strong disabled={!name.trim()} onclick={create}>Make it</Button>
+    {#if problem}<p role="alert">{problem}</p>{/if}
+  </form>
+</main>
+
+<style>
+  main {
+    padding: 24px;
+    max-width: 1100px;
+  }
+  table {
+    width: 100%;
+    margin-top: 16px;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  th {
+    text-align: left;
+    font-size: 12.5px;
+    font-weight: 500;
+    color: var(--soft);
+  }
+  th,
+  td {
+    padding: 10px 14px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .figure {
+    font-family: var(--figures);
+  }
+  .inside {
+    color: var(--inside);
+  }
+  .outside {
+    color: var(--outside);
+  }
+  .empty {
+    margin: 20px 0;
+    color: var(--soft);
+  }
+  form {
+    display: flex;
+    gap: 16px;
+    align-items: end;
+    flex-wrap: wrap;
+    margin-top: 32px;
+  }
+  form h2 {
+    width: 100%;
+  }
+  label {
+    display: grid;
+    gap: 3px;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  input,
+  select {
+    font-size: 15px;
+    color: var(--ink);
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 4px 8px;
+    min-width: 220px;
+  }
+</style>

@@ -1,0 +1,238 @@
+<script lang="ts">
+  // One recording: where it stands, what to do, and before and after.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import BracketMark from '../components/BracketMark.svelte';
+  import Button from '../components/Button.svelte';
+  import GainWindowPicture from '../components/GainWindowPicture.svelte';
+  import LevelRibbon from '../components/LevelRibbon.svelte';
+  import Progress from '../components/Progress.svelte';
+  import ToleranceRule from '../components/ToleranceRule.svelte';
+  import { answer, api, type LimitVerdict } from '../lib/api';
+  import { clock, facts, number } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+
+  let { params }: { params: { id: string } } = $props();
+  const live = getContext<Live>('live');
+  const client = useQueryClient();
+  const recording = createQuery(() => ({
+    queryKey: ['recording', params.id],
+    queryFn: async () =>
+      answer(await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } })),
+  }));
+  let problem = $state('');
+  const latest = $derived(recording.data?.conformings[0]);
+  const done = $derived(latest?.passes ? latest : undefined);
+  const running = $derived(
+    latest?.work && ['waiting', 'running'].includes(latest.work.state) ? latest.work : undefined,
+  );
+  const limits = $derived.by(() => {
+    const shown = done?.before?.limits ?? recording.data?.verdict?.limits ?? [];
+    const rank = (limit: LimitVerdict) => (limit.passes ? (limit.position === 'near' ? 1 : 2) : 0);
+    return [...shown].sort((one, other) => rank(one) - rank(other));
+  });
+  const after = (limit: LimitVerdict) => done?.after?.limits.find((found) => found.quantity === limit.quantity);
+  const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
+
+  async function attempt(action: () => Promise<unknown>) {
+    problem = '';
+    try {
+      await action();
+      await client.invalidateQueries();
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+  const conform = () =>
+    attempt(async () =>
+      answer(
+        await api.POST('/api/recordings/{recording_id}/conform', {
+          params: { path: { recording_id: params.id } },
+          body: { preference: 'balanced' },
+        }),
+      ),
+    );
+  const cancel = (work: string) =>
+    attempt(async () => answer(await api.POST('/api/works/{work_id}/cancel', { params: { path: { work_id: work } } })));
+</script>
+
+<svelte:head><title>{recording.data?.name ?? 'Recording'} · Ispettore</title></svelte:head>
+<main>
+  {#if recording.isError}
+    <p role="alert">{recording.error.message}</p>
+  {:else if recording.data}
+    {@const it = recording.data}
+    <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
+    <div class="top">
+      <div>
+        <h1>{it.name}</h1>
+        {#if it.facts}<p class="soft">{facts(it.facts)}, {clock(it.facts.duration_s)}</p>{/if}
+      </div>
+      {#if it.verdict}
+        <p class="verdict" class:outside={!it.verdict.passes}>
+          <BracketMark position={it.verdict.passes ? 'inside' : 'over'} size={18} label="" />
+          {it.verdict.passes ? 'Inside' : 'Outside'}
+          {it.specification.name}
+        </p>
+      {/if}
+    </div>
+    {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+    {#if it.ribbon && it.verdict && it.inspection}
+      <LevelRibbon
+        ribbon={it.ribbon}
+        duration={it.inspection.facts.duration_s}
+        limits={it.verdict.limits}
+        room={it.inspection.room_tone}
+        noise={it.inspection.readings.noise_floor_dbfs?.value ?? null}
+      />
+      <div class="below">
+        <section aria-label="Limits" class="panel">
+          <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
+          {#each limits as limit (limit.quantity)}<ToleranceRule {limit} after={after(limit)} />{/each}
+        </section>
+        <section aria-label="What to do" class="panel side">
+          <h2>What gain can do</h2>
+          {#if it.window}<GainWindowPicture window={it.window} {gain} />{/if}
+          {#if running}
+            {@const now = live.progress[running.id] ?? running}
+            <Progress
+              stage={now.stage || 'waiting'}
+              fraction={now.fraction}
+              about={it.name}
+              oncancel={() => cancel(running.id)}
+            />
+          {:else}
+            <div class="act">
+              <Button strong={!done} onclick={conform}>{done ? 'Conform again' : 'Conform'}</Button>
+            </div>
+          {/if}
+          {#if done}
+            <h2>What was done</h2>
+            {#if done.steps.length}
+              <ol>
+                {#each done.steps as step (step.kind)}<li>
+                    <b>{step.kind.replaceAll('-', ' ')}</b>
+                    {step.reason}
+                  </li>{/each}
+              </ol>
+            {:else}
+              <p>Nothing but encoding: the recording passes as it is.</p>
+            {/if}
+            <p class="soft">
+              Touch {number(done.touch?.touch ?? 0, 0)} of 100{#if (done.touch?.depth_max_db ?? 0) > 0}: limited by {number(
+                  done.touch?.depth_p99_db ?? 0,
+                  1,
+                )} dB at the 99th percentile of speech, {number(done.touch?.depth_max_db ?? 0, 1)} dB at the most{/if}.
+            </p>
+            <p class="downloads">
+              <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>
+              {#if done.certified}<a href={`/api/conformings/${done.id}/certificate`} download>Certificate</a>{/if}
+            </p>
+          {:else if latest?.obstacles.length}
+            <h2 class="outside">Can't be conformed</h2>
+            {#each latest.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+          {:else if latest?.work?.error}
+            <p class="outside" role="alert">{latest.work.error}</p>
+          {/if}
+        </section>
+      </div>
+    {:else if it.work?.error}
+      <p class="outside" role="alert">{it.work.error}</p>
+    {:else if it.work}
+      {@const now = live.progress[it.work.id] ?? it.work}
+      <Progress
+        stage={now.stage || 'waiting to be measured'}
+        fraction={now.fraction}
+        about={it.name}
+        oncancel={() => cancel(it.work?.id ?? '')}
+      />
+    {/if}
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 14px 24px 40px;
+  }
+  .back {
+    font-size: 13px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    margin-bottom: 12px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13.5px;
+  }
+  .verdict {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    font-size: 18px;
+    font-weight: 600;
+    color: var(--inside);
+  }
+  .outside,
+  .verdict.outside {
+    color: var(--outside);
+  }
+  .below {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(300px, 420px);
+    gap: 16px;
+    margin-top: 16px;
+    align-items: start;
+  }
+  .panel {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  .panel h2 {
+    padding: 10px 14px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .side {
+    padding-bottom: 14px;
+  }
+  .side h2 {
+    margin-bottom: 10px;
+  }
+  .side h2:not(:first-child) {
+    border-top: 1px solid var(--rule);
+    margin-top: 14px;
+  }
+  .side > :global(*:not(h2)) {
+    margin-left: 14px;
+    margin-right: 14px;
+  }
+  .act {
+    margin-top: 12px;
+  }
+  ol {
+    margin: 0;
+    padding-left: 20px;
+  }
+  li {
+    margin-bottom: 6px;
+  }
+  b {
+    font-weight: 600;
+  }
+  b::first-letter {
+    text-transform: uppercase;
+  }
+  .downloads {
+    margin-top: 8px;
+  }
+  .downloads a {
+    margin-right: 14px;
+  }
+  @media (max-width: 1180px) {
+    .below {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>

@@ -1,0 +1,409 @@
+<script lang="ts">
+  // The inspection sheet: recordings by limits, the production as a whole in the last row.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import Button from '../components/Button.svelte';
+  import DropArea from '../components/DropArea.svelte';
+  import LimitCell from '../components/LimitCell.svelte';
+  import MiniRibbon from '../components/MiniRibbon.svelte';
+  import Progress from '../components/Progress.svelte';
+  import { answer, api, type Work } from '../lib/api';
+  import { bounds, clock, facts, size } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+  import type { Uploads } from '../lib/uploads.svelte';
+
+  let { params }: { params: { id: string } } = $props();
+  const live = getContext<Live>('live');
+  const uploads = getContext<Uploads>('uploads');
+  const client = useQueryClient();
+  const sheet = createQuery(() => ({
+    queryKey: ['production', params.id],
+    queryFn: async () =>
+      answer(await api.GET('/api/productions/{production_id}', { params: { path: { production_id: params.id } } })),
+  }));
+  const specifications = createQuery(() => ({
+    queryKey: ['specifications'],
+    queryFn: async () => answer(await api.GET('/api/specifications')),
+  }));
+  let problem = $state('');
+  let chooser: HTMLInputElement | undefined = $state();
+
+  const columns = $derived(
+    (sheet.data?.specification.limits ?? []).filter((limit) => limit.applies_to === 'recording'),
+  );
+  const quantities = $derived(
+    columns.map((limit) => {
+      const judged = sheet.data?.recordings.flatMap((row) => row.verdict?.limits ?? []);
+      const like = judged?.find((found) => found.quantity === limit.quantity);
+      return { limit, title: like?.title ?? '', unit: like?.unit ?? '', decimals: like?.decimals ?? 1 };
+    }),
+  );
+  const judged = $derived((sheet.data?.recordings ?? []).filter((row) => row.verdict));
+  const inside = $derived(judged.filter((row) => row.verdict?.passes).length);
+  const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === params.id));
+
+  async function attempt(action: () => Promise<unknown>) {
+    problem = '';
+    try {
+      await action();
+      await client.invalidateQueries();
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+  const conform = (id: string) =>
+    attempt(async () =>
+      answer(
+        await api.POST('/api/recordings/{recording_id}/conform', {
+          params: { path: { recording_id: id } },
+          body: { preference: 'balanced' },
+        }),
+      ),
+    );
+  const cancel = (work: string) =>
+    attempt(async () => answer(await api.POST('/api/works/{work_id}/cancel', { params: { path: { work_id: work } } })));
+  const again = (id: string) =>
+    attempt(async () =>
+      answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id: id } } })),
+    );
+  const remove = (id: string) =>
+    attempt(async () =>
+      answer(await api.DELETE('/api/recordings/{recording_id}', { params: { path: { recording_id: id } } })),
+    );
+  const hold = (specification_id: string) =>
+    attempt(async () =>
+      answer(
+        await api.PATCH('/api/productions/{production_id}', {
+          params: { path: { production_id: params.id } },
+          body: { specification_id },
+        }),
+      ),
+    );
+  const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
+  const stage = (work: Work) => {
+    const now = live.progress[work.id] ?? work;
+    return {
+      stage: now.stage || (work.kind === 'inspect' ? 'waiting to be measured' : 'waiting'),
+      fraction: now.fraction,
+    };
+  };
+  const add = (files: File[]) => uploads.add(params.id, files);
+</script>
+
+<svelte:head><title>{sheet.data?.name ?? 'Inspection sheet'} · Ispettore</title></svelte:head>
+<DropArea ondrop={add} invitation="Drop recordings here to bring them in">
+  <main>
+    {#if sheet.isError}
+      <p role="alert">{sheet.error.message}</p>
+    {:else if sheet.data}
+      <div class="top">
+        <div>
+          <h1>{sheet.data.name}</h1>
+          <p class="summary">
+            {sheet.data.recordings.length} recordings: <b class="inside">{inside} inside</b>,
+            <b class:outside={judged.length - inside > 0}>{judged.length - inside} outside</b>
+            {#if judged.length < sheet.data.recordings.length}, {sheet.data.recordings.length - judged.length} not measured{/if}
+          </p>
+        </div>
+        <div class="acts">
+          <label>
+            Held against
+            <select value={sheet.data.specification.id} onchange={(event) => hold(event.currentTarget.value)}>
+              {#each specifications.data ?? [sheet.data.specification] as specification (specification.id)}
+                <option value={specification.id}>{specification.name}</option>
+              {/each}
+            </select>
+          </label>
+          <input
+            class="visually-hidden"
+            type="file"
+            multiple
+            aria-label="Recordings to bring in"
+            tabindex="-1"
+            bind:this={chooser}
+            onchange={(event) => {
+              add([...(event.currentTarget.files ?? [])]);
+              event.currentTarget.value = '';
+            }}
+          />
+          <Button strong onclick={() => chooser?.click()}>Bring in recordings</Button>
+        </div>
+      </div>
+      {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
+
+      <table>
+        <caption class="visually-hidden">Inspection sheet of {sheet.data.name}</caption>
+        <thead>
+          <tr>
+            <th scope="col" class="first">Recording</th>
+            <th scope="col">Level over time</th>
+            {#each quantities as column (column.limit.quantity)}
+              <th scope="col">
+                {column.title || column.limit.quantity}
+                <span class="bounds"
+                  >{bounds({
+                    ...column.limit,
+                    low: column.limit.low ?? null,
+                    high: column.limit.high ?? null,
+                    decimals: column.decimals,
+                    unit: column.unit,
+                  })}</span
+                >
+              </th>
+            {/each}
+            <th scope="col">Verdict</th>
+          </tr>
+        </thead>
+        <tbody>
+          {#each sheet.data.recordings as row (row.id)}
+            {@const attempted = row.conforming}
+            <tr data-name={row.name}>
+              <th scope="row" class="first">
+                <a href={`#/recordings/${row.id}`}>{row.name}</a>
+                <span class="facts"
+                  >{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
+                >
+              </th>
+              {#if row.verdict}
+                <td
+                  >{#if row.ribbon}<MiniRibbon ribbon={row.ribbon} />{/if}</td
+                >
+                {#each quantities as column (column.limit.quantity)}
+                  {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
+                  <td
+                    >{#if limit}<LimitCell {limit} />{/if}</td
+                  >
+                {/each}
+                <td class="verdict">
+                  <span class={row.verdict.passes ? 'inside' : 'outside'}
+                    >{row.verdict.passes ? 'Inside' : 'Outside'}</span
+                  >
+                  {#if attempted && busy(attempted.work) && attempted.work}
+                    {@const now = stage(attempted.work)}
+                    <Progress
+                      stage={now.stage}
+                      fraction={now.fraction}
+                      about={row.name}
+                      oncancel={() => cancel(attempted.work?.id ?? '')}
+                    />
+                  {:else if !attempted?.passes}
+                    <Button label={`Conform ${row.name}`} onclick={() => conform(row.id)}
+                      >{attempted?.work?.state === 'cancelled' ||
+                      attempted?.work?.state === 'failed' ||
+                      attempted?.passes === false
+                        ? 'Try again'
+                        : 'Conform'}</Button
+                    >
+                  {/if}
+                </td>
+              {:else if row.work?.state === 'failed'}
+                <td colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
+                <td class="verdict"
+                  ><Button onclick={() => again(row.id)}>Measure again</Button><Button
+                    label={`Remove ${row.name}`}
+                    onclick={() => remove(row.id)}>Remove</Button
+                  ></td
+                >
+              {:else if row.work?.state === 'cancelled'}
+                <td colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
+                <td class="verdict"><Button onclick={() => again(row.id)}>Measure</Button></td>
+              {:else if row.work}
+                {@const now = stage(row.work)}
+                <td colspan={quantities.length + 2}
+                  ><Progress
+                    stage={now.stage}
+                    fraction={now.fraction}
+                    about={row.name}
+                    oncancel={() => cancel(row.work?.id ?? '')}
+                  /></td
+                >
+              {/if}
+            </tr>
+            {#if attempted?.passes && attempted.after}
+              <tr class="after" data-after={row.name}>
+                <th scope="row" class="first">
+                  <span class="turn" aria-hidden="true">↳</span> conformed
+                  <span class="facts"
+                    >{attempted.steps.length
+                      ? attempted.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
+                      : 'encoding alone'}; touch {Math.round(attempted.touch?.touch ?? 0)}</span
+                  >
+                </th>
+                <td class="downloads">
+                  <a href={`/api/conformings/${attempted.id}/file`} download>{attempted.container.toUpperCase()}</a>
+                  {#if attempted.certified}<a href={`/api/conformings/${attempted.id}/certificate`} download
+                      >Certificate</a
+                    >{/if}
+                </td>
+                {#each quantities as column (column.limit.quantity)}
+                  {@const limit = attempted.after.limits.find((found) => found.quantity === column.limit.quantity)}
+                  <td
+                    >{#if limit}<LimitCell {limit} />{/if}</td
+                  >
+                {/each}
+                <td class="verdict"><span class="inside">{attempted.certified ? 'Certified' : 'Inside'}</span></td>
+              </tr>
+            {:else if attempted && (attempted.obstacles.length || attempted.work?.state === 'failed')}
+              <tr class="after" data-after={row.name}>
+                <th scope="row" class="first"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
+                <td colspan={quantities.length + 2} class="failed">
+                  {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+                  {attempted.work?.error ?? ''}
+                </td>
+              </tr>
+            {/if}
+          {/each}
+          {#each mine as upload (upload.key)}
+            <tr>
+              <th scope="row" class="first">{upload.name}<span class="facts">{size(upload.size)}</span></th>
+              <td colspan={quantities.length + 2}>
+                {#if upload.state === 'failed'}
+                  <span class="failed" role="alert">{upload.error}</span>
+                  <Button onclick={() => uploads.retry(upload)}>Try again</Button>
+                  <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
+                {:else}
+                  <Progress
+                    stage={upload.state === 'waiting' ? 'waiting to be sent' : 'bringing in'}
+                    fraction={upload.fraction}
+                    about={upload.name}
+                    oncancel={() => upload.cancel()}
+                  />
+                {/if}
+              </td>
+            </tr>
+          {/each}
+        </tbody>
+        {#if sheet.data.whole.length}
+          <tfoot>
+            <tr>
+              <th scope="row" class="first">The whole production<span class="facts">spread between recordings</span></th
+              >
+              <td></td>
+              {#each quantities as column (column.limit.quantity)}
+                {@const limit = sheet.data.whole.find((found) => found.quantity === column.limit.quantity)}
+                <td
+                  >{#if limit}<LimitCell {limit} />{/if}</td
+                >
+              {/each}
+              <td></td>
+            </tr>
+          </tfoot>
+        {/if}
+      </table>
+      {#if !sheet.data.recordings.length && !mine.length}
+        <p class="empty">
+          Drop recordings anywhere on this page, or bring them in with the button. Each is measured at once.
+        </p>
+      {/if}
+    {/if}
+  </main>
+</DropArea>
+
+<style>
+  main {
+    padding: 20px 24px 40px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+    margin-bottom: 16px;
+  }
+  .summary {
+    color: var(--soft);
+  }
+  b {
+    font-weight: 550;
+  }
+  .inside {
+    color: var(--inside);
+  }
+  .outside {
+    color: var(--outside);
+  }
+  .acts {
+    display: flex;
+    gap: 16px;
+    align-items: end;
+  }
+  label {
+    display: grid;
+    gap: 2px;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  select {
+    font-size: 15px;
+    color: var(--ink);
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 4px 8px;
+  }
+  .problem,
+  .failed {
+    color: var(--outside);
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  th,
+  td {
+    text-align: left;
+    padding: 9px 8px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: middle;
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12.5px;
+    color: var(--ink);
+    font-weight: 550;
+    vertical-align: bottom;
+    line-height: 1.3;
+  }
+  .first {
+    padding-left: 14px;
+    min-width: 226px;
+  }
+  .bounds,
+  .facts {
+    display: block;
+    font-size: 12px;
+    font-weight: 400;
+    color: var(--soft);
+  }
+  .verdict {
+    white-space: nowrap;
+  }
+  .verdict > span {
+    font-weight: 550;
+    margin-right: 10px;
+  }
+  .after {
+    background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
+  }
+  .turn {
+    color: var(--soft);
+  }
+  .downloads a {
+    margin-right: 10px;
+  }
+  .soft,
+  .empty {
+    color: var(--soft);
+  }
+  .empty {
+    text-align: center;
+    padding: 60px 0;
+  }
+  tfoot th,
+  tfoot td {
+    border-top: 2px solid var(--ink);
+    border-bottom: 0;
+  }
+</style>

@@ -1,0 +1,230 @@
+<script lang="ts">
+  // A certificate and the file it speaks of: dropped here, checked, and the answer in one sentence.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import { push } from 'svelte-spa-router';
+  import BracketMark from '../components/BracketMark.svelte';
+  import Button from '../components/Button.svelte';
+  import DropArea from '../components/DropArea.svelte';
+  import Progress from '../components/Progress.svelte';
+  import { answer, api } from '../lib/api';
+  import { number, size } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+
+  let { params }: { params?: { id?: string } } = $props();
+  const live = getContext<Live>('live');
+  let certificate = $state<File>();
+  let file = $state<File>();
+  let sending = $state<number>();
+  let problem = $state('');
+  let chooser: HTMLInputElement | undefined = $state();
+
+  const report = createQuery(() => ({
+    queryKey: ['verifying', params?.id],
+    enabled: Boolean(params?.id),
+    queryFn: async () =>
+      answer(await api.GET('/api/verifyings/{verifying_id}', { params: { path: { verifying_id: params?.id ?? '' } } })),
+  }));
+  interface Content {
+    file: { name: string; sha256: string };
+    specification: { name: string };
+    issued: string;
+    readings: Record<string, { value: number | null; unit: string }>;
+    verdict: {
+      limits: { quantity: string; title: string; unit: string; decimals: number; reading: number | string | null }[];
+    };
+  }
+  const content = $derived(report.data?.certificate as Content | null | undefined);
+
+  function take(files: File[]) {
+    problem = '';
+    for (const one of files) {
+      if (one.name.toLowerCase().endsWith('.json')) certificate = one;
+      else file = one;
+    }
+    if (certificate && file) void check(certificate, file);
+  }
+
+  async function check(paper: File, audio: File) {
+    try {
+      const body = { file_name: audio.name, certificate_name: paper.name, certificate: await paper.text() };
+      const made = answer(await api.POST('/api/verifyings', { body }));
+      sending = 0;
+      await send(`/api/verifyings/${made.id}/file`, audio);
+      await push(`/verify/${made.id}`);
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+    sending = undefined;
+    certificate = undefined;
+    file = undefined;
+  }
+
+  function send(address: string, body: File): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const request = new XMLHttpRequest();
+      request.open('PUT', address);
+      request.upload.onprogress = (event) => (sending = event.loaded / Math.max(event.total, 1));
+      request.onload = () =>
+        request.status < 300
+          ? resolve()
+          : reject(new Error((JSON.parse(request.responseText) as { error: string }).error));
+      request.onerror = () => reject(new Error('The connection broke. Drop both files again.'));
+      request.send(body);
+    });
+  }
+</script>
+
+<svelte:head><title>Verify a certificate · Ispettore</title></svelte:head>
+<DropArea ondrop={take} invitation="Drop a certificate and its file here">
+  <main>
+    <h1>Verify a certificate</h1>
+    <p class="soft">
+      Drop the certificate (JSON) and the file it speaks of. The seal is checked, and every reading is measured again.
+    </p>
+    <div class="places">
+      <div class:filled={certificate}>
+        <h2>Certificate</h2>
+        {certificate?.name ?? 'not here yet'}
+      </div>
+      <div class:filled={file}>
+        <h2>File</h2>
+        {file ? `${file.name}, ${size(file.size)}` : 'not here yet'}
+      </div>
+      <input
+        class="visually-hidden"
+        type="file"
+        multiple
+        tabindex="-1"
+        aria-label="Certificate and file"
+        bind:this={chooser}
+        onchange={(event) => take([...(event.currentTarget.files ?? [])])}
+      />
+      <Button strong onclick={() => chooser?.click()}>Choose both</Button>
+    </div>
+    {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+    {#if sending !== undefined}<Progress stage="bringing in" fraction={sending} />{/if}
+    {#if report.isError}
+      <p class="outside" role="alert">{report.error.message}</p>
+    {:else if report.data}
+      {@const it = report.data}
+      <section class="sheet" aria-live="polite">
+        {#if it.genuine === null}
+          {#if it.work?.error}
+            <p class="outside" role="alert">{it.work.error}</p>
+          {:else if it.work}
+            {@const now = live.progress[it.work.id] ?? it.work}
+            <Progress stage={now.stage || 'waiting'} fraction={now.fraction} about={it.file_name} />
+          {/if}
+        {:else}
+          <p class="answer" class:outside={!it.genuine} class:near={it.genuine && it.key === 'unknown'}>
+            <BracketMark
+              position={it.genuine ? (it.key === 'unknown' ? 'near' : 'inside') : 'over'}
+              size={22}
+              label=""
+            />
+            {it.genuine
+              ? it.key === 'unknown'
+                ? 'Intact, but sealed by a key not known here'
+                : 'Genuine'
+              : 'Not genuine'}
+          </p>
+          {#each it.problems as sentence (sentence)}<p class="outside">{sentence}</p>{/each}
+          {#if it.genuine}
+            <p>“{it.file_name}” is the certified file; every reading was measured again and agrees.</p>
+          {/if}
+          {#if content}
+            <dl>
+              <dt>File</dt>
+              <dd>{content.file.name}</dd>
+              <dt>Specification</dt>
+              <dd>{content.specification.name}</dd>
+              <dt>Issued</dt>
+              <dd>{new Date(content.issued).toLocaleString('en-GB')}</dd>
+              <dt>SHA-256</dt>
+              <dd class="figure">{content.file.sha256}</dd>
+              <dt>Key</dt>
+              <dd class="figure">{it.key_id}</dd>
+              {#each content.verdict.limits as limit (limit.quantity)}
+                <dt>{limit.title}</dt>
+                <dd class="figure">
+                  {typeof limit.reading === 'number' ? number(limit.reading, limit.decimals ? 2 : 0) : limit.reading}
+                  <span class="soft">{limit.unit}</span>
+                </dd>
+              {/each}
+            </dl>
+          {/if}
+        {/if}
+      </section>
+    {/if}
+  </main>
+</DropArea>
+
+<style>
+  main {
+    padding: 24px;
+    max-width: 900px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .places {
+    display: grid;
+    grid-template-columns: 1fr 1fr auto;
+    gap: 16px;
+    margin: 20px 0;
+    align-items: center;
+  }
+  .places > div {
+    border: 1px solid var(--rule);
+    background: var(--sheet);
+    padding: 12px 16px;
+    color: var(--soft);
+    overflow-wrap: anywhere;
+  }
+  .places > div.filled {
+    color: var(--ink);
+    border-color: var(--act);
+  }
+  .places h2 {
+    color: var(--ink);
+  }
+  .sheet {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    padding: 20px 24px;
+  }
+  .answer {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    font-size: 22px;
+    font-weight: 600;
+    color: var(--inside);
+    margin-bottom: 8px;
+  }
+  .outside,
+  .answer.outside {
+    color: var(--outside);
+  }
+  .answer.near {
+    color: var(--near);
+  }
+  dl {
+    display: grid;
+    grid-template-columns: 160px 1fr;
+    gap: 4px 16px;
+    margin: 16px 0 0;
+  }
+  dt {
+    color: var(--soft);
+  }
+  dd {
+    margin: 0;
+    overflow-wrap: anywhere;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 13.5px;
+  }
+</style>
