@@ -12,7 +12,8 @@
   }
   let { ribbon, duration, limits, room, noise }: Props = $props();
 
-  let width = $state(1200);
+  let outer = $state(1200);
+  const width = $derived(Math.max(outer, 400));
   const HEIGHT = 210;
   const LEFT = 44;
   const BOTTOM = 22;
@@ -47,7 +48,7 @@
   );
 </script>
 
-<div class="ribbon" bind:clientWidth={width}>
+<div class="ribbon" bind:clientWidth={outer}>
   <svg {width} height={HEIGHT} role="img" aria-label={said}>
     {#if corridor && corridor.low !== null && corridor.high !== null}
       <rect

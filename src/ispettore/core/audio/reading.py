@@ -18,6 +18,7 @@ from ispettore.core.audio import mpeg_frames
 from ispettore.core.audio.facts import CODECS, CONTAINERS, FileFacts, recognise
 
 BLOCK_FRAMES = 65_536
+FLAC_FRAMES = 4_096
 Block = NDArray[np.float32]
 
 
@@ -96,22 +97,35 @@ class Source:
         """
         buffer = np.empty((frames, self.channels), dtype=np.float32)
         while True:
-            try:
-                block = self._file.read(out=buffer)
-            except (soundfile.LibsndfileError, RuntimeError) as error:
-                self.broken_off = _plain(error)
-                break
+            block = self._fill(buffer)
             if len(block) == 0:
                 break
             if not np.isfinite(np.dot(block.ravel(), block.ravel())):
                 self._refuse_bad(block)
             self.frames_read += len(block)
             yield block
+            if self.broken_off is not None:
+                break
         if self.frames_read == 0:
             raise errors.NoSamples(file=self.name, container=self._container.upper())
         if self.broken_off is None and self._short():
             missing = (self.claimed_frames - self.frames_read) / self.sample_rate_hz
             self.broken_off = f"the header promises {missing:.2f} s more than the file holds"
+
+    def _fill(self, buffer: Block) -> Block:
+        """The next block. FLAC is read frame by frame, as a broken one loses all of the read in which it breaks."""
+        step = FLAC_FRAMES if self._container == "flac" else len(buffer)
+        filled = 0
+        while filled < len(buffer):
+            try:
+                got = len(self._file.read(out=buffer[filled : filled + step]))
+            except (soundfile.LibsndfileError, RuntimeError) as error:
+                self.broken_off = _plain(error)
+                break
+            filled += got
+            if got == 0:
+                break
+        return buffer[:filled]
 
     def _short(self) -> bool:
         # An MP3 header may count a last frame that the decoder drops as padding.

@@ -1,0 +1,143 @@
+"""The table of exactness: what each meter must read on signals of known level."""
+
+import unittest
+
+import numpy as np
+
+from ispettore.core.measure import k_weighting
+from ispettore.core.measure.inspection import measure_array
+from tests import signals
+from tests.signals import sine, steps, stereo
+
+RATES = (16_000, 22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000)
+
+
+def reading(wave: np.ndarray, rate: int, quantity: str) -> float:
+    shaped = wave if wave.ndim == 2 else wave[:, None]
+    value = measure_array(shaped, sample_rate_hz=rate).inspection.value(quantity)
+    assert value is not None
+    return value
+
+
+class Loudness(unittest.TestCase):
+    def test_a_full_scale_mono_sine_of_997_hz_reads_minus_3_01(self):
+        for rate in RATES:
+            with self.subTest(rate=rate):
+                wave = sine(997, peak_dbfs=0, seconds=5, rate=rate)
+                self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -3.01, delta=0.05)
+
+    def test_cases_1_and_2_read_their_level_in_all_three_windows(self):
+        for rate in RATES:
+            for level in (-23.0, -33.0):
+                wave = stereo(sine(1000, peak_dbfs=level, seconds=20 if rate <= 48_000 else 6, rate=rate))
+                inspection = measure_array(wave, sample_rate_hz=rate).inspection
+                for quantity in ("integrated_loudness_lufs", "momentary_max_lufs", "short_term_max_lufs"):
+                    with self.subTest(rate=rate, level=level, quantity=quantity):
+                        self.assertAlmostEqual(inspection.value(quantity), level, delta=0.1)
+
+    def test_cases_3_to_5_gate_the_quiet_ends(self):
+        cases = {
+            3: [(-36, 10), (-23, 60), (-36, 10)],
+            4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)],
+            5: [(-26, 20), (-20, 20.1), (-26, 20)],
+        }
+        for rate in (16_000, 44_100, 48_000):
+            for case, parts in cases.items():
+                with self.subTest(case=case, rate=rate):
+                    wave = stereo(steps(1000, parts, rate=rate))
+                    self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -23.0, delta=0.1)
+
+    def test_case_6_weighs_the_surround_channels(self):
+        for rate in RATES[:5]:
+            levels = (-28, -28, -24, -30, -30)
+            wave = np.stack([sine(1000, peak_dbfs=level, seconds=20, rate=rate) for level in levels], axis=1)
+            with self.subTest(rate=rate):
+                self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -23.0, delta=0.1)
+
+    def test_cases_9_and_12_hold_their_windows(self):
+        rate = 48_000
+        short = stereo(steps(1000, [(-20, 1.34), (-30, 1.66)] * 5, rate=rate))
+        self.assertAlmostEqual(reading(short, rate, "short_term_max_lufs"), -23.0, delta=0.1)
+        momentary = stereo(steps(1000, [(-20, 0.18), (-30, 0.22)] * 25, rate=rate))
+        self.assertAlmostEqual(reading(momentary, rate, "momentary_max_lufs"), -23.0, delta=0.1)
+
+    def test_cases_10_and_13_find_a_burst_wherever_it_starts(self):
+        rate = 44_100
+        for length, step, quantity in ((3.0, 0.15, "short_term_max_lufs"), (0.4, 0.02, "momentary_max_lufs")):
+            for i in range(0, 20, 3):
+                wave = stereo(steps(1000, [(-200, i * step + 0.001), (-23, length), (-200, 1)], rate=rate))
+                with self.subTest(quantity=quantity, i=i):
+                    self.assertAlmostEqual(reading(wave, rate, quantity), -23.0, delta=0.1)
+
+    def test_loudness_range_of_tech_3342_cases(self):
+        cases = [([-20, -30], 10), ([-20, -15], 5), ([-40, -20], 20), ([-50, -35, -20, -35, -50], 15)]
+        for levels, expected in cases:
+            wave = stereo(steps(1000, [(level, 20) for level in levels], rate=48_000))
+            with self.subTest(levels=levels):
+                self.assertAlmostEqual(reading(wave, 48_000, "loudness_range_lu"), expected, delta=1)
+
+    def test_the_weighting_follows_the_standards_response_at_every_rate(self):
+        for rate in (8_000, *RATES):
+            frequency = np.geomspace(20, min(0.49 * rate, 20_000), 400)
+            ours, standard = k_weighting.design(rate), k_weighting.design(48_000)
+            response = [k_weighting.response(section, frequency, rate) for section in ours]
+            expected = [k_weighting.response(section, frequency, 48_000) for section in standard]
+            error = 20 * np.log10(response[0] * response[1] / (expected[0] * expected[1]))
+            with self.subTest(rate=rate):
+                self.assertLess(np.abs(error).max(), 0.02)
+
+
+class TruePeak(unittest.TestCase):
+    def test_cases_15_to_19_are_read_between_the_samples(self):
+        cases = [(4, 0.5, 0.0, -6.0), (4, 0.5, 45.0, -6.0), (6, 0.5, 60.0, -6.0), (8, 0.5, 67.5, -6.0), (4, 1.41, 45.0, 3.0)]
+        for rate in RATES:
+            for divisor, amplitude, degrees, expected in cases:
+                level = 20 * np.log10(amplitude)
+                wave = sine(rate / divisor, peak_dbfs=level, seconds=1, rate=rate, degrees=degrees)
+                with self.subTest(rate=rate, divisor=divisor, degrees=degrees):
+                    value = reading(stereo(wave), rate, "true_peak_dbtp")
+                    self.assertLessEqual(value, expected + 0.2)
+                    self.assertGreaterEqual(value, expected - 0.4)
+
+    def test_sines_up_to_0_45_of_the_rate_in_any_phase_are_read_within_a_tenth(self):
+        for part in (0.1, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45):
+            for phase in range(16):
+                wave = 0.5 * np.sin(2 * np.pi * part * np.arange(6_000) + phase * np.pi / 16)
+                with self.subTest(part=part, phase=phase):
+                    self.assertAlmostEqual(reading(wave, 44_100, "true_peak_dbtp"), -6.02, delta=0.1)
+
+    def test_it_is_never_below_the_sample_peak_and_names_channel_and_time(self):
+        wave = np.zeros((48_000, 2))
+        wave[20_000:20_200, 1] = 0.8 * np.hanning(200)
+        inspection = measure_array(wave, sample_rate_hz=48_000).inspection
+        peak, true_peak = inspection.readings["sample_peak_dbfs"], inspection.readings["true_peak_dbtp"]
+        self.assertGreaterEqual(true_peak.value, peak.value)
+        self.assertEqual(true_peak.channel, 2)
+        self.assertAlmostEqual(true_peak.start_s, 20_100 / 48_000, delta=0.001)
+
+
+class Level(unittest.TestCase):
+    def test_rms_of_a_full_scale_sine_is_minus_3_01(self):
+        self.assertAlmostEqual(reading(sine(441, peak_dbfs=0, seconds=2, rate=44_100), 44_100, "rms_dbfs"), -3.01, delta=0.005)
+
+    def test_rms_of_two_channels_is_the_mean_of_their_squares(self):
+        wave = np.stack((sine(441, peak_dbfs=0, seconds=2, rate=44_100), np.zeros(88_200)), axis=1)
+        self.assertAlmostEqual(reading(wave, 44_100, "rms_dbfs"), -6.02, delta=0.005)
+
+    def test_gain_moves_every_level_by_itself(self):
+        wave = signals.voice_like(12, rms_dbfs=-24, rate=44_100)
+        plain = measure_array(wave[:, None], sample_rate_hz=44_100).inspection
+        louder = measure_array(wave[:, None] * 10 ** (5 / 20), sample_rate_hz=44_100).inspection
+        for quantity in ("sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "noise_floor_dbfs"):
+            with self.subTest(quantity=quantity):
+                self.assertAlmostEqual(louder.value(quantity) - plain.value(quantity), 5, delta=0.01)
+        moved = louder.value("integrated_loudness_lufs") - plain.value("integrated_loudness_lufs")
+        self.assertAlmostEqual(moved, 5, delta=0.05)
+
+    def test_silence_has_no_level_and_says_so(self):
+        inspection = measure_array(np.zeros((96_000, 1)), sample_rate_hz=48_000).inspection
+        for quantity in ("sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "noise_floor_dbfs"):
+            with self.subTest(quantity=quantity):
+                self.assertIsNone(inspection.value(quantity))
+                self.assertTrue(inspection.readings[quantity].silence)
+                self.assertIn("silence", inspection.readings[quantity].note)
