@@ -138,9 +138,10 @@ class Writing(InFolder):
                 self.assertEqual(len(back), len(wave))
 
     def test_an_error_leaves_nothing_behind(self):
-        with self.assertRaises(ZeroDivisionError), Sink(
-            self.folder / "a.wav", sample_rate_hz=RATE, channels=1, form=OutputFormat(container="wav")
-        ) as sink:
+        with (
+            self.assertRaises(ZeroDivisionError),
+            Sink(self.folder / "a.wav", sample_rate_hz=RATE, channels=1, form=OutputFormat(container="wav")) as sink,
+        ):
             sink.write(self.wave().astype(np.float32))
             raise ZeroDivisionError
         self.assertEqual(list(self.folder.iterdir()), [])

@@ -84,5 +84,7 @@ class References(unittest.TestCase):
             meters = Meters(sample_rate_hz=22_050, channels=channels)
             for second in seconds(pieces, sample_rate_hz=22_050, channels=channels):
                 meters.feed(second)
-            found.append((meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.k_weighted.power.whole().tolist()))
+            found.append(
+                (meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.k_weighted.power.whole().tolist())
+            )
         self.assertEqual(found[0], found[1])

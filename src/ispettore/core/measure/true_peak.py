@@ -20,22 +20,26 @@ from ispettore.core.measure.reading import Reading
 PHASES = 16
 HALF_TAPS = 24
 TAPS = 2 * HALF_TAPS
+BETA = 8.0
 
 
-@lru_cache(maxsize=1)
-def interpolator() -> NDArray[np.float32]:
-    """Coefficients between samples: shape (15, 48); row p−1 gives the value p/16 after the 24th of 48 samples."""
+@lru_cache(maxsize=8)
+def interpolator(beta: float = BETA) -> NDArray[np.float32]:
+    """Coefficients between samples: shape (15, 48); row p−1 gives the value p/16 after the 24th of 48 samples.
+
+    `beta` shapes the Kaiser window: smaller reaches nearer to half the sample rate, larger ripples less.
+    """
     phase = np.arange(1, PHASES)[:, None] / PHASES
     offset = np.arange(TAPS)[None, :] - (HALF_TAPS - 1)
     distance = offset - phase
-    window = np.i0(8.0 * np.sqrt(np.maximum(1 - (distance / HALF_TAPS) ** 2, 0))) / np.i0(8.0)
+    window = np.i0(beta * np.sqrt(np.maximum(1 - (distance / HALF_TAPS) ** 2, 0))) / np.i0(beta)
     taps = np.sinc(distance) * window
     return np.ascontiguousarray(taps / taps.sum(axis=1, keepdims=True), dtype=np.float32)
 
 
-def bound() -> float:
+def bound(beta: float = BETA) -> float:
     """How far an interpolated value can exceed the largest |sample| of its 48: the largest sum of |coefficients|."""
-    return float(np.abs(interpolator()).sum(axis=1).max())
+    return float(np.abs(interpolator(beta)).sum(axis=1).max())
 
 
 class TruePeak:

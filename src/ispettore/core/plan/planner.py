@@ -7,19 +7,17 @@ A pure function of readings. What an encoder, a limiter or a longer tail does to
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
-from scipy import ndimage
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import MP3_RATES_HZ, OutputFormat
-from ispettore.core.measure import decibels
 from ispettore.core.measure.inspection import Inspection, Measured
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.window import GainWindow, bar, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import Role, judge, reading_for
+from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 from ispettore.core.treat.treatment import Step, Treatment
 
 Preference = Literal["light", "balanced", "even"]
@@ -234,13 +232,12 @@ def _ceiling(specification: Specification, learned: Learned) -> float:
 
 
 def limiting_depth(basis: Measured, gain_db: float, ceiling_dbtp: float) -> float:
-    """What a limiter would take at the 99th percentile over speech, in dB, from the cells' peaks held as the limiter holds them."""
-    peak = ndimage.maximum_filter1d(basis.cells.peak.max(axis=0), 3, mode="nearest")
-    speech: NDArray[np.bool_] = basis.speech_mask
-    if not speech.any():
+    """What a limiter would take at the 99th percentile over speech, in dB, by its surrogate."""
+    if not basis.speech_mask.any():
         return 0.0
-    over = decibels.levels(peak[speech].astype(np.float64) ** 2) + gain_db - ceiling_dbtp
-    return float(np.percentile(np.maximum(over, 0.0), 99))
+    peak = basis.cells.peak.max(axis=0) * 10 ** (gain_db / 20)
+    reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+    return float(-np.percentile(reduction[basis.speech_mask], 1))
 
 
 def _round(value: float) -> float:

@@ -17,7 +17,9 @@ from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bound, interpolato
 from ispettore.core.treat.step import Block, Context, Settings
 from ispettore.core.treat.trace import Trace
 
-PASSES = 3
+# Each pass listens through another interpolator (the meter's own, one that reaches nearer to half the sample rate, one that is
+# softer), as other people's true-peak meters differ there.
+BETAS = (8.0, 2.0, 24.0)
 HOLD_MS = 8.0
 
 
@@ -48,8 +50,9 @@ class LimiterProcessor:
                 settings.look_ahead_ms,
                 HOLD_MS if number == 0 else 1.0,
                 settings.release_ms,
+                beta,
             )
-            for number in range(PASSES)
+            for number, beta in enumerate(BETAS)
         ]
 
     def feed(self, block: Block) -> Block:
@@ -74,9 +77,12 @@ class LimiterProcessor:
 class _Pass:
     """One pass. Latency: look-ahead and half the interpolator, compensated."""
 
-    def __init__(self, context: Context, ceiling: float, look_ahead_ms: float, hold_ms: float, release_ms: float) -> None:
+    def __init__(
+        self, context: Context, ceiling: float, look_ahead_ms: float, hold_ms: float, release_ms: float, beta: float
+    ) -> None:
         rate = context.sample_rate_hz
         self._ceiling = ceiling
+        self._taps, self._bound = interpolator(beta), bound(beta)
         self._ahead = max(1, round(look_ahead_ms * rate / 1000))
         self._hold = max(1, round(hold_ms * rate / 1000))
         self._release = float(np.exp(-1000 / (release_ms * rate)))
@@ -84,10 +90,12 @@ class _Pass:
         self._window = window / window.sum()
         # `_x` starts HALF_TAPS − 1 samples before the first frame that still lacks its needed gain.
         self._x = np.zeros((HALF_TAPS - 1, context.channels), dtype=np.float32)
-        self._needed = np.ones(self._hold)  # gains of past frames, for the hold
+        self._needed = np.ones(self._hold + self._ahead)  # gains of past frames, for the hold
         self._released = np.ones(self._ahead)  # past of the smoothing window
         self._last = 1.0
-        self._delayed = np.zeros((0, context.channels), dtype=np.float32)
+        # The gain starts to move a look-ahead before the first frame: those frames are silence and are dropped.
+        self._lead = self._ahead
+        self._delayed = np.zeros((self._ahead, context.channels), dtype=np.float32)
         self.trace = Trace(sample_rate_hz=rate)
 
     def feed(self, block: Block) -> Block:
@@ -96,7 +104,7 @@ class _Pass:
         ready = len(self._x) - (TAPS - 1)
         if ready <= 0:
             return block[:0]
-        gains = _needed_gain(self._x, interpolator(), bound(), self._ceiling, ready)
+        gains = _needed_gain(self._x, self._taps, self._bound, self._ceiling, ready)
         self._x = self._x[ready:]
         return self._apply(gains)
 
@@ -119,14 +127,29 @@ class _Pass:
         gain = _smooth(joined, self._window)
         out = self._delayed[:count] * gain[:, None].astype(np.float32)
         self._delayed = self._delayed[count:]
-        self.trace.feed(gain)
-        return np.asarray(out, dtype=np.float32)
+        dropped = min(self._lead, count)
+        self._lead -= dropped
+        self.trace.feed(gain[dropped:])
+        return np.asarray(out[dropped:], dtype=np.float32)
 
     def finish(self) -> Block:
         joined = np.concatenate((self._x, np.zeros((HALF_TAPS, self._x.shape[1]), dtype=np.float32)))
         ready = len(joined) - (TAPS - 1)
-        gains = _needed_gain(joined, interpolator(), bound(), self._ceiling, ready) if ready > 0 else np.zeros(0)
+        gains = _needed_gain(joined, self._taps, self._bound, self._ceiling, ready) if ready > 0 else np.zeros(0)
         return self._apply(np.concatenate((gains, np.ones(self._ahead))))
+
+
+def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter) -> NDArray[np.float64]:
+    """What the limiter would do, from the largest |sample| of each 5 ms cell, shape (cells,): gain in dB per cell, 0 or below.
+
+    The same hold and release on the coarse grid; no audio is touched. Good for deciding, never for proving.
+    """
+    ceiling = 10 ** (settings.ceiling_dbtp / 20)
+    needed = np.minimum(1.0, ceiling / np.maximum(peak.astype(np.float64), 1e-9))
+    # A peak anywhere in a cell is held for 8 ms and looked ahead to by 3: it lowers the cells on both sides.
+    lowest = ndimage.minimum_filter1d(needed, 3 + round(HOLD_MS / 10), mode="nearest")
+    released = _release(lowest, float(np.exp(-5.0 / settings.release_ms)), 1.0)
+    return np.asarray(20 * np.log10(released))
 
 
 @kernel

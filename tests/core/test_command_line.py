@@ -1,0 +1,97 @@
+"""The command line as scripts meet it: exit statuses and JSON."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+from tests import signals
+
+RATE = 44_100
+
+
+class CommandLine(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        held = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(held.cleanup)
+        cls.folder = Path(held.name)
+        quiet = signals.voice_like(12, rms_dbfs=-33, rate=RATE, room_dbfs=-80)
+        signals.write(cls.folder / "quiet.wav", quiet, RATE)
+        signals.write(cls.folder / "noisy.wav", signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-45), RATE)
+        (cls.folder / "text.mp3").write_text("not audio at all\n" * 50)
+        (cls.folder / "empty.wav").write_bytes(b"")
+
+    def call(self, *arguments: str) -> subprocess.CompletedProcess[str]:
+        environment = {**os.environ, "ISPETTORE_KEYS": str(self.folder / "keys")}
+        return subprocess.run(
+            [sys.executable, "-m", "ispettore.cli", *arguments],
+            cwd=self.folder,
+            env=environment,
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+
+    def test_the_whole_way_from_recording_to_certificate(self):
+        seen = self.call("inspect", "quiet.wav", "--spec", "audiobook-retail", "--json")
+        self.assertEqual(seen.returncode, 1)
+        [row] = json.loads(seen.stdout)
+        self.assertEqual(set(row), {"path", "sha256", "facts", "readings", "notes", "findings", "verdict"})
+        self.assertAlmostEqual(row["readings"]["rms_dbfs"], -33, delta=0.2)
+        keys = {"quantity", "low", "high", "reading", "passes", "margin", "severity"}
+        self.assertTrue(all(keys <= set(limit) for limit in row["verdict"]["limits"]))
+
+        made = self.call("conform", "quiet.wav", "--spec", "audiobook-retail", "--out", "out.mp3", "--json")
+        self.assertEqual(made.returncode, 0, made.stderr)
+        result = json.loads(made.stdout)
+        self.assertEqual([step["kind"] for step in result["plan"]["steps"]], ["gain"])
+        self.assertEqual(result["plan"]["touch"], 0)
+        self.assertTrue(result["verdict"]["passes"])
+        self.assertEqual(result["after"]["facts"]["codec"], "mp3")
+
+        self.assertEqual(self.call("certify", "out.mp3", "--spec", "audiobook-retail", "--out", "c.json").returncode, 0)
+        self.assertEqual(self.call("verify", "c.json", "out.mp3").returncode, 0)
+        self.assertEqual(self.call("verify", "c.json", "quiet.wav").returncode, 1)
+        known = self.call("verify", "c.json", "out.mp3", "--key", str(self.folder / "keys" / "seal-public.pem"), "--json")
+        self.assertEqual(json.loads(known.stdout)["key"], "given")
+
+    def test_obstacles_end_with_1_and_write_nothing(self):
+        made = self.call("conform", "noisy.wav", "--spec", "audiobook-retail", "--out", "n.mp3", "--json")
+        self.assertEqual(made.returncode, 1)
+        result = json.loads(made.stdout)
+        self.assertIsNone(result["after"])
+        self.assertEqual(result["obstacles"][0]["limits"], ["rms_dbfs", "noise_floor_dbfs"])
+        self.assertFalse((self.folder / "n.mp3").exists())
+
+    def test_broken_files_end_with_2_and_a_sentence(self):
+        for name in ("text.mp3", "empty.wav", "absent.wav"):
+            for command in (("inspect", name), ("conform", name, "--spec", "audiobook-retail", "--out", "x.mp3")):
+                done = self.call(*command)
+                with self.subTest(name=name, command=command[0]):
+                    self.assertEqual(done.returncode, 2)
+                    self.assertIn(name, done.stderr)
+                    self.assertNotIn("Traceback", done.stderr)
+
+    def test_one_broken_file_does_not_hide_the_others(self):
+        done = self.call("inspect", "text.mp3", "quiet.wav", "--json")
+        self.assertEqual(done.returncode, 2)
+        rows = json.loads(done.stdout)
+        self.assertIn("error", rows[0])
+        self.assertIn("readings", rows[1])
+
+    def test_wrong_words_are_explained(self):
+        self.assertIn("audiobook-retail", self.call("inspect", "quiet.wav", "--spec", "nonsense").stderr)
+        self.assertIn(
+            "light, balanced and even",
+            self.call("conform", "quiet.wav", "--spec", "podcast-mono", "--out", "x.wav", "--plan", "hard").stderr,
+        )
+        self.assertEqual(self.call("certify", "quiet.wav", "--spec", "audiobook-retail", "--out", "q.json").returncode, 1)
+        self.assertFalse((self.folder / "q.json").exists())
+
+    def test_specs(self):
+        self.assertEqual(len(json.loads(self.call("specs", "--json").stdout)), 7)
+        self.assertIn("broadcast-a85", self.call("specs").stdout)
