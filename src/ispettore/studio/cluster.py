@@ -61,11 +61,11 @@ class Cluster:
     def start(self) -> None:
         """Make the cluster where there is none, and start it unless it runs. Raises NoServer or ServerFailed."""
         self._make()
-        if self._running():
+        if self.running():
             self.port = int((self._data / "postmaster.pid").read_text().splitlines()[3])
             self._wait()
             return
-        self.port = free_port()
+        self.port = self.port or free_port()
         options = f"-c port={self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
         if self.fast:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
@@ -74,8 +74,14 @@ class Cluster:
 
     def stop(self, *, mode: str = "fast") -> None:
         """Stop the server where it runs."""
-        if self._running():
+        if self.running():
             self._pg("pg_ctl", "-D", str(self._data), "-m", mode, "-w", "stop", what="stop")
+
+    def running(self) -> bool:
+        """Whether the server runs."""
+        if not (self._data / "PG_VERSION").exists():
+            return False
+        return self._call("pg_ctl", "-D", str(self._data), "status").returncode == 0
 
     def server_pid(self) -> int:
         """Process id of the running server."""
@@ -116,11 +122,6 @@ class Cluster:
             *extra,
             what="initialise",
         )
-
-    def _running(self) -> bool:
-        if not (self._data / "PG_VERSION").exists():
-            return False
-        return self._call("pg_ctl", "-D", str(self._data), "status").returncode == 0
 
     def _pg(self, *command: str, what: str) -> None:
         done = self._call(*command)

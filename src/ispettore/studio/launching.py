@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ispettore.core.errors import IspettoreError
-from ispettore.studio import seeding
+from ispettore.studio import logs, seeding
 from ispettore.studio.cluster import Cluster, free_port, reachable_folder
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.settings import ROOT, settings
@@ -36,6 +36,7 @@ def own_cluster() -> Cluster:
 
 def launch(*, demo: bool, say: Callable[[str], None]) -> int:
     """Start everything, wait until told to stop, stop everything. Returns an exit status."""
+    logs.configure()
     cluster = None
     if "ISPETTORE_DATABASE_URL" not in os.environ:
         cluster = own_cluster()
@@ -96,6 +97,10 @@ class Supervisor:
     def keep(self, name: str, command: list[str]) -> None:
         self._commands[name] = command
         self._running[name] = _start(command)
+
+    def process_id(self, name: str) -> int:
+        """Process id of what runs under a name now."""
+        return self._running[name].pid
 
     def ask_to_stop(self) -> None:
         self._stopping = True

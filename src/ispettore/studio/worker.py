@@ -5,8 +5,10 @@ from uuid import UUID
 
 import procrastinate
 import structlog
+from procrastinate import exceptions
+from procrastinate.jobs import Status
 
-from ispettore.studio import works
+from ispettore.studio import logs, queue, works
 from ispettore.studio.database import plain_url
 from ispettore.studio.doing import do
 from ispettore.studio.queue import OPTIONS, TASK
@@ -30,13 +32,20 @@ def build() -> procrastinate.App:
 
 async def rescue(app: procrastinate.App, *, stalled_after_s: float) -> int:
     """Hand the jobs of workers without a heartbeat to others, and queue work that never reached the queue. Returns how many."""
-    stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s))
+    manager = app.job_manager
+    stalled = list(await manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s))
     for job in stalled:
         log.warning("rescuing the work of a dead worker", job=job.id)
-        await app.job_manager.retry_job(job)
-    forgotten = await asyncio.to_thread(works.waiting, older_than_s=stalled_after_s)
-    if forgotten:
-        await asyncio.to_thread(works.put_all, forgotten)
+        try:
+            await manager.retry_job(job)
+        except exceptions.UniqueViolation:
+            # The same work was queued anew already; this job only stands in its way.
+            await manager.finish_job(job, status=Status.FAILED, delete_job=True)
+    for work_id in await asyncio.to_thread(works.waiting, older_than_s=stalled_after_s):
+        queued = await manager.list_jobs_async(lock=str(work_id))
+        if not any(job.status in (Status.TODO.value, Status.DOING.value) for job in queued):
+            log.warning("queueing work that was noted but never queued", work=str(work_id))
+            await asyncio.to_thread(queue.put, work_id)
     return len(stalled)
 
 
@@ -70,4 +79,5 @@ async def main() -> None:
 
 def run() -> None:
     """Run a worker in this process."""
+    logs.configure()
     asyncio.run(main())

@@ -4,7 +4,7 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
-from ispettore.studio import events, queue
+from ispettore.studio import events
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.tables import Work, WorkKind, WorkState, now
@@ -52,9 +52,3 @@ def waiting(*, older_than_s: float = 0.0) -> list[UUID]:
     with transaction() as session:
         rows = session.exec(select(Work).where(Work.state == WorkState.WAITING).order_by(col(Work.created_at))).all()
         return [work.id for work in rows if (now() - work.created_at).total_seconds() >= older_than_s]
-
-
-def put_all(work_ids: list[UUID]) -> None:
-    """Queue several pieces of work."""
-    for work_id in work_ids:
-        queue.put(work_id)

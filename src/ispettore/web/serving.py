@@ -2,12 +2,14 @@
 
 import uvicorn
 
+from ispettore.studio import logs
 from ispettore.studio.settings import settings
 from ispettore.web.app import build
 
 
 def main() -> None:
     """Serve until told to stop. Open event streams are cut off rather than waited for."""
+    logs.configure()
     uvicorn.run(
         build(),
         host=settings().host,

@@ -1,0 +1,232 @@
+"""Background work: done once and wholly, whatever dies; cancelled when asked; errors in words."""
+
+import json
+import os
+import signal
+import sys
+import threading
+import time
+import unittest
+import urllib.request
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import soundfile
+
+from ispettore.core import errors
+from ispettore.studio import conformings, productions, recordings, verifyings, works
+from ispettore.studio.database import transaction
+from ispettore.studio.doing import do
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.launching import Supervisor
+from ispettore.studio.tables import InspectionRecord, Work, WorkState
+from tests import signals
+from tests.support import Application, answers, until, work_for
+
+RATE = 44_100
+
+
+class Working(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
+        cls.store = cls.application.store
+
+    def setUp(self):
+        self.production = productions.create("Almanac", "audiobook-retail")
+
+    def bring_in(self, name: str, wave: np.ndarray | None = None, content: bytes = b"", subtype: str = "PCM_16"):
+        """A recording in the store and in the production; the work that inspects it waits."""
+        if wave is not None:
+            path = self.application.folder / "made.wav"
+            soundfile.write(path, wave, RATE, subtype=subtype)
+            content = path.read_bytes()
+        blob = self.store.put([content], name=name)
+        return recordings.add(self.production, name, blob)
+
+    def done(self, subject) -> Work:
+        do(work_for(subject).id, self.store)
+        return work_for(subject)
+
+    def row(self, recording):
+        return next(row for row in productions.sheet(self.production).recordings if row.id == recording)
+
+    def test_the_whole_way_in_the_application(self):
+        recording = self.bring_in("02 February.wav", signals.voice_like(12, rms_dbfs=-30, rate=RATE, room_dbfs=-78))
+        self.assertIsNone(self.row(recording).verdict)
+        with self.assertRaises(NotReady):
+            conformings.ask(recording)
+        self.assertEqual(self.done(recording).state, WorkState.DONE)
+        row = self.row(recording)
+        self.assertFalse(row.verdict.passes)
+        self.assertEqual(len(row.ribbon.peak_dbfs), 480)
+
+        conforming = conformings.ask(recording)
+        self.assertEqual(self.done(conforming).state, WorkState.DONE)
+        view = recordings.detail(recording).conformings[0]
+        self.assertTrue(view.passes and view.certified)
+        self.assertEqual(view.file_name, "02 February.mp3")
+        self.assertEqual([step.kind for step in view.steps], ["gain"])
+        self.assertTrue(view.after.passes)
+
+        kept = conformings.get(conforming)
+        self.assertTrue(self.store.has(kept.sha256))
+        self.assertEqual(kept.certificate["certificate"]["file"]["sha256"], kept.sha256)
+        self.assertEqual(kept.certificate["certificate"]["origin"]["name"], "02 February.wav")
+        for text, genuine in ((json.dumps(kept.certificate), True), (json.dumps(kept.certificate).replace("-20.", "-19."), False)):
+            check = verifyings.create("02 February.mp3", "c.json", text)
+            verifyings.attach(check, self.store.put(self.store.read(kept.sha256), name="again"))
+            self.assertEqual(self.done(check).state, WorkState.DONE)
+            report = verifyings.view(check)
+            self.assertEqual((report.genuine, report.key), (genuine, "known"))
+
+    def test_what_cannot_be_conformed_says_why(self):
+        recording = self.bring_in("noisy.wav", signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-44))
+        self.done(recording)
+        conforming = conformings.ask(recording)
+        self.assertEqual(self.done(conforming).state, WorkState.DONE)
+        view = recordings.detail(recording).conformings[0]
+        self.assertEqual((view.passes, view.certified, view.sha256), (False, False, None))
+        self.assertIn("too loud against the voice", view.obstacles[0].advice)
+
+    def test_broken_files_fail_in_their_row_and_can_be_tried_again_or_removed(self):
+        for name, content, words in (("empty.wav", b"", "0 bytes"), ("letter.mp3", b"Dear listener" * 90, "not an audio file")):
+            recording = self.bring_in(name, content=content)
+            work = self.done(recording)
+            with self.subTest(name=name):
+                self.assertEqual(work.state, WorkState.FAILED)
+                self.assertIn(name, work.error)
+                self.assertIn(words, work.error)
+                recordings.inspect_again(recording)
+                self.assertEqual(self.row(recording).work.state, "waiting")
+                recordings.remove(recording)
+                with self.assertRaises(NotFound):
+                    recordings.detail(recording)
+
+    def test_the_same_bytes_are_measured_once(self):
+        wave = signals.voice_like(8, rms_dbfs=-24, rate=RATE, seed=77)
+        first, second = self.bring_in("a.wav", wave), self.bring_in("b.wav", wave)
+        self.done(first)
+        began = time.monotonic()
+        self.done(second)
+        self.assertLess(time.monotonic() - began, 1.0)
+        self.assertEqual(self.row(first).verdict, self.row(second).verdict)
+
+    def test_doing_finished_work_again_changes_nothing(self):
+        recording = self.bring_in("a.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE, seed=5))
+        first = self.done(recording)
+        self.assertEqual(self.done(recording).finished_at, first.finished_at)
+
+    def test_another_specification_judges_the_readings_that_are_there(self):
+        recording = self.bring_in("a.wav", signals.voice_like(8, rms_dbfs=-20, rate=RATE, room_dbfs=-75, seed=9))
+        self.done(recording)
+        productions.set_specification(self.production, "podcast-mono")
+        self.assertEqual(self.row(recording).verdict.limits[0].quantity, "integrated_loudness_lufs")
+        with self.assertRaises(errors.UnknownSpecification):
+            productions.set_specification(self.production, "nonsense")
+
+    def test_waiting_work_is_cancelled_at_once_and_running_work_soon(self):
+        recording = self.bring_in("a.wav", signals.noise(2, rms_dbfs=-30, rate=RATE, seed=21))
+        works.cancel(work_for(recording).id)
+        self.assertEqual(self.done(recording).state, WorkState.CANCELLED)
+
+        long = self.bring_in("long.wav", signals.noise(600, rms_dbfs=-30, rate=RATE, seed=22))
+        work = work_for(long)
+        stop = {"asked": False}
+
+        def stopping() -> bool:
+            if not stop["asked"] and work_for(long).state == WorkState.RUNNING:
+                works.cancel(work.id)
+                stop["asked"] = True
+            return False
+
+        do(work.id, self.store, stopping=stopping)
+        self.assertEqual(work_for(long).state, WorkState.CANCELLED)
+        self.assertIsNone(self.row(long).verdict)
+
+    def test_a_stopping_worker_leaves_its_work_to_another(self):
+        recording = self.bring_in("a.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE, seed=31))
+        do(work_for(recording).id, self.store, stopping=lambda: True)
+        self.assertEqual(work_for(recording).state, WorkState.WAITING)
+        self.assertEqual(self.done(recording).state, WorkState.DONE)
+
+    def test_work_that_kills_its_worker_each_time_is_given_up(self):
+        recording = self.bring_in("a.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=41))
+        with transaction() as session:
+            work = session.get_one(Work, work_for(recording).id)
+            work.attempts = 5
+            session.add(work)
+        self.assertEqual(self.done(recording).state, WorkState.FAILED)
+        self.assertIn("Gave up", work_for(recording).error)
+
+    def test_work_noted_but_never_queued_is_found(self):
+        recording = self.bring_in("a.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=51))
+        work = work_for(recording)
+        self.assertIn(work.id, works.waiting())
+        self.assertNotIn(work.id, works.waiting(older_than_s=3_600))
+        with transaction() as session:
+            old = session.get_one(Work, work.id)
+            old.created_at = datetime.now(UTC) - timedelta(hours=2)
+            session.add(old)
+        self.assertIn(work.id, works.waiting(older_than_s=3_600))
+
+
+class Killing(unittest.TestCase):
+    """Real worker processes, killed without warning."""
+
+    def setUp(self):
+        self.application = Application().start()
+        self.addCleanup(self.application.stop)
+        self.production = productions.create("Almanac", "audiobook-retail")
+
+    def test_kill_9_of_a_worker_in_mid_work_loses_nothing_and_another_finishes(self):
+        path = self.application.folder / "long.wav"
+        soundfile.write(path, signals.voice_like(900, rms_dbfs=-24, rate=16_000, room_dbfs=-75), 16_000, subtype="PCM_16")
+        recording = recordings.add(self.production, "long.wav", self.application.store.put_file(path))
+        first = self.application.worker()
+        until(lambda: work_for(recording).stage == "measuring", what="the work to be under way")
+        os.kill(first.pid, signal.SIGKILL)
+        first.wait()
+        children = f"ispettore-work-{work_for(recording).id}"
+        with transaction() as session:
+            self.assertEqual(session.query(InspectionRecord).count(), 0)
+        self.assertEqual(work_for(recording).state, WorkState.RUNNING)
+        self.application.worker()
+        work = until(lambda: (w := work_for(recording)).state == WorkState.DONE and w, what="another worker to finish")
+        self.assertEqual(work.attempts, 2)
+        self.assertIsNotNone(recordings.detail(recording).verdict)
+        self.assertEqual(list((self.application.folder / "store" / "incoming").iterdir()), [])
+        self.assertFalse((self.application.folder / "tmp" / children).exists())
+
+    def test_worker_web_and_database_killed_in_turn_during_a_run(self):
+        supervisor = Supervisor()
+        self.addCleanup(supervisor.stop)
+        supervisor.keep("web", [sys.executable, "-m", "ispettore.web.serving"])
+        supervisor.keep("worker", [sys.executable, "-m", "ispettore.cli", "worker"])
+        watching = threading.Thread(target=supervisor.watch, daemon=True)
+        watching.start()
+        address = f"{self.application.address}api/productions/{self.production}"
+        until(lambda: answers(address), what="the page to be there")
+        path = self.application.folder / "long.wav"
+        soundfile.write(path, signals.voice_like(900, rms_dbfs=-24, rate=16_000, room_dbfs=-75), 16_000, subtype="PCM_16")
+        recording = recordings.add(self.production, "long.wav", self.application.store.put_file(path))
+
+        until(lambda: work_for(recording).stage == "measuring", what="the work to be under way")
+        os.kill(supervisor.process_id("worker"), signal.SIGKILL)
+        os.kill(supervisor.process_id("web"), signal.SIGKILL)
+        until(lambda: answers(address), what="the page to be there again")
+        until(lambda: work_for(recording).attempts == 2, what="the work to be taken up again")
+        os.kill(self.application.cluster.server_pid(), signal.SIGQUIT)
+        until(lambda: not self.application.cluster.running(), what="the database to be gone")
+        self.application.cluster.start()
+        until(lambda: work_for(recording).state == WorkState.DONE, what="the work to be done after all")
+        with urllib.request.urlopen(address) as answer:
+            [row] = json.load(answer)["recordings"]
+        self.assertEqual((row["work"]["state"], row["verdict"]["role"]), ("done", "recording"))
+        supervisor.ask_to_stop()
+        watching.join(10)
+
+
+if __name__ == "__main__":
+    unittest.main()
