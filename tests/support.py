@@ -42,8 +42,8 @@ class Application:
             "ISPETTORE_HEARTBEAT_S": "0.5",
             "ISPETTORE_STALLED_AFTER_S": "2",
             "ISPETTORE_PORT": str(free_port()),
-            "TMPDIR": str(self.folder / "tmp"),
         }
+        # Children's fork server keeps a folder in the temporary folder until this process ends: only processes get ours.
         (self.folder / "tmp").mkdir(mode=0o700)
         for name, value in chosen.items():
             self._before[name] = os.environ.get(name)
@@ -70,7 +70,6 @@ class Application:
     def _forget() -> None:
         for cached in (settings, engine, queue.deferrer):
             cached.cache_clear()
-        tempfile.tempdir = None
 
     @property
     def store(self) -> Store:
@@ -89,8 +88,9 @@ class Application:
         return process
 
     def _process(self, command: list[str]) -> subprocess.Popen[bytes]:
+        environment = {**os.environ, "TMPDIR": str(self.folder / "tmp")}
         with (self.folder / "processes.log").open("ab") as log:
-            process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True)
+            process = subprocess.Popen(command, stdout=log, stderr=log, start_new_session=True, env=environment)
         self.processes.append(process)
         return process
 

@@ -6,9 +6,10 @@
     /** For "near": whether it is the upper bound that is near. */
     high?: boolean;
     size?: number;
-    label?: string;
+    /** Where a word beside the mark says the same already. */
+    silent?: boolean;
   }
-  let { position, high = true, size = 14, label }: Props = $props();
+  let { position, high = true, size = 14, silent = false }: Props = $props();
 
   const WORDS = { inside: 'inside', near: 'near the bound', over: 'over', under: 'under', unmeasured: 'not measured' };
   const left = $derived(position !== 'near' || !high);
@@ -21,8 +22,9 @@
   viewBox="0 0 32 16"
   height={size}
   width={size * 2}
-  role="img"
-  aria-label={label ?? WORDS[position]}
+  role={silent ? 'presentation' : 'img'}
+  aria-label={silent ? undefined : WORDS[position]}
+  aria-hidden={silent}
 >
   {#if left}<path d="M11 2.5H8v11h3" />{/if}
   {#if right}<path d="M21 2.5h3v11h-3" />{/if}

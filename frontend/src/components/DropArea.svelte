@@ -11,10 +11,8 @@
   const carriesFiles = (event: DragEvent) => event.dataTransfer?.types.includes('Files') ?? false;
 </script>
 
-<div
+<main
   class="area"
-  role="region"
-  aria-label={invitation}
   ondragenter={(event) => carriesFiles(event) && (depth += 1)}
   ondragleave={(event) => carriesFiles(event) && (depth -= 1)}
   ondragover={(event) => carriesFiles(event) && event.preventDefault()}
@@ -26,7 +24,7 @@
 >
   {@render children()}
   {#if depth > 0}<div class="veil" aria-hidden="true"><span>{invitation}</span></div>{/if}
-</div>
+</main>
 
 <style>
   .area {

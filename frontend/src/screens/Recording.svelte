@@ -70,7 +70,7 @@
       </div>
       {#if it.verdict}
         <p class="verdict" class:outside={!it.verdict.passes}>
-          <BracketMark position={it.verdict.passes ? 'inside' : 'over'} size={18} label="" />
+          <BracketMark position={it.verdict.passes ? 'inside' : 'over'} size={18} silent />
           {it.verdict.passes ? 'Inside' : 'Outside'}
           {it.specification.name}
         </p>

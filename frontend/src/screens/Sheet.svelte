@@ -92,7 +92,7 @@
 
 <svelte:head><title>{sheet.data?.name ?? 'Inspection sheet'} · Ispettore</title></svelte:head>
 <DropArea ondrop={add} invitation="Drop recordings here to bring them in">
-  <main>
+  <div class="page">
     {#if sheet.isError}
       <p role="alert">{sheet.error.message}</p>
     {:else if sheet.data}
@@ -296,11 +296,11 @@
         </p>
       {/if}
     {/if}
-  </main>
+  </div>
 </DropArea>
 
 <style>
-  main {
+  .page {
     padding: 20px 24px 40px;
   }
   .top {

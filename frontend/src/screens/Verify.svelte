@@ -77,7 +77,7 @@
 
 <svelte:head><title>Verify a certificate · Ispettore</title></svelte:head>
 <DropArea ondrop={take} invitation="Drop a certificate and its file here">
-  <main>
+  <div class="page">
     <h1>Verify a certificate</h1>
     <p class="soft">
       Drop the certificate (JSON) and the file it speaks of. The seal is checked, and every reading is measured again.
@@ -118,11 +118,7 @@
           {/if}
         {:else}
           <p class="answer" class:outside={!it.genuine} class:near={it.genuine && it.key === 'unknown'}>
-            <BracketMark
-              position={it.genuine ? (it.key === 'unknown' ? 'near' : 'inside') : 'over'}
-              size={22}
-              label=""
-            />
+            <BracketMark position={it.genuine ? (it.key === 'unknown' ? 'near' : 'inside') : 'over'} size={22} silent />
             {it.genuine
               ? it.key === 'unknown'
                 ? 'Intact, but sealed by a key not known here'
@@ -157,11 +153,11 @@
         {/if}
       </section>
     {/if}
-  </main>
+  </div>
 </DropArea>
 
 <style>
-  main {
+  .page {
     padding: 24px;
     max-width: 900px;
   }

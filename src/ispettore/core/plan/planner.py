@@ -170,7 +170,7 @@ def gain_window(
             duration = inspection.facts.duration_s
             reading -= 10 * float(np.log10(max(duration + longer_s, 0.1) / duration))
         offset = learned.peak_db if limit.quantity in PEAKS else learned.noise_db if about.group == "between" else learned.level_db
-        reserve = PEAK_RESERVE_DB if limit.quantity == "true_peak_dbtp" else LEVEL_RESERVE_DB
+        reserve = PEAK_RESERVE_DB if limit.quantity == "true_peak_dbtp" else 0.0
         bars.append(bar(limit, reading + offset, reserve_db=reserve))
     return of_bars(bars)
 

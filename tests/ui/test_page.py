@@ -1,0 +1,178 @@
+"""The real interface in Chromium: drop a file, see its verdict, conform it, take the certificate, verify it."""
+
+import base64
+import json
+import unittest
+from pathlib import Path
+
+import soundfile
+from playwright.sync_api import Page, expect, sync_playwright
+
+from ispettore.studio import productions
+from ispettore.studio.settings import ROOT
+from tests import signals
+from tests.support import Application
+
+RATE = 44_100
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+PATIENCE_MS = 60_000
+DROP = """([target, files]) => {
+  const carried = new DataTransfer();
+  for (const [name, content] of files) {
+    const bytes = Uint8Array.from(atob(content), (letter) => letter.charCodeAt(0));
+    carried.items.add(new File([bytes], name));
+  }
+  const area = document.querySelector(target);
+  for (const kind of ['dragenter', 'dragover', 'drop'])
+    area.dispatchEvent(new DragEvent(kind, { dataTransfer: carried, bubbles: true, cancelable: true }));
+}"""
+
+
+class Interface(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
+        cls.application.web()
+        cls.application.worker()
+        playwright = cls.enterClassContext(sync_playwright())
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+        cls.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+
+    def setUp(self):
+        self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(self.context.close)
+        self.page: Page = self.context.new_page()
+        self.page.set_default_timeout(PATIENCE_MS)
+        expect.set_options(timeout=PATIENCE_MS)
+        self.complaints: list[str] = []
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on("console", lambda message: message.type == "error" and self.complaints.append(message.text))
+
+    def tearDown(self):
+        expected = [text for text in self.complaints if "Failed to load resource" not in text]
+        self.assertEqual(expected, [], "the page complained")
+
+    def wav(self, name: str, **voice) -> tuple[str, bytes]:
+        path = self.application.folder / "made.wav"
+        soundfile.write(path, signals.voice_like(12, rate=RATE, **voice), RATE, subtype="PCM_16")
+        return name, path.read_bytes()
+
+    def drop(self, *files: tuple[str, bytes]) -> None:
+        encoded = [[name, base64.b64encode(content).decode()] for name, content in files]
+        self.page.evaluate(DROP, [".area", encoded])
+
+    def open_production(self, name: str) -> None:
+        production = productions.create(name, "audiobook-retail")
+        self.page.goto(f"{self.application.address}#/productions/{production}")
+        expect(self.page.get_by_role("heading", name=name)).to_be_visible()
+
+    def row(self, name: str):
+        return self.page.locator(f"tr[data-name='{name}']")
+
+    def after(self, name: str):
+        return self.page.locator(f"tr[data-after='{name}']")
+
+    def accessible(self) -> None:
+        """axe-core finds nothing on the page as it stands."""
+        self.page.evaluate(self.axe)
+        found = self.page.evaluate("() => axe.run(document)")
+        faults = [(fault["id"], [node["html"][:160] for node in fault["nodes"]]) for fault in found["violations"]]
+        self.assertEqual(faults, [])
+
+    def test_from_a_dropped_file_to_a_verified_certificate(self):
+        self.open_production("Almanac of a Tidal Mill")
+        expect(self.page.get_by_text("Drop recordings anywhere on this page")).to_be_visible()
+        self.drop(self.wav("02 February.wav", rms_dbfs=-31, room_dbfs=-78))
+        row = self.row("02 February.wav")
+        expect(row.locator(".verdict")).to_contain_text("Outside")
+        expect(row.get_by_role("img", name="under").first).to_be_visible()
+        expect(row).to_contain_text("−31.0")
+        self.accessible()
+
+        row.get_by_role("button", name="Conform 02 February.wav").click()
+        done = self.after("02 February.wav")
+        expect(done).to_contain_text("Certified")
+        expect(done).to_contain_text("−20.5")
+        self.accessible()
+        with self.page.expect_download() as deliverable:
+            done.get_by_role("link", name="MP3").click()
+        with self.page.expect_download() as certificate:
+            done.get_by_role("link", name="Certificate").click()
+        file = Path(deliverable.value.path()).read_bytes()
+        paper = Path(certificate.value.path()).read_bytes()
+        self.assertEqual(deliverable.value.suggested_filename, "02 February.mp3")
+        self.assertTrue(json.loads(paper)["certificate"]["verdict"]["passes"])
+
+        row.get_by_role("link", name="02 February.wav").click()
+        expect(self.page.get_by_role("heading", name="02 February.wav")).to_be_visible()
+        expect(self.page.get_by_text("Every limit allows a gain")).to_be_visible()
+        rule = self.page.locator(".rule", has_text="RMS level")
+        expect(rule).to_contain_text("−31.0")
+        expect(rule).to_contain_text("−20.5")
+        expect(rule).to_contain_text("2.5 dB inside")
+        self.accessible()
+
+        self.page.get_by_role("link", name="Verify a certificate").click()
+        self.drop(("02 February.mp3", file), ("certificate.json", paper))
+        expect(self.page.get_by_text("Genuine", exact=True)).to_be_visible()
+        self.accessible()
+        self.drop(("02 February.mp3", file[:-1] + bytes([file[-1] ^ 1])), ("certificate.json", paper))
+        expect(self.page.get_by_text("Not genuine", exact=True)).to_be_visible()
+        expect(self.page.get_by_text("SHA-256 differs")).to_be_visible()
+        self.drop(("02 February.mp3", file), ("certificate.json", paper.replace(b"-20.", b"-19.")))
+        expect(self.page.get_by_text("changed after it was sealed")).to_be_visible()
+
+    def test_what_cannot_be_conformed_says_so_in_figures(self):
+        self.open_production("Noisy")
+        self.drop(self.wav("04 April.wav", rms_dbfs=-21, room_dbfs=-42))
+        self.row("04 April.wav").get_by_role("button", name="Conform 04 April.wav").click()
+        expect(self.after("04 April.wav")).to_contain_text("The room is 16.0 dB too loud against the voice")
+
+    def test_many_files_at_once_each_with_its_own_fate(self):
+        self.open_production("Many")
+        good = self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75)
+        self.drop(good, ("empty.wav", b""), ("letter.mp3", b"Dear listener, " * 100), ("two.wav", good[1]))
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+        expect(self.row("two.wav").locator(".verdict")).to_contain_text("Inside")
+        expect(self.row("empty.wav")).to_contain_text("“empty.wav” is empty (0 bytes)")
+        expect(self.row("letter.mp3")).to_contain_text("is not an audio file Ispettore can read")
+        self.accessible()
+        self.row("letter.mp3").get_by_role("button", name="Remove letter.mp3").click()
+        expect(self.row("letter.mp3")).to_have_count(0)
+
+    def test_another_specification_judges_at_once(self):
+        self.open_production("Judged")
+        self.drop(self.wav("one.wav", rms_dbfs=-20.3, room_dbfs=-75))
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+        self.page.get_by_label("Held against").select_option(label="Video streaming")
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Outside")
+        expect(self.page.get_by_role("columnheader", name="Integrated loudness")).to_be_visible()
+
+    def test_productions_are_made_and_listed_by_keyboard(self):
+        self.page.goto(self.application.address)
+        self.page.get_by_label("Name").focus()
+        self.page.keyboard.type("Harbour bulletin")
+        self.page.keyboard.press("Tab")
+        self.page.keyboard.press("Tab")
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("heading", name="Harbour bulletin")).to_be_visible()
+        self.page.goto(self.application.address)
+        expect(self.page.get_by_role("link", name="Harbour bulletin")).to_be_visible()
+        self.accessible()
+
+    def test_a_reload_loses_nothing(self):
+        self.open_production("Reloaded")
+        self.drop(self.wav("one.wav", rms_dbfs=-30, room_dbfs=-75))
+        self.row("one.wav").get_by_role("button", name="Conform one.wav").click()
+        self.page.reload()
+        expect(self.after("one.wav")).to_contain_text("Certified")

@@ -1,0 +1,142 @@
+"""The routes, and what guards them."""
+
+import hashlib
+import json
+import unittest
+
+import soundfile
+from fastapi.testclient import TestClient
+
+from ispettore.studio.doing import do
+from ispettore.studio.settings import settings
+from ispettore.web.app import build
+from tests import signals
+from tests.support import Application, work_for
+
+RATE = 44_100
+
+
+class Routes(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
+        client = TestClient(build(), base_url="http://127.0.0.1")
+        cls.client = cls.enterClassContext(client)
+        path = cls.application.folder / "chapter.wav"
+        soundfile.write(path, signals.voice_like(12, rms_dbfs=-29, rate=RATE, room_dbfs=-78), RATE, subtype="PCM_24")
+        cls.content = path.read_bytes()
+
+    def make(self) -> str:
+        made = self.client.post("/api/productions", json={"name": "Almanac", "specification_id": "audiobook-retail"})
+        self.assertEqual(made.status_code, 201)
+        return made.json()["id"]
+
+    def bring_in(self, production: str, name: str, content: bytes) -> str:
+        put = self.client.put(f"/api/productions/{production}/recordings", params={"name": name}, content=content)
+        self.assertEqual(put.status_code, 201, put.text)
+        return put.json()["id"]
+
+    def finish(self, subject: str) -> None:
+        do(work_for(subject).id, self.application.store)
+
+    def test_from_upload_to_certificate_and_its_verification(self):
+        production = self.make()
+        recording = self.bring_in(production, "Kapitel ü 01.wav", self.content)
+        self.finish(recording)
+        sheet = self.client.get(f"/api/productions/{production}").json()
+        self.assertFalse(sheet["recordings"][0]["verdict"]["passes"])
+        self.assertEqual(sheet["recordings"][0]["sha256"], work_sha(self.content))
+
+        asked = self.client.post(f"/api/recordings/{recording}/conform", json={})
+        self.assertEqual(asked.status_code, 202)
+        self.finish(asked.json()["id"])
+        detail = self.client.get(f"/api/recordings/{recording}").json()
+        self.assertTrue(detail["conformings"][0]["certified"])
+        self.assertEqual(len(detail["window"]["bars"]), 3)
+        self.assertGreater(len(detail["inspection"]["room_tone"]), 0)
+
+        file = self.client.get(f"/api/conformings/{asked.json()['id']}/file")
+        self.assertIn("Kapitel%20%C3%BC%2001.mp3", file.headers["content-disposition"])
+        self.assertEqual(work_sha(file.content), detail["conformings"][0]["sha256"])
+        certificate = self.client.get(f"/api/conformings/{asked.json()['id']}/certificate")
+        for text, genuine in ((certificate.text, True), (certificate.text.replace('"size_bytes": ', '"size_bytes": 1'), False)):
+            body = {"file_name": "x.mp3", "certificate_name": "x.json", "certificate": text}
+            check = self.client.post("/api/verifyings", json=body).json()["id"]
+            self.assertEqual(self.client.put(f"/api/verifyings/{check}/file", content=file.content).status_code, 202)
+            self.finish(check)
+            self.assertIs(self.client.get(f"/api/verifyings/{check}").json()["genuine"], genuine)
+
+    def test_errors_come_as_sentences_with_a_fitting_status(self):
+        production = self.make()
+        recording = self.bring_in(production, "a.wav", b"")
+        absent = "00000000-0000-4000-8000-000000000000"
+        for request, status, words in (
+            (self.client.get(f"/api/productions/{absent}"), 404, "no such production"),
+            (self.client.get(f"/api/recordings/{absent}"), 404, "no such recording"),
+            (self.client.get(f"/api/conformings/{absent}/file"), 404, "no such attempt"),
+            (self.client.post("/api/productions", json={"name": "A", "specification_id": "b"}), 404, "no specification “b”"),
+            (self.client.post(f"/api/recordings/{recording}/conform", json={}), 409, "has not been inspected yet"),
+            (
+                self.client.post("/api/verifyings", json={"file_name": "a", "certificate_name": "c", "certificate": "{"}),
+                422,
+                "not JSON",
+            ),
+        ):
+            with self.subTest(words=words):
+                self.assertEqual(request.status_code, status)
+                self.assertIn(words, request.json()["error"])
+
+    def test_names_are_shown_and_never_used_as_paths(self):
+        production = self.make()
+        self.bring_in(production, "../../etc/passwd", self.content)
+        self.bring_in(production, "C:\\Takes\\one.wav", self.content)
+        names = [row["name"] for row in self.client.get(f"/api/productions/{production}").json()["recordings"]]
+        self.assertEqual(names, ["passwd", "one.wav"])
+
+    def test_too_large_is_said_before_and_while_sending(self):
+        production = self.make()
+        before = settings().largest_upload_bytes
+        settings().largest_upload_bytes = 1_000
+        self.addCleanup(setattr, settings(), "largest_upload_bytes", before)
+        announced = self.client.put(f"/api/productions/{production}/recordings", params={"name": "a.wav"}, content=self.content)
+        streamed = self.client.put(
+            f"/api/productions/{production}/recordings", params={"name": "a.wav"}, content=iter([self.content[:900], self.content])
+        )
+        for answer in (announced, streamed):
+            self.assertEqual(answer.status_code, 413)
+            self.assertIn("a.wav", answer.json()["error"])
+        self.assertEqual(list((self.application.folder / "store" / "incoming").iterdir()), [])
+
+    def test_another_sites_page_can_neither_write_nor_reach_us_by_another_name(self):
+        body = {"name": "A", "specification_id": "audiobook-retail"}
+        for headers, status in (
+            ({"origin": "http://elsewhere.example"}, 403),
+            ({"sec-fetch-site": "cross-site"}, 403),
+            ({"origin": "http://127.0.0.1"}, 201),
+            ({"host": "elsewhere.example"}, 400),
+        ):
+            with self.subTest(headers=headers):
+                self.assertEqual(self.client.post("/api/productions", json=body, headers=headers).status_code, status)
+
+    def test_every_answer_carries_the_policy(self):
+        for address in ("/", "/api/health"):
+            headers = self.client.get(address).headers
+            self.assertIn("default-src 'none'", headers["content-security-policy"])
+            self.assertNotIn("http", headers["content-security-policy"])
+            self.assertEqual(headers["x-content-type-options"], "nosniff")
+
+    def test_cancelling_over_the_wire(self):
+        production = self.make()
+        recording = self.bring_in(production, "a.wav", self.content[:-5_000])
+        work = work_for(recording)
+        self.assertEqual(self.client.post(f"/api/works/{work.id}/cancel").status_code, 202)
+        self.assertEqual(work_for(recording).state, "cancelled")
+
+    def test_the_description_is_what_the_front_end_was_made_from(self):
+        kept = json.loads((settings().frontend.parent.parent / "docs" / "openapi.json").read_text())
+        self.assertEqual(kept, json.loads(json.dumps(build().openapi())))
+
+
+def work_sha(content: bytes) -> str:
+    return hashlib.sha256(content).hexdigest()
