@@ -1,0 +1,60 @@
+#!/usr/bin/env python3
+"""Take the pictures in docs/screenshots from a running demo: tools/take_pictures.py ADDRESS (as ./run demo prints it)."""
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, expect, sync_playwright
+
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
+ALMANAC = "Almanac of a Tidal Mill"
+
+
+def picture(page: Page, name: str) -> None:
+    page.wait_for_timeout(300)
+    page.screenshot(path=TARGET / f"{name}.png")
+
+
+def conform(page: Page, row: str) -> None:
+    page.get_by_role("button", name=f"Conform {row}").click()
+    expect(page.locator(f"tr[data-after='{row}']")).to_be_visible()
+
+
+def main() -> None:
+    address = sys.argv[1]
+    expect.set_options(timeout=60_000)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(60_000)
+        page.goto(address)
+        page.get_by_role("link", name=ALMANAC).wait_for()
+        picture(page, "productions")
+        page.get_by_role("link", name=ALMANAC).click()
+        for row in ("02 February.wav", "03 March.wav", "04 April.wav"):
+            conform(page, row)
+        picture(page, "sheet")
+        for row, name in (("03 March.wav", "recording"), ("04 April.wav", "impossible")):
+            page.get_by_role("link", name=row).click()
+            page.get_by_role("heading", name=row).wait_for()
+            picture(page, name)
+            page.go_back()
+        done = page.locator("tr[data-after='03 March.wav']")
+        with tempfile.TemporaryDirectory() as folder:
+            taken = []
+            for link in ("MP3", "Certificate"):
+                with page.expect_download() as download:
+                    done.get_by_role("link", name=link).click()
+                taken.append(Path(folder) / download.value.suggested_filename)
+                download.value.save_as(taken[-1])
+            page.get_by_role("link", name="Verify a certificate").click()
+            page.get_by_label("Certificate and file").set_input_files(taken)
+            page.get_by_text("every reading was measured again").wait_for()
+            picture(page, "verify")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
