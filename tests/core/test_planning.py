@@ -185,6 +185,7 @@ class Conforming(unittest.TestCase):
             ("podcast-mono", -20, -18, -1),
             ("podcast-stereo", -17, -15, -1),
             ("speech-streaming-aes77", -19, -17, -1),
+            ("video-streaming", -15, -13, -1),
         ):
             out = self.folder / f"{spec}.wav"
             result = conform(self.results["03"][0], catalogue.shipped()[spec], out)
@@ -206,7 +207,7 @@ class Conforming(unittest.TestCase):
         self.assertAlmostEqual(plan.expected_limiting_db, self.results["03"][2].touch.depth_p99_db, delta=0.5)
 
     def test_too_dense_for_the_bounds_is_refused_with_what_is_missing(self):
-        strict = Bounds(limiting_db=0.2)
+        strict = Bounds(limiting_db=0.2, compression_db=0.2)
         result = conform(self.results["03"][0], catalogue.shipped()["video-streaming"], self.folder / "no.wav", bounds=strict)
         self.assertFalse(result.passes)
         [obstacle] = result.obstacles

@@ -4,11 +4,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 
 class Bounds(BaseModel):
-    """All in dB. Limiting is the 99th percentile of gain reduction over speech."""
+    """All in dB but the ratio. Limiting and compression are the 99th percentile of gain reduction over speech."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     limiting_db: float = Field(6.0, ge=0, le=24)
+    compression_db: float = Field(10.0, ge=0, le=30)
+    ratio: float = Field(4.0, ge=1, le=20)
 
 
 class Obstacle(BaseModel):

@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core import errors
-from ispettore.core.audio.reading import Source
+from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
 from ispettore.core.plan import planner
@@ -22,7 +22,9 @@ from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
-from ispettore.core.treat import runner, touch
+from ispettore.core.treat import room_tone, runner, touch
+from ispettore.core.treat.rumble_filter import RumbleFilter
+from ispettore.core.treat.step import Context
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
 
@@ -121,7 +123,7 @@ class _Attempt:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
         prepared = planner.preparation(self.before.inspection.facts, self.specification, role=self.role, form=self.form)
         basis = self._basis(prepared)
-        learned = self._encoder_effect(basis)
+        learned = self._encoder_effect(basis).model_copy(update={"rumble_db": self._rumble_effect(basis)})
         closest: tuple[Plan, Touch, Measured, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
             plan = planner.make(
@@ -137,13 +139,13 @@ class _Attempt:
                 return self._refuse(plan, plan.obstacles, number)
             written, run = self._write(plan.treatment, number)
             moved = touch.of(run.reduction_db, self.before.speech_mask)
-            if moved.depth_p99_db > self.bounds.limiting_db:
-                at_least = moved.depth_p99_db - max(0.0, plan.target_gain_db - (plan.window.low_db or 0.0))
-                if at_least > self.bounds.limiting_db:
-                    return self._refuse(plan, (planner.too_dense(plan.window, at_least, self.bounds),), number)
+            limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech_mask).depth_p99_db
+            within = limited <= self.bounds.limiting_db + CLOSE_DB
+            if not within and number == ROUNDS:
+                return self._refuse(plan, (planner.too_dense(plan.window, limited, self.bounds),), number)
             verdict = judge(written.inspection, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
-            if verdict.passes and moved.depth_p99_db <= self.bounds.limiting_db:
+            if verdict.passes and within:
                 break
             learned = self._learn(plan, basis, written.inspection, learned)
         assert closest is not None
@@ -154,7 +156,7 @@ class _Attempt:
     def _basis(self, prepared: Treatment) -> Measured:
         """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
         self.basis_path = self.source
-        if not prepared.steps:
+        if not prepared.steps and not self.before.inspection.facts.lossy:
             return self.before
         folder = self.folder / "basis"
         folder.mkdir()
@@ -182,6 +184,24 @@ class _Attempt:
             noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
         )
 
+    def _rumble_effect(self, basis: Measured) -> float:
+        """What the rumble filter takes from the room tone in dB (0 or below), tried on that tone where noise is in the way."""
+        window = planner.gain_window(basis.inspection, self.specification)
+        if window.without(*planner.PEAKS).open:
+            return 0.0
+        facts = basis.inspection.facts
+        pieces = room_tone.pieces(basis, self.basis_path, sample_rate_hz=facts.sample_rate_hz)
+        if not pieces:
+            return 0.0
+        tone = room_tone.fill(pieces, 6 * facts.sample_rate_hz, sample_rate_hz=facts.sample_rate_hz)
+        settings = RumbleFilter(corner_hz=planner.RUMBLE_HZ)
+        context = Context(self.name, facts.sample_rate_hz, facts.channels)
+        filtered = settings.start(context).feed(tone)[facts.sample_rate_hz :]
+        before, after = np.var(tone[facts.sample_rate_hz :], axis=0), np.var(filtered, axis=0)
+        if before.max() <= 0 or after.max() <= 0:
+            return 0.0
+        return min(0.0, 10 * float(np.log10(after.max() / before.max())))
+
     def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run]:
         """One round: run, write the candidate, decode and measure it."""
 
@@ -207,10 +227,10 @@ class _Attempt:
         changes: dict[str, float] = {}
         if level is not None:
             reading = reading_for(level, after, self.specification)
-            item = next(item for item in plan.window.bars if item.quantity == level)
+            item = next(item for item in plan.after_window.bars if item.quantity == level)
             limit = self.specification.limit(level)
             if isinstance(reading, float) and limit is not None and item.low_db is not None and limit.low is not None:
-                expected = limit.low - item.low_db + plan.target_gain_db
+                expected = limit.low - item.low_db + plan.target_gain_db + plan.expected_loss_db
                 changes["level_db"] = learned.level_db + reading - expected
         limiter = plan.treatment.find("true-peak-limiter")
         for quantity in planner.PEAKS:
@@ -219,7 +239,7 @@ class _Attempt:
                 continue
             changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
         noise, was = after.value("noise_floor_dbfs"), basis.inspection.value("noise_floor_dbfs")
-        if noise is not None and was is not None:
+        if noise is not None and was is not None and plan.treatment.find("rumble-filter") is None:
             changes["noise_db"] = noise - was - plan.target_gain_db
         ends = plan.treatment.find("head-and-tail")
         if ends is not None:
@@ -267,25 +287,13 @@ class _Attempt:
         )
 
 
-def _excerpt(path: Path, basis: Measured, rate: int) -> np.ndarray:
-    """The loudest 20 s, shape (frames, channels): sought exactly in PCM, read forwards in lossy files."""
+def _excerpt(path: Path, basis: Measured, rate: int) -> Block:
+    """The loudest 20 s of a PCM file, shape (frames, channels)."""
     power = basis.cells.power.mean(axis=0)
     width = min(int(EXCERPT_S * 200), power.size)
     total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
     first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
-    start, frames = first * rate // 200, width * rate // 200
-    if not basis.inspection.facts.lossy:
-        return read_span(path, start, frames)
-    parts, seen = [], 0
-    with Source(path) as source:
-        for block in source.blocks():
-            low, high = max(start - seen, 0), min(start + frames - seen, len(block))
-            if high > low:
-                parts.append(block[low:high].copy())
-            seen += len(block)
-            if seen >= start + frames:
-                break
-    return np.concatenate(parts)
+    return read_span(path, first * rate // 200, width * rate // 200)
 
 
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import MP3_RATES_HZ, OutputFormat
 from ispettore.core.measure.inspection import Inspection, Measured
+from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.window import GainWindow, bar, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
@@ -26,6 +27,7 @@ PEAK_RESERVE_DB = 0.2  # other people's true-peak meters differ by so much on de
 LEVEL_RESERVE_DB = 0.1
 EASY_LIMITING_DB = 1.5
 MOST_GAIN_DB = 60.0
+RUMBLE_HZ = 80.0
 
 
 class Learned(BaseModel):
@@ -38,17 +40,24 @@ class Learned(BaseModel):
     noise_db: float = 0.0
     head_s: float = 0.0
     tail_s: float = 0.0
+    rumble_db: float = 0.0
+    """What the rumble filter would take from the room tone, in dB (0 or below); tried only where noise stands in the way."""
 
 
 class Plan(BaseModel):
-    """A treatment proposed, with the window it was read from; or the obstacles that leave none."""
+    """A treatment proposed, with the window it was read from; or the obstacles that leave none.
+
+    `after_window` is the window that cleaning and compression are expected to leave: the one the gain was chosen in.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     treatment: Treatment
     window: GainWindow
+    after_window: GainWindow
     target_gain_db: float = 0.0
     expected_limiting_db: float = 0.0
+    expected_loss_db: float = 0.0
     obstacles: tuple[Obstacle, ...] = ()
 
 
@@ -119,11 +128,17 @@ def make(
     ends, end_obstacles = _ends(inspection, specification, learned)
     window = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
     obstacles = [*_still(inspection, specification, role), *end_obstacles]
-    excluded = _excluded(window, inspection)
-    if excluded is not None:
-        return Plan(treatment=prepared, window=window, obstacles=(*obstacles, excluded))
     steps = list(prepared.steps)
-    gain, limiting = 0.0, 0.0
+    shown = window
+    if not window.without(*PEAKS).open and learned.rumble_db < 0:
+        cleaned = window.moved(noise_floor_dbfs=learned.rumble_db)
+        if cleaned.without(*PEAKS).open:
+            steps.append(_rumble_step(window, learned, inspection))
+            window = cleaned
+    excluded = _excluded(window, inspection, learned)
+    if excluded is not None:
+        return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
+    gain, limiting, loss = 0.0, 0.0, 0.0
     if window.open:
         gain = _easiest(window, specification)
         if gain:
@@ -132,22 +147,45 @@ def make(
         wide = window.without(*PEAKS)
         gain = _target(wide, basis, specification, learned, preference, bounds)
         ceiling = _ceiling(specification, learned)
+        loss = limiter_loss(basis, gain, ceiling, specification)
+        if gain:
+            gain = _round(gain - loss)
+            loss = limiter_loss(basis, gain, ceiling, specification)
         limiting = limiting_depth(basis, gain, ceiling)
         least = limiting_depth(basis, wide.low_db or 0.0, ceiling)
-        if least > bounds.limiting_db + 1.0:
-            obstacles.append(too_dense(window, least, bounds))
+        why = "the level asks for it"
+        if least > bounds.limiting_db:
+            found = _evened(basis, window, specification, ceiling, bounds)
+            if found is None and least > bounds.limiting_db + 1.0:
+                obstacles.append(too_dense(window, least, bounds))
+            elif found is not None:
+                steps.append(_compressor_step(found, least, bounds))
+                window, gain, limiting, loss = found.window, found.gain_db, found.limiting_db, found.limiter_loss_db
+                why = "compression took the level down and the specification asks for it"
         if gain:
-            steps.append(_gain_step(gain, window, inspection, "the level asks for it"))
-        steps.append(_limiter_step(gain, ceiling, window, inspection))
+            steps.append(_gain_step(gain, window, inspection, why))
+        steps.append(_limiter_step(gain, ceiling, shown, inspection, limiting))
     if ends is not None:
         steps.append(ends)
     return Plan(
         treatment=Treatment(steps=tuple(steps)),
-        window=window,
+        window=shown,
+        after_window=window,
         target_gain_db=gain,
         expected_limiting_db=limiting,
+        expected_loss_db=loss,
         obstacles=tuple(obstacles),
     )
+
+
+def _evened(
+    basis: Measured, window: GainWindow, specification: Specification, ceiling: float, bounds: Bounds
+) -> evening.Evening | None:
+    level = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
+    if level is None:
+        return None
+    guard = _guard(specification, level)
+    return evening.search(basis, window, ceiling_dbtp=ceiling, level=level, guard_db=guard, bounds=bounds, peaks=PEAKS)
 
 
 def gain_window(
@@ -240,6 +278,16 @@ def limiting_depth(basis: Measured, gain_db: float, ceiling_dbtp: float) -> floa
     return float(-np.percentile(reduction[basis.speech_mask], 1))
 
 
+def limiter_loss(basis: Measured, gain_db: float, ceiling_dbtp: float, specification: Specification) -> float:
+    """What limiting would take from the specification's level in dB (0 or below), by its surrogate."""
+    level = next((limit.quantity for limit in specification.limits if limit.about.is_level), None)
+    if level is None:
+        return 0.0
+    peak = basis.cells.peak.max(axis=0) * 10 ** (gain_db / 20)
+    reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+    return min(0.0, evening.level_change(basis, 10 ** (reduction / 20), level))
+
+
 def _round(value: float) -> float:
     return round(value, 2)
 
@@ -252,14 +300,33 @@ def _gain_step(gain: float, window: GainWindow, inspection: Inspection, why: str
     return Step(kind="gain", settings={"gain_db": gain}, reason=f"{at}{direction} by {abs(gain):.1f} dB: {why}.")
 
 
-def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: Inspection) -> Step:
-    peak = inspection.value("true_peak_dbtp") or 0.0
-    over = peak + gain - ceiling
+def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: Inspection, limiting: float) -> Step:
     return Step(
         kind="true-peak-limiter",
         settings={"ceiling_dbtp": ceiling},
-        reason=f"At this level the highest peak stands {max(over, 0):.1f} dB over {figure(ceiling, 'dBTP')}; "
-        f"gain alone misses by {window.shortfall_db:.1f} dB.",
+        reason=f"Gain alone misses by {window.shortfall_db:.1f} dB; peaks are held under {figure(ceiling, 'dBTP')}, "
+        f"which takes about {limiting:.1f} dB from the loudest hundredth of the speech.",
+    )
+
+
+def _rumble_step(window: GainWindow, learned: Learned, inspection: Inspection) -> Step:
+    short = window.without(*PEAKS).shortfall_db
+    noise = figure(inspection.value("noise_floor_dbfs"), "dBFS")
+    return Step(
+        kind="rumble-filter",
+        settings={"corner_hz": RUMBLE_HZ, "slope_db_per_octave": 24},
+        reason=f"The room reads {noise}, {short:.1f} dB too loud against the voice; {-learned.rumble_db:.1f} dB of it lie below "
+        f"{RUMBLE_HZ:.0f} Hz, where no voice is.",
+    )
+
+
+def _compressor_step(found: evening.Evening, least: float, bounds: Bounds) -> Step:
+    settings = found.settings
+    return Step(
+        kind="compressor",
+        settings={"threshold_dbfs": settings.threshold_dbfs, "ratio": settings.ratio},
+        reason=f"Limiting alone would take {least:.1f} dB from the loudest hundredth of the speech, over {bounds.limiting_db:g} dB; "
+        f"{settings.ratio:g}:1 above {figure(settings.threshold_dbfs, 'dBFS')} evens it by {found.compression_db:.1f} dB first.",
     )
 
 
@@ -272,7 +339,7 @@ def figure(value: float | None, unit: str) -> str:
     return "silence" if value is None else f"{value:.1f} {unit}".replace("-", "−")
 
 
-def _excluded(window: GainWindow, inspection: Inspection) -> Obstacle | None:
+def _excluded(window: GainWindow, inspection: Inspection, learned: Learned) -> Obstacle | None:
     """Level against noise: nothing that this planner has brings the room down against the voice."""
     wide = window.without(*PEAKS)
     if wide.open or wide.raised_by is None or wide.held_by is None:
@@ -288,6 +355,8 @@ def _excluded(window: GainWindow, inspection: Inspection) -> Obstacle | None:
             f"The room is {wide.shortfall_db:.1f} dB too loud against the voice: record nearer to the microphone, "
             "and switch off or shut out what hums and blows."
         )
+        if learned.rumble_db < -0.5:
+            advice += f" A rumble filter would bring {-learned.rumble_db:.1f} dB of it."
     else:
         advice = (
             f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."

@@ -45,6 +45,21 @@ class GainWindow(BaseModel):
     def open(self) -> bool:
         return self.shortfall_db == 0.0
 
+    def moved(self, **by_db: float) -> "GainWindow":
+        """The window after something lowered some quantities' readings (negative dB): their bars move the other way."""
+        bars = []
+        for item in self.bars:
+            by = by_db.get(item.quantity, 0.0)
+            bars.append(
+                item.model_copy(
+                    update={
+                        "low_db": None if item.low_db is None else item.low_db - by,
+                        "high_db": None if item.high_db is None else item.high_db - by,
+                    }
+                )
+            )
+        return of_bars(bars)
+
     def without(self, *quantities: str) -> "GainWindow":
         """The window that the other bars alone would leave."""
         return of_bars([bar for bar in self.bars if bar.quantity not in quantities])

@@ -16,12 +16,21 @@ from ispettore.core.treat.treatment import Step, Treatment
 
 @dataclass(frozen=True)
 class Run:
-    """What came out: a float working file (the master before quantisation) and the gain that moved, per 5 ms cell in dB."""
+    """What came out: a float working file (the master before quantisation), and for each dynamic step the gain that moved, per 5 ms
+    cell in dB."""
 
     path: Path
     sample_rate_hz: int
     channels: int
-    reduction_db: NDArray[np.float32]
+    reductions: dict[str, NDArray[np.float32]]
+
+    @property
+    def reduction_db(self) -> NDArray[np.float32]:
+        """All dynamic steps together, shape (cells,)."""
+        total = np.zeros(0, dtype=np.float32)
+        for part in self.reductions.values():
+            total = _add(total, part)
+        return total
 
 
 def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = None, progress: Progress = no_progress) -> Run:
@@ -31,7 +40,7 @@ def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = 
     """
     groups = _groups([step for step in treatment.steps if step.on])
     path = source
-    reduction = np.zeros(0, dtype=np.float32)
+    reductions: dict[str, NDArray[np.float32]] = {}
     for number, group in enumerate(groups):
         stage = f"treating, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
         measured = inspect(path, name=name) if group and group[0].typed.needs_whole else None
@@ -51,9 +60,11 @@ def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = 
         if path != source:
             path.unlink()
         path = target
-        for processor in processors:
-            reduction = _add(reduction, processor.reduction_db())
-    return Run(path, rate, channels, reduction)
+        for step, processor in zip(group, processors, strict=True):
+            moved = processor.reduction_db()
+            if moved.size:
+                reductions[step.kind] = _add(reductions.get(step.kind, moved[:0]), moved)
+    return Run(path, rate, channels, reductions)
 
 
 def _groups(steps: list[Step]) -> list[list[Step]]:

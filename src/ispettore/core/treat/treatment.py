@@ -8,15 +8,19 @@ from pydantic import BaseModel, ConfigDict, ValidationError, field_validator, mo
 
 from ispettore.core import errors
 from ispettore.core.treat.channels import Channels
+from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.gain import Gain
 from ispettore.core.treat.head_and_tail import HeadAndTail
 from ispettore.core.treat.limiter import TruePeakLimiter
+from ispettore.core.treat.rumble_filter import RumbleFilter
 from ispettore.core.treat.sample_rate import SampleRate
 from ispettore.core.treat.step import Settings
 
 STEPS: dict[str, type[Settings]] = {
     "channels": Channels,
     "sample-rate": SampleRate,
+    "rumble-filter": RumbleFilter,
+    "compressor": Compressor,
     "gain": Gain,
     "true-peak-limiter": TruePeakLimiter,
     "head-and-tail": HeadAndTail,

@@ -1,0 +1,111 @@
+"""Which compressor, where limiting alone would be too deep: the setting of least touch that lets the limiter stay within its bound.
+
+Every candidate is tried on the coarse grid of 5 ms cells through the same curve and ballistics as the real step (its surrogate):
+dozens of settings in a fraction of a second. Thresholds stand relative to the level of the voice, mild ratios come before strong ones.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure import decibels, loudness
+from ispettore.core.measure.inspection import Measured
+from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.window import GainWindow
+from ispettore.core.treat import compressor, limiter, touch
+from ispettore.core.treat.compressor import Compressor
+from ispettore.core.treat.limiter import TruePeakLimiter
+
+RATIOS = (1.5, 2.0, 2.5, 3.0, 4.0, 6.0)
+OVER_VOICE_DB = (10.0, 8.0, 6.0, 4.0, 2.0, 0.0, -2.0, -4.0, -6.0)
+
+
+@dataclass(frozen=True)
+class Evening:
+    """A compressor, the window it leaves, the gain to follow it, and what it and the limiter after it are expected to take."""
+
+    settings: Compressor
+    window: GainWindow
+    gain_db: float
+    compression_db: float
+    limiting_db: float
+    limiter_loss_db: float
+    touch: float
+
+
+def search(
+    basis: Measured, window: GainWindow, *, ceiling_dbtp: float, level: str, guard_db: float, bounds: Bounds, peaks: tuple[str, ...]
+) -> Evening | None:
+    """The candidate of least touch within the bounds, or None. `window` is the recording's, `level` the quantity to be reached."""
+    speech = basis.speech_mask
+    if not speech.any():
+        return None
+    peak = basis.cells.peak.max(axis=0)
+    voice_db = decibels.of_power(float(basis.cells.power.mean(axis=0)[speech].mean())) or -20.0
+    found: list[Evening] = []
+    for ratio in RATIOS:
+        if ratio > bounds.ratio or found:
+            break  # a milder ratio does: no stronger one is looked at
+        for over in OVER_VOICE_DB:
+            settings = Compressor(threshold_dbfs=round(min(voice_db + over, 0.0), 1), ratio=ratio)
+            candidate = _tried(basis, window, settings, peak, speech, ceiling_dbtp, level, guard_db, peaks)
+            if candidate is None:
+                continue
+            if candidate.compression_db <= bounds.compression_db and candidate.limiting_db <= bounds.limiting_db:
+                found.append(candidate)
+    return min(found, key=lambda each: each.touch, default=None)
+
+
+def _tried(
+    basis: Measured,
+    window: GainWindow,
+    settings: Compressor,
+    peak: NDArray[np.float32],
+    speech: NDArray[np.bool_],
+    ceiling_dbtp: float,
+    level: str,
+    guard_db: float,
+    peaks: tuple[str, ...],
+) -> Evening | None:
+    reduction = compressor.surrogate(peak, settings)
+    factor = 10 ** (reduction / 20)
+    after = window.moved(**{level: level_change(basis, factor, level), "noise_floor_dbfs": _room_change(basis, factor)})
+    wide = after.without(*peaks)
+    if not wide.open or wide.low_db is None:
+        return None
+    gain = wide.low_db + min(guard_db, ((wide.high_db if wide.high_db is not None else wide.low_db) - wide.low_db) / 2)
+    limited = limiter.surrogate(peak * factor * 10 ** (gain / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+    before = level_change(basis, factor, level)
+    loss = level_change(basis, factor * 10 ** (limited / 20), level) - before
+    gain -= loss
+    limited = limiter.surrogate(peak * factor * 10 ** (gain / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+    loss = level_change(basis, factor * 10 ** (limited / 20), level) - before
+    return Evening(
+        settings=settings,
+        window=after,
+        gain_db=round(gain, 2),
+        compression_db=float(-np.percentile(reduction[speech], 1)),
+        limiting_db=float(-np.percentile(limited[speech], 1)),
+        limiter_loss_db=loss,
+        touch=touch.of(reduction + limited, speech).touch,
+    )
+
+
+def level_change(basis: Measured, factor: NDArray[np.float64], level: str) -> float:
+    """How the level's reading changes when each cell is multiplied by its factor, in dB."""
+    if level == "integrated_loudness_lufs":
+        duration = basis.inspection.facts.duration_s
+        was = loudness.integrated(basis.k_power, duration_s=duration).value
+        now = loudness.integrated(basis.k_power * factor[: basis.k_power.size] ** 2, duration_s=duration).value
+        return now - was if was is not None and now is not None else 0.0
+    power = basis.cells.power.mean(axis=0) * basis.cells.counts
+    return 10 * float(np.log10(np.sum(power * factor**2) / np.sum(power)))
+
+
+def _room_change(basis: Measured, factor: NDArray[np.float64]) -> float:
+    room = basis.passages.room
+    power = basis.cells.power.mean(axis=0)[room]
+    if not room.any() or power.sum() <= 0:
+        return 0.0
+    return 10 * float(np.log10(np.sum(power * factor[room] ** 2) / np.sum(power)))

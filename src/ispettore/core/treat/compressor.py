@@ -1,0 +1,147 @@
+"""Compressor: feed-forward, log-domain, with a smooth branching detector (Giannoulis, Massberg and Reiss, JAES 60(6), 2012).
+
+A detector that follows the waveform lets go between the cycles of the voice and falls far short of its static curve. This one
+holds the level over about a pitch period (a centred window of 10 ms) and looks ahead by the attack, so that the gain is there
+when the sound is.
+"""
+
+from typing import ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+from scipy import ndimage
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure.grid import CELL_S
+from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.treat.trace import Trace
+
+HOLD_MS = 5.0  # to each side
+FLOOR = 1e-8
+
+
+class Compressor(Settings):
+    """Reduce what stands above the threshold by the ratio. Channels are linked."""
+
+    title: ClassVar[str] = "Compressor"
+    threshold_dbfs: float = Field(ge=-80, le=0, description="Threshold", json_schema_extra={"unit": "dBFS"})
+    ratio: float = Field(2.0, ge=1, le=20, description="Ratio", json_schema_extra={"unit": ":1"})
+    knee_db: float = Field(6.0, ge=0, le=24, description="Knee", json_schema_extra={"unit": "dB"})
+    attack_ms: float = Field(5.0, ge=0.5, le=200, description="Attack", json_schema_extra={"unit": "ms"})
+    release_ms: float = Field(120.0, ge=10, le=3_000, description="Release", json_schema_extra={"unit": "ms"})
+    detection: Literal["peak", "rms"] = "peak"
+    look_ahead_ms: float | None = Field(None, ge=0, le=50, description="Look-ahead", json_schema_extra={"unit": "ms"})
+    make_up_db: float = Field(0.0, ge=-24, le=24, description="Make-up gain", json_schema_extra={"unit": "dB"})
+    wet: float = Field(1.0, ge=0, le=1, description="Share of the compressed signal")
+
+    def start(self, context: Context) -> "CompressorProcessor":
+        return CompressorProcessor(context, self)
+
+
+class CompressorProcessor:
+    """Latency: half the hold and the look-ahead, compensated."""
+
+    def __init__(self, context: Context, settings: Compressor) -> None:
+        rate = context.sample_rate_hz
+        self.sample_rate_hz, self.channels = rate, context.channels
+        self._settings = settings
+        ahead_ms = settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
+        self._hold = max(1, round(HOLD_MS * rate / 1000))
+        self._ahead = round(ahead_ms * rate / 1000)
+        self._attack = float(np.exp(-1000 / (settings.attack_ms * rate)))
+        self._release = float(np.exp(-1000 / (settings.release_ms * rate)))
+        # Levels reach back by the hold before the first frame: silence.
+        self._levels = np.zeros(self._hold)
+        self._smoothed = 0.0
+        self._delayed = np.zeros((self._ahead, context.channels), dtype=np.float32)
+        self._lead = self._ahead
+        self._trace = Trace(sample_rate_hz=rate)
+
+    def feed(self, block: Block) -> Block:
+        self._delayed = np.concatenate((self._delayed, block))
+        peaks = np.abs(block).max(axis=1) if len(block) else np.zeros(0)
+        powers = np.mean(block.astype(np.float64) ** 2, axis=1) if len(block) else np.zeros(0)
+        return self._advance((peaks if self._settings.detection == "peak" else powers).astype(np.float64))
+
+    def finish(self) -> Block:
+        return self._advance(np.zeros(self._hold + self._ahead))
+
+    def _advance(self, fresh: NDArray[np.float64]) -> Block:
+        joined = np.concatenate((self._levels, fresh))
+        width = 2 * self._hold + 1
+        count = min(len(joined) - width + 1, len(self._delayed))
+        if count <= 0:
+            self._levels = joined
+            return self._delayed[:0]
+        used = joined[: count + width - 1]
+        if self._settings.detection == "peak":
+            held = ndimage.maximum_filter1d(used, width, mode="nearest")[self._hold : self._hold + count]
+            level = 20 * np.log10(np.maximum(held, FLOOR))
+        else:
+            level = 10 * np.log10(np.maximum(_mean(used, width), FLOOR**2))
+        self._levels = joined[count:]
+        target = static_curve(level, self._settings)
+        gain_db, self._smoothed = _ballistics(target, self._attack, self._release, self._smoothed)
+        factor = 10 ** (gain_db / 20)
+        whole = (1 - self._settings.wet + self._settings.wet * factor * 10 ** (self._settings.make_up_db / 20))[:, None]
+        out = (self._delayed[:count] * whole).astype(np.float32)
+        self._delayed = self._delayed[count:]
+        dropped = min(self._lead, count)
+        self._lead -= dropped
+        self._trace.feed((1 - self._settings.wet + self._settings.wet * factor)[dropped:])
+        return out[dropped:]
+
+    def reduction_db(self) -> NDArray[np.float32]:
+        return np.asarray(self._trace.decibels(), dtype=np.float32)
+
+
+def static_curve(level_db: NDArray[np.float64], settings: Compressor) -> NDArray[np.float64]:
+    """Gain in dB (0 or below) for levels in dBFS: eq. 4 of the paper, with a quadratic knee.
+
+    >>> static_curve(np.array([-40.0, -10.0]), Compressor(threshold_dbfs=-20, ratio=2, knee_db=0)).tolist()
+    [-0.0, -5.0]
+    """
+    slope, knee = 1 / settings.ratio - 1, settings.knee_db
+    over = level_db - settings.threshold_dbfs
+    inside = slope * (over + knee / 2) ** 2 / (2 * max(knee, 1e-9))
+    return np.asarray(np.where(2 * over < -knee, 0.0 * over, np.where(2 * over > knee, slope * over, inside)))
+
+
+def surrogate(peak: NDArray[np.floating], settings: Compressor) -> NDArray[np.float64]:
+    """What the compressor would do (peak detection): gain in dB per cell from the largest |sample| of each, shape (cells,).
+
+    The same curve and ballistics on the coarse grid; no audio is touched. Good for deciding, never for proving.
+    """
+    ahead_ms = settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
+    held = ndimage.maximum_filter1d(peak.astype(np.float64), 3, mode="nearest")
+    shift = round(ahead_ms / 1000 / CELL_S)
+    held = np.concatenate((held[shift:], np.full(min(shift, held.size), held[-1] if held.size else 0.0)))[: held.size]
+    target = static_curve(20 * np.log10(np.maximum(held, FLOOR)), settings)
+    attack, release = (float(np.exp(-1000 * CELL_S / ms)) for ms in (settings.attack_ms, settings.release_ms))
+    gain_db, _ = _ballistics(target, attack, release, 0.0)
+    return np.asarray(gain_db)
+
+
+@kernel
+def _ballistics(target: NDArray[np.float64], attack: float, release: float, last: float) -> tuple[NDArray[np.float64], float]:
+    """Smooth branching in dB: towards more reduction by the attack, back by the release."""
+    out = np.empty(target.size)
+    for n in range(target.size):
+        keep = attack if target[n] < last else release
+        last = keep * last + (1 - keep) * target[n]
+        out[n] = last
+    return out, last
+
+
+@kernel
+def _mean(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:
+    """Mean over each window of `width`, each summed by itself in a few parts so that any block size gives the same."""
+    count = power.size - width + 1
+    out = np.empty(count)
+    for n in range(count):
+        s = 0.0
+        for k in range(width):
+            s += power[n + k]
+        out[n] = s / width
+    return out
