@@ -1,7 +1,7 @@
 """Which compressor, where limiting alone would be too deep: the setting of least touch that lets the limiter stay within its bound.
 
 Every candidate is tried on the coarse grid of 5 ms cells through the same curve and ballistics as the real step (its surrogate):
-dozens of settings in a fraction of a second. Thresholds stand relative to the level of the voice, mild ratios come before strong ones.
+dozens of settings in a fraction of a second. Thresholds stand relative to the voice, mild ratios come before strong ones.
 """
 
 from dataclasses import dataclass

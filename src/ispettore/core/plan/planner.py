@@ -145,14 +145,16 @@ def make(
             steps.append(_gain_step(gain, window, inspection, "every limit allows it, so nothing else is needed"))
     else:
         wide = window.without(*PEAKS)
-        gain = _target(wide, basis, specification, learned, preference, bounds)
         ceiling = _ceiling(specification, learned)
+        gain = _target(wide, basis, specification, learned, preference, bounds)
+        lowest = (wide.low_db or 0.0) + LEVEL_RESERVE_DB
+        lowest -= limiter_loss(basis, lowest, ceiling, specification)
         loss = limiter_loss(basis, gain, ceiling, specification)
         if gain:
-            gain = _round(gain - loss)
+            gain = _eased(basis, lowest, gain - loss, ceiling, bounds)
             loss = limiter_loss(basis, gain, ceiling, specification)
         limiting = limiting_depth(basis, gain, ceiling)
-        least = limiting_depth(basis, wide.low_db or 0.0, ceiling)
+        least = min(limiting, limiting_depth(basis, lowest, ceiling))
         why = "the level asks for it"
         if least > bounds.limiting_db:
             found = _evened(basis, window, specification, ceiling, bounds)
@@ -278,6 +280,15 @@ def limiting_depth(basis: Measured, gain_db: float, ceiling_dbtp: float) -> floa
     return float(-np.percentile(reduction[basis.speech_mask], 1))
 
 
+def _eased(basis: Measured, lowest: float, wanted: float, ceiling: float, bounds: Bounds) -> float:
+    """The wanted gain, or as much of the way to it from the lowest that will do as the bound on limiting leaves."""
+    for part in (1.0, 0.75, 0.5, 0.25):
+        gain = lowest + part * (wanted - lowest)
+        if wanted <= lowest or limiting_depth(basis, gain, ceiling) <= bounds.limiting_db - LEVEL_RESERVE_DB:
+            return _round(max(gain, min(wanted, lowest)))
+    return _round(lowest)
+
+
 def limiter_loss(basis: Measured, gain_db: float, ceiling_dbtp: float, specification: Specification) -> float:
     """What limiting would take from the specification's level in dB (0 or below), by its surrogate."""
     level = next((limit.quantity for limit in specification.limits if limit.about.is_level), None)
@@ -325,7 +336,7 @@ def _compressor_step(found: evening.Evening, least: float, bounds: Bounds) -> St
     return Step(
         kind="compressor",
         settings={"threshold_dbfs": settings.threshold_dbfs, "ratio": settings.ratio},
-        reason=f"Limiting alone would take {least:.1f} dB from the loudest hundredth of the speech, over {bounds.limiting_db:g} dB; "
+        reason=f"Limiting alone would take {least:.1f} dB from the loudest hundredth of speech, over {bounds.limiting_db:g} dB; "
         f"{settings.ratio:g}:1 above {figure(settings.threshold_dbfs, 'dBFS')} evens it by {found.compression_db:.1f} dB first.",
     )
 
