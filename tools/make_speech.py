@@ -16,6 +16,7 @@ import soundfile
 
 DEMO = Path(__file__).parent.parent / "src/ispettore/studio/demo"
 FIRST, SECOND = "slt", "rms"
+BOTH = (FIRST, SECOND)  # paragraphs in turn
 VOICES = {
     "almanac-01": FIRST,
     "almanac-02": SECOND,
@@ -23,8 +24,9 @@ VOICES = {
     "almanac-04": SECOND,
     "almanac-05": FIRST,
     "almanac-06": SECOND,
-    "almanac-07": FIRST,
+    "almanac-07": BOTH,
     "almanac-08": SECOND,
+    "almanac-09": FIRST,
     "museum-guide": FIRST,
     "harbour-bulletin": SECOND,
 }
@@ -47,11 +49,13 @@ def spoken(sentence: str, voice: str) -> tuple[np.ndarray, int]:
 def main() -> None:
     for name, voice in VOICES.items():
         random = np.random.default_rng(sum(name.encode()))
-        parts, spans, at = [], [], 0
+        parts, spans, starts, at = [], [], [], 0
         paragraphs = (DEMO / "texts" / f"{name}.txt").read_text().strip().split("\n\n")
         for number, paragraph in enumerate(paragraphs):
+            starts.append(round(at / 16_000, 4))
+            speaker = voice[number % 2] if isinstance(voice, tuple) else voice
             for sentence in re.split(r"(?<=[.!?])\s+", paragraph.strip()):
-                samples, rate = spoken(sentence, voice)
+                samples, rate = spoken(sentence, speaker)
                 spans.append([at / rate, (at + len(samples)) / rate])
                 gap = int(rate * random.uniform(0.55, 0.9))
                 parts += [samples, np.zeros(gap)]
@@ -63,7 +67,9 @@ def main() -> None:
         whole = np.concatenate(parts[:-1])
         whole *= 0.5 / np.abs(whole).max()
         soundfile.write(DEMO / "speech" / f"{name}.flac", whole, rate, subtype="PCM_16", compression_level=1.0)
-        (DEMO / "speech" / f"{name}.json").write_text(json.dumps({"sentences": np.round(spans, 4).tolist()}) + "\n")
+        (DEMO / "speech" / f"{name}.json").write_text(
+            json.dumps({"sentences": np.round(spans, 4).tolist(), "paragraphs": starts}) + "\n"
+        )
         print(name, f"{len(whole) / rate:.1f} s")
 
 

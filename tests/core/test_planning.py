@@ -139,11 +139,13 @@ class Conforming(unittest.TestCase):
         self.assertEqual(self.steps("01"), [])
         self.assertEqual(self.steps("02"), ["gain", "head-and-tail"])
         self.assertEqual(self.steps("03"), ["true-peak-limiter"])
-        for number in ("01", "02", "03"):
-            self.assertTrue(self.results[number][2].passes)
+        self.assertEqual(self.steps("05"), ["rumble-filter"])
+        self.assertEqual(self.steps("07"), ["gain"])
+        self.assertEqual(self.steps("09"), ["gain", "head-and-tail"])
+        self.assertEqual([number for number, (_, _, result) in self.results.items() if not result.passes], ["04"])
 
     def test_no_step_can_be_left_out(self):
-        for number in ("02", "03"):
+        for number in ("02", "03", "05"):
             path, _, result = self.results[number]
             for left_out in range(len(result.treatment.steps)):
                 fewer = tuple(step for index, step in enumerate(result.treatment.steps) if index != left_out)
@@ -153,19 +155,19 @@ class Conforming(unittest.TestCase):
                     self.assertFalse(out.exists())
 
     def test_deliverables_pass_when_measured_by_independent_code(self):
-        for number in ("01", "02", "03"):
+        for number in ("01", "02", "03", "05", "06", "07", "08", "09"):
             _, out, _ = self.results[number]
             samples, rate = soundfile.read(out, dtype="float64", always_2d=True)
             rms = 10 * np.log10(np.mean(samples**2))
             frame = rate // 20
             levels = [np.mean(samples[i : i + frame] ** 2) for i in range(0, len(samples) - frame, frame)]
-            quiet = 10 * np.log10(np.percentile(levels, 8))
+            quiet = 10 * np.log10(max(np.percentile(levels, 8), 1e-12))
             with self.subTest(number=number):
                 self.assertEqual(rate, 44_100)
                 self.assertTrue(-23 <= rms <= -18)
                 self.assertLessEqual(20 * np.log10(np.abs(samples).max()), -3)
                 self.assertLessEqual(quiet, -60)
-                voiced = np.flatnonzero(np.array(levels) > 10 ** (-4.5))
+                voiced = np.flatnonzero(np.array(levels) > max(levels) * 10 ** (-2.7))
                 self.assertTrue(0.44 <= voiced[0] * frame / rate <= 1.06)
                 self.assertTrue(0.94 <= (len(samples) - (voiced[-1] + 1) * frame) / rate <= 5.06)
 

@@ -5,6 +5,7 @@ Everything works on float64 arrays of shape (frames,) at `RATE_HZ`, full scale 1
 
 import json
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -37,8 +38,17 @@ def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
     noise = np.random.default_rng(8).standard_normal(wave.size)
     noise = signal.sosfilt(signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
     noise /= np.sqrt(np.mean(noise**2))
-    sentences = np.array(json.loads((SPEECH / f"{name}.json").read_text())["sentences"])
+    sentences = np.array(_notes(name)["sentences"])
     return wave + 0.7 * noise * hiss * (hiss > 0.7 * voice), sentences
+
+
+def paragraph_starts(name: str) -> list[float]:
+    """Where each paragraph of a reading starts, in seconds."""
+    return list(_notes(name)["paragraphs"])
+
+
+def _notes(name: str) -> dict[str, Any]:
+    return dict(json.loads((SPEECH / f"{name}.json").read_text()))
 
 
 def speech_level_db(wave: Wave, sentences: NDArray[np.float64]) -> float:
@@ -86,3 +96,27 @@ def shouted(wave: Wave, sentences: NDArray[np.float64], *, which: list[int], gai
 def at_level(wave: Wave, *, rms_dbfs: float) -> Wave:
     """Scaled so that the whole wave has this RMS level."""
     return np.asarray(wave * 10 ** ((rms_dbfs - level_db(wave)) / 20))
+
+
+def hum(frames: int, *, base_hz: float, level_dbfs: float, falls_db: float = 14.0) -> Wave:
+    """Mains hum: the base at `level_dbfs` (RMS) and five harmonics, each `falls_db` lower than the one before."""
+    t = np.arange(frames) / RATE_HZ
+    parts = (
+        10 ** ((level_dbfs - falls_db * k) / 20) * np.sqrt(2) * np.sin(2 * np.pi * base_hz * (k + 1) * t + k) for k in range(6)
+    )
+    return np.asarray(sum(parts))
+
+
+def clipped(wave: Wave, *, share: float) -> Wave:
+    """Flat tops: what stands above `share` of the largest |sample| is cut off."""
+    ceiling = share * np.abs(wave).max()
+    return np.asarray(np.clip(wave, -ceiling, ceiling))
+
+
+def gated(wave: Wave, spoken: NDArray[np.float64]) -> Wave:
+    """Dead silence between the sentences, as a careless gate leaves it; `spoken` are spans in seconds, shape (n, 2)."""
+    kept = np.zeros(wave.size)
+    for start, end in spoken:
+        kept[int((start - 0.02) * RATE_HZ) : int((end + 0.08) * RATE_HZ)] = 1.0
+    smooth = np.convolve(kept, np.ones(221) / 221, mode="same")
+    return np.asarray(np.where(smooth > 0, wave * smooth, 0.0))

@@ -1,7 +1,7 @@
 """The demo recordings: which reading, which fault, and what was truly put in."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -13,16 +13,20 @@ from ispettore.studio.demo.faults import (
     Wave,
     at_level,
     clean_speech,
+    clipped,
+    gated,
+    hum,
     in_room,
+    paragraph_starts,
     shouted,
 )
 
 
 @dataclass(frozen=True)
 class Truth:
-    """What was put in: level of the room in dBFS, where the first word starts and the last ends, in seconds."""
+    """What was put in: level of the room in dBFS (None for dead silence), time before the first word and after the last."""
 
-    noise_dbfs: float
+    noise_dbfs: float | None
     head_s: float
     tail_s: float
 
@@ -72,6 +76,52 @@ def _noisy_room() -> tuple[NDArray[np.float64], Truth]:
     return _placed(wave, rms_dbfs=-21.0, noise_dbfs=-38.0, head_s=0.9, tail_s=2.0, seed=4)
 
 
+def _hum() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("almanac-05")
+    made, truth = _placed(wave, rms_dbfs=-21.0, noise_dbfs=-68.0, head_s=0.8, tail_s=2.4, seed=5)
+    buzz = hum(len(made), base_hz=50.0, level_dbfs=-53.0)
+    together = 10 * float(np.log10(10 ** (truth.noise_dbfs / 10) + np.mean(buzz**2)))  # type: ignore[operator]
+    return made + buzz[:, None], replace(truth, noise_dbfs=together)
+
+
+def _clipped() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("almanac-06")
+    wave = clipped(wave, share=0.45)
+    return _placed(wave, rms_dbfs=-19.5, noise_dbfs=-66.0, head_s=0.7, tail_s=2.0, seed=6)
+
+
+def _two_voices() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("almanac-07")
+    second = int(paragraph_starts("almanac-07")[1] * RATE_HZ)
+    wave[second:] *= 10 ** (-9 / 20)
+    return _placed(wave, rms_dbfs=-24.5, noise_dbfs=-72.0, head_s=0.6, tail_s=1.9, seed=7)
+
+
+def _dead_silence() -> tuple[NDArray[np.float64], Truth]:
+    wave, sentences = clean_speech("almanac-08")
+    made, truth = _placed(wave, rms_dbfs=-20.5, noise_dbfs=-64.0, head_s=0.7, tail_s=2.3, seed=8)
+    return gated(made[:, 0], sentences + 0.7)[:, None], replace(truth, noise_dbfs=None)
+
+
+def _dual_mono() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("almanac-09")
+    made, truth = _placed(wave, rms_dbfs=-26.0, noise_dbfs=-72.0, head_s=1.4, tail_s=2.0, seed=9)
+    return np.repeat(made, 2, axis=1), truth
+
+
+def _guide() -> tuple[NDArray[np.float64], Truth]:
+    """A voice a little to the left, with a room of its own on each side."""
+    wave, _ = clean_speech("museum-guide")
+    wave = at_level(wave, rms_dbfs=-25.0)
+    sides = [in_room(wave * gain, noise_dbfs=-70.0, head_s=0.5, tail_s=1.5, seed=20 + k) for k, gain in enumerate((1.0, 0.7))]
+    return np.stack(sides, axis=1), Truth(-70.0, 0.5, 1.5)
+
+
+def _bulletin() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("harbour-bulletin")
+    return _placed(wave, rms_dbfs=-17.5, noise_dbfs=-60.0, head_s=0.4, tail_s=1.2, seed=30)
+
+
 PRODUCTIONS = (
     DemoProduction(
         "Almanac of a Tidal Mill",
@@ -81,7 +131,18 @@ PRODUCTIONS = (
             DemoRecording("02 February.wav", "too quiet, head too short", _too_quiet),
             DemoRecording("03 March.wav", "peaks too high", _wild_peaks),
             DemoRecording("04 April.wav", "room too noisy to be conformed", _noisy_room),
+            DemoRecording("05 May.wav", "mains hum", _hum),
+            DemoRecording("06 June.wav", "clipped, then turned down", _clipped),
+            DemoRecording("07 July.wav", "two voices, the second 9 dB lower", _two_voices),
+            DemoRecording("08 August.wav", "dead silence between the sentences", _dead_silence),
+            DemoRecording("09 September.wav", "the same voice on both channels, too quiet, head too long", _dual_mono),
         ),
+    ),
+    DemoProduction(
+        "Museum guide", "podcast-stereo", (DemoRecording("Room of instruments.wav", "too quiet, leans to the left", _guide),)
+    ),
+    DemoProduction(
+        "Harbour bulletin", "broadcast-r128", (DemoRecording("Evening.wav", "much too loud for broadcasting", _bulletin),)
     ),
 )
 
