@@ -14,10 +14,12 @@ import typer
 
 from ispettore.core import errors
 from ispettore.core.audio.writing import format_for
+from ispettore.core.certify import report
 from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import certify as certify_file
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
 from ispettore.core.certify.verification import verify as verify_file
+from ispettore.core.measure import ribbon
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.inspection import inspect as inspect_file
 from ispettore.core.plan.conform import Conformed
@@ -116,17 +118,21 @@ def certify(
     file: Annotated[Path, typer.Argument(help="The deliverable.")],
     spec: Spec,
     out: Annotated[Path, typer.Option("--out", help="Where the certificate goes (JSON).")],
+    pdf: Annotated[Path | None, typer.Option("--pdf", help="Where a printable page goes as well.")] = None,
 ) -> None:
     """Measure a deliverable and seal a certificate. Exit 1 and no certificate where any must-limit is missed."""
     with said_plainly():
         specification = catalogue.find(spec)
         issued = datetime.now(UTC).replace(microsecond=0)
-        certificate, inspection, verdict = certify_file(file, specification, issued=issued, issuer=issuer())
+        certificate, measured, verdict = certify_file(file, specification, issued=issued, issuer=issuer())
         if certificate is None:
-            _print_inspection(inspection, verdict)
+            _print_inspection(measured.inspection, verdict)
             typer.echo("Not certified: the file misses the limits marked above.", err=True)
             raise typer.Exit(1)
-        sealing.write(sealing.seal(certificate.plain(), KeyFolder(default_folder()).own()), out)
+        sealed = sealing.seal(certificate.plain(), KeyFolder(default_folder()).own())
+        sealing.write(sealed, out)
+        if pdf is not None:
+            report.write(sealed, ribbon.of(measured), pdf)
     typer.echo(f"Certified: {file.name} meets {specification.name}. The certificate is {out}.")
 
 
@@ -145,16 +151,16 @@ def verify(
             raise errors.FileMissing(file=str(file))
         sealed = sealing.parse(certificate.read_bytes(), name=certificate.name)
         given = load_public(key) if key else None
-        report = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)
+        checked = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)
     if as_json:
-        _print_json({**report.model_dump(mode="json", include={"genuine", "key", "key_id", "problems"})})
-    elif not report.genuine:
-        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in report.problems))
-    elif report.key == "unknown":
-        typer.echo(f"Intact, and the file is the certified one; but the key {report.key_id} is not known here.")
+        _print_json({**checked.model_dump(mode="json", include={"genuine", "key", "key_id", "problems"})})
+    elif not checked.genuine:
+        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
+    elif checked.key == "unknown":
+        typer.echo(f"Intact, and the file is the certified one; but the key {checked.key_id} is not known here.")
     else:
         typer.echo(f"Genuine: {file.name} is the certified file, and every reading was measured again and agrees.")
-    raise typer.Exit(report.exit_code)
+    raise typer.Exit(checked.exit_code)
 
 
 @app.command()

@@ -1,7 +1,9 @@
 """Certificates: what passes is sealed; one changed bit, digit or key is refused and named."""
 
 import copy
+import io
 import json
+import re
 import stat
 import tempfile
 import unittest
@@ -9,10 +11,12 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from ispettore.core import errors
-from ispettore.core.certify import seal
+from ispettore.core.certify import report, seal
 from ispettore.core.certify.certificate import certify
 from ispettore.core.certify.keys import KeyFolder, load_public
 from ispettore.core.certify.verification import verify
+from ispettore.core.measure import ribbon
+from ispettore.core.measure.inspection import inspect
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from tests import signals
@@ -119,6 +123,15 @@ class Certifying(unittest.TestCase):
     def test_the_private_key_is_its_owners_alone(self):
         mode = stat.S_IMODE((self.keys.path / "seal-private.pem").stat().st_mode)
         self.assertEqual(mode, 0o600)
+
+    def test_the_printed_page_says_what_the_certificate_says(self):
+        first, second = self.folder / "a.pdf", self.folder / "b.pdf"
+        for path in (first, second):
+            report.write(self.sealed, ribbon.of(inspect(self.file)), path)
+        self.assertEqual(first.read_bytes(), second.read_bytes())
+        self.assertTrue(first.read_bytes().startswith(b"%PDF"))
+        self.assertEqual(len(re.findall(rb"/Type\s*/Page\b", first.read_bytes())), 1)
+        report.write(self.sealed, None, io.BytesIO())
 
     def test_what_is_no_certificate_is_said(self):
         for text in (b"", b"{", b"[]", b'{"certificate": {}}', b'{"certificate": {"format": "x"}, "seal": "a..b"}', b"\xff\xfe"):

@@ -60,6 +60,8 @@ class Routes(unittest.TestCase):
         self.assertIn("Kapitel%20%C3%BC%2001.mp3", file.headers["content-disposition"])
         self.assertEqual(work_sha(file.content), detail["conformings"][0]["sha256"])
         certificate = self.client.get(f"/api/conformings/{asked.json()['id']}/certificate")
+        page = self.client.get(f"/api/conformings/{asked.json()['id']}/certificate.pdf")
+        self.assertEqual((page.headers["content-type"], page.content[:4]), ("application/pdf", b"%PDF"))
         for text, genuine in ((certificate.text, True), (certificate.text.replace('"size_bytes": ', '"size_bytes": 1'), False)):
             body = {"file_name": "x.mp3", "certificate_name": "x.json", "certificate": text}
             check = self.client.post("/api/verifyings", json=body).json()["id"]

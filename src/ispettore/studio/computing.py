@@ -1,24 +1,19 @@
 """What runs in a child: the core's functions with plain arguments, and results that can be sent back."""
 
-import zlib
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Any
-
-import numpy as np
 
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.verification import verify
-from ispettore.core.measure import decibels
-from ispettore.core.measure.inspection import Measured, Progress, inspect
+from ispettore.core.measure import ribbon
+from ispettore.core.measure.inspection import Progress, inspect
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec.specification import Specification
-
-COLUMNS = 480
 
 
 @dataclass(frozen=True)
@@ -34,18 +29,7 @@ def inspected(path: str, name: str, *, progress: Progress) -> Inspected:
     """Inspect one file."""
     measured = inspect(Path(path), name=name, progress=progress)
     inspection = measured.inspection
-    return Inspected(inspection.model_dump(mode="json"), inspection.methods_version, miniature(measured))
-
-
-def miniature(measured: Measured) -> bytes:
-    """The level ribbon in at most 480 columns: one byte each of RMS then of peak, 0 for −80 dBFS and below to 255 for 0 dBFS."""
-    peak, power = measured.cells.peak.max(axis=0), measured.cells.power.mean(axis=0)
-    columns = min(COLUMNS, peak.size)
-    starts = (np.arange(columns) * peak.size) // columns
-    high = np.maximum.reduceat(peak, starts)
-    mean = np.add.reduceat(power, starts) / np.diff(np.append(starts, peak.size))
-    levels = np.concatenate((decibels.levels(mean), decibels.levels(high.astype(np.float64) ** 2)))
-    return zlib.compress(np.clip(np.round((levels + 80) / 80 * 255), 0, 255).astype(np.uint8).tobytes())
+    return Inspected(inspection.model_dump(mode="json"), inspection.methods_version, ribbon.of(measured).packed())
 
 
 @dataclass(frozen=True)
@@ -55,6 +39,7 @@ class ConformedFile:
     outcome: dict[str, Any]
     path: str | None
     certificate: dict[str, Any] | None
+    ribbon: bytes | None
 
 
 def conformed(
@@ -86,17 +71,18 @@ def conformed(
     )
     outcome = result.model_dump(mode="json")
     if not result.passes:
-        return ConformedFile(outcome, None, None)
-    certificate = None
+        return ConformedFile(outcome, None, None, None)
+    certificate, picture = None, None
     if result.role == "deliverable" or spec.limit("container") is None:
         origin = Origin(name=name, sha256=sha256, treatment=result.treatment, touch=round(result.touch.touch, 2))
         progress("certifying", 0.0)
-        found, _, _ = certify(
+        found, measured, _ = certify(
             target, spec, issued=issued, issuer=issuer, origin=origin, progress=lambda _s, f: progress("certifying", f)
         )
+        picture = ribbon.of(measured).packed()
         if found is not None:
             certificate = seal.seal(found.plain(), KeyFolder(Path(keys)).own())
-    return ConformedFile(outcome, str(target), certificate)
+    return ConformedFile(outcome, str(target), certificate, picture)
 
 
 def verified(path: str, name: str, certificate: str, certificate_name: str, keys: str, *, progress: Progress) -> dict[str, Any]:

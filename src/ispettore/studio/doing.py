@@ -160,6 +160,7 @@ def _conform(work: Work, store: Store, folder: Path, stopping: Callable[[], bool
         conforming = session.get_one(Conforming, conforming.id)
         conforming.outcome = result.outcome
         conforming.certificate = result.certificate
+        conforming.ribbon = result.ribbon
         if blob is not None:
             conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
         session.add(conforming)

@@ -1,13 +1,12 @@
 """Recordings: bringing them in, looking at them, and having them conformed."""
 
-import zlib
 from collections.abc import Iterator
 from pathlib import PurePath
 from uuid import UUID
 
-import numpy as np
 from sqlmodel import Session, col, func, select
 
+from ispettore.core.measure import ribbon
 from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
 from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
@@ -133,6 +132,5 @@ def _views(session: Session, recordings: list[Recording], specification: Specifi
 
 
 def _ribbon(packed: bytes) -> RibbonView:
-    levels = np.frombuffer(zlib.decompress(packed), dtype=np.uint8).astype(np.float64) / 255 * 80 - 80
-    half = levels.size // 2
-    return RibbonView(rms_dbfs=np.round(levels[:half], 1).tolist(), peak_dbfs=np.round(levels[half:], 1).tolist())
+    found = ribbon.unpacked(packed)
+    return RibbonView(rms_dbfs=found.rms_dbfs.round(1).tolist(), peak_dbfs=found.peak_dbfs.round(1).tolist())

@@ -81,6 +81,7 @@ class Conforming(SQLModel, table=True):
     sha256: str | None = None
     size_bytes: int | None = Field(default=None, sa_type=BigInteger)
     certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    ribbon: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 

@@ -1,5 +1,6 @@
 """Routes: one recording, conforming it, and what came of it."""
 
+import io
 import json
 from typing import Literal
 from urllib.parse import quote
@@ -9,6 +10,8 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel
 
+from ispettore.core.certify import report
+from ispettore.core.measure import ribbon
 from ispettore.studio import conformings, recordings
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store import Store
@@ -63,6 +66,17 @@ def get_certificate(conforming_id: UUID) -> Response:
     text = json.dumps(conforming.certificate, ensure_ascii=False)
     name = f"{conforming.file_name}.certificate.json"
     return Response(text, media_type="application/json", headers=_named(name))
+
+
+@routes.get("/conformings/{conforming_id}/certificate.pdf", operation_id="getPrintedCertificate", response_class=Response)
+def get_printed_certificate(conforming_id: UUID) -> Response:
+    conforming = conformings.get(conforming_id)
+    if conforming.certificate is None or conforming.file_name is None:
+        raise NotFound(what="certificate")
+    page = io.BytesIO()
+    report.write(conforming.certificate, ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None, page)
+    headers = _named(f"{conforming.file_name}.certificate.pdf")
+    return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 
 
 def _named(name: str) -> dict[str, str]:

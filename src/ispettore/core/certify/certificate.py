@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
-from ispettore.core.measure.inspection import Inspection, Progress, inspect, no_progress
+from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, no_progress
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Verdict, judge
 from ispettore.core.treat.treatment import Treatment
@@ -85,12 +85,13 @@ def certify(
     origin: Origin | None = None,
     listened: bool = False,
     progress: Progress = no_progress,
-) -> tuple[Certificate | None, Inspection, Verdict]:
+) -> tuple[Certificate | None, Measured, Verdict]:
     """Measure a deliverable afresh and certify it. The certificate is None where any must-limit is missed or unmeasured."""
-    inspection = inspect(path, name=name, progress=progress).inspection
+    measured = inspect(path, name=name, progress=progress)
+    inspection = measured.inspection
     verdict = judge(inspection, specification, role="deliverable")
     if not verdict.passes:
-        return None, inspection, verdict
+        return None, measured, verdict
     certificate = Certificate(
         issued=issued,
         issuer=issuer,
@@ -103,7 +104,7 @@ def certify(
         origin=origin,
         listened=listened,
     )
-    return certificate, inspection, verdict
+    return certificate, measured, verdict
 
 
 def certified_readings(inspection: Inspection) -> dict[str, CertifiedReading]:

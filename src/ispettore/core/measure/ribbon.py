@@ -1,0 +1,47 @@
+"""The level ribbon: for each column of time the RMS and the peak, for pictures."""
+
+import zlib
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure import decibels
+from ispettore.core.measure.inspection import Measured
+
+COLUMNS = 480
+LOWEST_DB = -80.0
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """Levels in dBFS per column, −80 at the least: shape (columns,) each."""
+
+    rms_dbfs: NDArray[np.float64]
+    peak_dbfs: NDArray[np.float64]
+
+    def packed(self) -> bytes:
+        """One byte a level (0 for −80 dBFS to 255 for 0), RMS then peak, compressed."""
+        levels = np.concatenate((self.rms_dbfs, self.peak_dbfs))
+        return zlib.compress(np.round((levels - LOWEST_DB) / -LOWEST_DB * 255).astype(np.uint8).tobytes())
+
+
+def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
+    """The ribbon of a whole file in at most so many columns, the channels together."""
+    peak, power = measured.cells.peak.max(axis=0), measured.cells.power.mean(axis=0)
+    columns = min(columns, peak.size)
+    starts = (np.arange(columns) * peak.size) // max(columns, 1)
+    high = np.maximum.reduceat(peak, starts)
+    mean = np.add.reduceat(power, starts) / np.diff(np.append(starts, peak.size))
+    return Ribbon(_shown(decibels.levels(mean)), _shown(decibels.levels(high.astype(np.float64) ** 2)))
+
+
+def unpacked(packed: bytes) -> Ribbon:
+    """A ribbon from its packed form, to a third of a decibel."""
+    levels = np.frombuffer(zlib.decompress(packed), dtype=np.uint8).astype(np.float64) / 255 * -LOWEST_DB + LOWEST_DB
+    half = levels.size // 2
+    return Ribbon(levels[:half], levels[half:])
+
+
+def _shown(levels: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.clip(levels, LOWEST_DB, 0.0)
