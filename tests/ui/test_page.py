@@ -122,6 +122,7 @@ class Interface(unittest.TestCase):
         expect(rule).to_contain_text("2.5 dB inside")
         self.accessible()
 
+        self.listen()
         self.page.get_by_role("link", name="Verify a certificate").click()
         self.drop(("02 February.mp3", file), ("certificate.json", paper))
         expect(self.page.get_by_text("Genuine", exact=True)).to_be_visible()
@@ -131,6 +132,56 @@ class Interface(unittest.TestCase):
         expect(self.page.get_by_text("SHA-256 differs")).to_be_visible()
         self.drop(("02 February.mp3", file), ("certificate.json", paper.replace(b"-20.", b"-19.")))
         expect(self.page.get_by_text("changed after it was sealed")).to_be_visible()
+
+    def listen(self) -> None:
+        """On a conformed recording: play, swap in lockstep at matched loudness, move, stop; by keyboard."""
+        strip = self.page.get_by_role("group", name="Playing")
+        expect(strip).to_contain_text("treated −10.4 dB")
+        self.page.get_by_role("heading", name="02 February.wav").click()
+        self.page.keyboard.press("Space")
+        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        expect(strip.get_by_label("Position")).to_contain_text("0:01")
+        self.page.keyboard.press("x")
+        expect(strip.get_by_role("radio", name="Treated")).to_have_attribute("aria-checked", "true")
+        strip.get_by_label("Matched loudness").uncheck()
+        expect(strip).to_contain_text("each at its own level")
+        self.page.get_by_role("heading", name="02 February.wav").click()
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        expect(strip.get_by_label("Position")).to_contain_text("0:08")
+        self.page.keyboard.press("Space")
+        expect(strip.get_by_role("button", name="Play")).to_be_visible()
+        self.accessible()
+
+    def test_a_master_of_chosen_format_and_the_history(self):
+        self.open_production("Masters")
+        self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        self.page.get_by_label("Format").select_option("flac")
+        self.page.get_by_role("combobox", name="Level").select_option("even")
+        self.page.get_by_role("button", name="Conform", exact=True).click()
+        history = self.page.locator(".history")
+        expect(history).to_contain_text("FLAC, even: conformed")
+        expect(history).to_contain_text("brought in")
+        with self.page.expect_download() as download:
+            history.get_by_role("link", name="conformed").click()
+        facts = soundfile.info(download.value.path())
+        self.assertEqual((facts.format, facts.subtype), ("FLAC", "PCM_24"))
+
+    def test_it_is_useful_at_1024(self):
+        self.page.set_viewport_size({"width": 1024, "height": 768})
+        self.open_production("Narrow")
+        self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Outside")
+        for _ in range(2):
+            wide = self.page.evaluate("() => document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, 1024)
+            self.row("one.wav").get_by_role("link", name="one.wav").click()
+            expect(self.page.get_by_role("heading", name="one.wav")).to_be_visible()
+            expect(self.page.locator(".rule").first).to_be_visible()
+            wide = self.page.evaluate("() => document.documentElement.scrollWidth")
+            self.assertLessEqual(wide, 1024)
+            self.page.go_back()
 
     def test_what_cannot_be_conformed_says_so_in_figures(self):
         self.open_production("Noisy")

@@ -1,9 +1,11 @@
 """The routes, and what guards them."""
 
 import hashlib
+import io
 import json
 import unittest
 
+import numpy as np
 import soundfile
 from fastapi.testclient import TestClient
 
@@ -68,6 +70,27 @@ class Routes(unittest.TestCase):
             self.assertEqual(self.client.put(f"/api/verifyings/{check}/file", content=file.content).status_code, 202)
             self.finish(check)
             self.assertIs(self.client.get(f"/api/verifyings/{check}").json()["genuine"], genuine)
+
+    def test_pieces_of_sound_are_the_files_own_samples(self):
+        production = self.make()
+        wave = signals.voice_like(8, rms_dbfs=-26, rate=RATE, room_dbfs=-78, seed=12)
+        path = self.application.folder / "sound.mp3"
+        more = {"bitrate_mode": "VARIABLE", "compression_level": 0.5}
+        soundfile.write(path, wave, RATE, format="MP3", subtype="MPEG_LAYER_III", **more)
+        for name, content in (("a.wav", self.content), ("v.mp3", path.read_bytes())):
+            recording = self.bring_in(production, name, content)
+            if name == "v.mp3":
+                early = self.client.get(f"/api/recordings/{recording}/sound?start=0&frames=10")
+                self.assertEqual(early.status_code, 409)
+            self.finish(recording)
+            whole, _ = soundfile.read(io.BytesIO(content), dtype="float32", always_2d=True)
+            for start in (0, 100_000, len(whole) - 500):
+                answer = self.client.get(f"/api/recordings/{recording}/sound?start={start}&frames=5000")
+                got = np.frombuffer(answer.content, dtype="<f4").reshape(-1, int(answer.headers["x-channels"]))
+                with self.subTest(name=name, start=start):
+                    self.assertEqual(len(got), min(5_000, len(whole) - start))
+                    self.assertLess(np.abs(got - whole[start : start + 5_000]).max(), 2**-22)
+            self.assertEqual(self.client.get(f"/api/recordings/{recording}/sound?start=99999999&frames=10").content, b"")
 
     def test_errors_come_as_sentences_with_a_fitting_status(self):
         production = self.make()

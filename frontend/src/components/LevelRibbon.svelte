@@ -9,8 +9,10 @@
     limits: LimitVerdict[];
     room: { start_s: number; end_s: number }[];
     noise: number | null;
+    playhead: number;
+    onseek: (seconds: number) => void;
   }
-  let { ribbon, duration, limits, room, noise }: Props = $props();
+  let { ribbon, duration, limits, room, noise, playhead, onseek }: Props = $props();
 
   let outer = $state(1200);
   const width = $derived(Math.max(outer, 400));
@@ -48,7 +50,13 @@
   );
 </script>
 
-<div class="ribbon" bind:clientWidth={outer}>
+<!-- The keys of the strip below move the same playhead; this is the pointer's way. -->
+<div
+  class="ribbon"
+  role="presentation"
+  onclick={(event) => onseek(x.invert(event.clientX - event.currentTarget.getBoundingClientRect().left))}
+  bind:clientWidth={outer}
+>
   <svg {width} height={HEIGHT} role="img" aria-label={said}>
     {#if corridor && corridor.low !== null && corridor.high !== null}
       <rect
@@ -104,6 +112,7 @@
         />
       {/each}
     {/if}
+    <line class="playhead" x1={x(playhead)} x2={x(playhead)} y1={y(0)} y2={HEIGHT - BOTTOM} />
     {#each x.ticks(10) as second (second)}
       <line class="tick" x1={x(second)} x2={x(second)} y1={HEIGHT - BOTTOM} y2={HEIGHT - BOTTOM + 4} />
       <text class="time" x={x(second)} y={HEIGHT - 4}>{clock(second)}</text>
@@ -139,6 +148,10 @@
   .room {
     stroke: var(--act);
     stroke-width: 2.5;
+  }
+  .playhead {
+    stroke: var(--act);
+    stroke-width: 1.5;
   }
   .scale,
   .time,

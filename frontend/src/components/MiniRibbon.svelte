@@ -27,7 +27,9 @@
   });
 </script>
 
-<svg {width} {height} viewBox={`0 0 ${width} ${height}`} aria-hidden="true"><path d={path} /></svg>
+<svg {width} {height} viewBox={`0 0 ${width} ${height}`} preserveAspectRatio="none" aria-hidden="true"
+  ><path d={path} /></svg
+>
 
 <style>
   svg {

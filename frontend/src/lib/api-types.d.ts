@@ -160,6 +160,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/conformings/{conforming_id}/certificate.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Printed Certificate */
+        get: operations["getPrintedCertificate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Recording Sound */
+        get: operations["getRecordingSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/conformings/{conforming_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Deliverable Sound */
+        get: operations["getDeliverableSound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verifyings": {
         parameters: {
             query?: never;
@@ -327,6 +378,7 @@ export interface components {
             sha256: string | null;
             /** Certified */
             certified: boolean;
+            result: components["schemas"]["ResultView"] | null;
         };
         /**
          * FileFacts
@@ -711,6 +763,11 @@ export interface components {
             position: number;
             /** Name */
             name: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
             /** Size Bytes */
             size_bytes: number;
             /** Sha256 */
@@ -749,6 +806,11 @@ export interface components {
             position: number;
             /** Name */
             name: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
             /** Size Bytes */
             size_bytes: number;
             /** Sha256 */
@@ -760,6 +822,20 @@ export interface components {
             findings: components["schemas"]["FindingView"][];
             ribbon: components["schemas"]["RibbonView"] | null;
             conforming: components["schemas"]["ConformingView"] | null;
+        };
+        /**
+         * ResultView
+         * @description What is needed of the written file to play it beside its source.
+         */
+        ResultView: {
+            /** Sample Rate Hz */
+            sample_rate_hz: number;
+            /** Frames */
+            frames: number;
+            /** Head S */
+            head_s: number | null;
+            /** Integrated Loudness Lufs */
+            integrated_loudness_lufs: number | null;
         };
         /**
          * RibbonView
@@ -1297,6 +1373,99 @@ export interface operations {
     getCertificate: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                conforming_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    getPrintedCertificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                conforming_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    getRecordingSound: {
+        parameters: {
+            query: {
+                start: number;
+                frames: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    getDeliverableSound: {
+        parameters: {
+            query: {
+                start: number;
+                frames: number;
+            };
             header?: never;
             path: {
                 conforming_id: string;

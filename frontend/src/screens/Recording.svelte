@@ -1,16 +1,18 @@
 <script lang="ts">
   // One recording: where it stands, what to do, and before and after.
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { getContext } from 'svelte';
+  import { getContext, untrack } from 'svelte';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import GainWindowPicture from '../components/GainWindowPicture.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
+  import PlayStrip from '../components/PlayStrip.svelte';
   import Progress from '../components/Progress.svelte';
   import ToleranceRule from '../components/ToleranceRule.svelte';
   import { answer, api, type LimitVerdict } from '../lib/api';
   import { clock, facts, number } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
+  import { Player } from '../lib/player.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const live = getContext<Live>('live');
@@ -21,6 +23,8 @@
       answer(await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } })),
   }));
   let problem = $state('');
+  let preference = $state<'light' | 'balanced' | 'even'>('balanced');
+  let container = $state<'asked' | 'mp3' | 'wav' | 'flac'>('asked');
   const latest = $derived(recording.data?.conformings[0]);
   const done = $derived(latest?.passes ? latest : undefined);
   const running = $derived(
@@ -33,6 +37,33 @@
   });
   const after = (limit: LimitVerdict) => done?.after?.limits.find((found) => found.quantity === limit.quantity);
   const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
+
+  const player = new Player();
+  $effect(() => {
+    const it = recording.data;
+    if (!it?.inspection) return;
+    const { facts: file, readings } = it.inspection;
+    const before = readings.head_s?.value ?? 0;
+    const source = {
+      address: `/api/recordings/${it.id}/sound`,
+      rate: file.sample_rate_hz,
+      frames: file.frames,
+      offset: 0,
+      loudness: readings.integrated_loudness_lufs?.value ?? null,
+    };
+    const moved = done?.steps.some((step) => step.kind === 'head-and-tail') ?? false;
+    const treated = done?.result
+      ? {
+          address: `/api/conformings/${done.id}/sound`,
+          rate: done.result.sample_rate_hz,
+          frames: done.result.frames,
+          offset: moved ? (done.result.head_s ?? before) - before : 0,
+          loudness: done.result.integrated_loudness_lufs,
+        }
+      : undefined;
+    untrack(() => player.load(source, treated));
+  });
+  $effect(() => () => player.stop());
 
   async function attempt(action: () => Promise<unknown>) {
     problem = '';
@@ -48,7 +79,7 @@
       answer(
         await api.POST('/api/recordings/{recording_id}/conform', {
           params: { path: { recording_id: params.id } },
-          body: { preference: 'balanced' },
+          body: { preference, container: container === 'asked' ? null : container },
         }),
       ),
     );
@@ -84,7 +115,10 @@
         limits={it.verdict.limits}
         room={it.inspection.room_tone}
         noise={it.inspection.readings.noise_floor_dbfs?.value ?? null}
+        playhead={player.position}
+        onseek={(seconds) => player.seek(seconds)}
       />
+      <PlayStrip {player} />
       <div class="below">
         <section aria-label="Limits" class="panel">
           <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
@@ -103,6 +137,23 @@
             />
           {:else}
             <div class="act">
+              <label>
+                Format
+                <select bind:value={container}>
+                  <option value="asked">as the specification asks</option>
+                  <option value="mp3">MP3, 192 kbit/s</option>
+                  <option value="wav">WAV master, 24 bit</option>
+                  <option value="flac">FLAC master, 24 bit</option>
+                </select>
+              </label>
+              <label>
+                Level
+                <select bind:value={preference}>
+                  <option value="light">light: least touch</option>
+                  <option value="balanced">balanced</option>
+                  <option value="even">even: alike in every chapter</option>
+                </select>
+              </label>
               <Button strong={!done} onclick={conform}>{done ? 'Conform again' : 'Conform'}</Button>
             </div>
           {/if}
@@ -126,13 +177,37 @@
             </p>
             <p class="downloads">
               <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>
-              {#if done.certified}<a href={`/api/conformings/${done.id}/certificate`} download>Certificate</a>{/if}
+              {#if done.certified}<a href={`/api/conformings/${done.id}/certificate`} download>Certificate</a><a
+                  href={`/api/conformings/${done.id}/certificate.pdf`}
+                  download>Certificate, printable</a
+                >{/if}
             </p>
           {:else if latest?.obstacles.length}
             <h2 class="outside">Can't be conformed</h2>
             {#each latest.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
           {:else if latest?.work?.error}
             <p class="outside" role="alert">{latest.work.error}</p>
+          {/if}
+          {#if it.conformings.length}
+            <h2>History</h2>
+            <ol class="history" reversed>
+              {#each it.conformings as attempted (attempted.id)}
+                <li>
+                  <span class="figure">{new Date(attempted.created_at).toLocaleString('en-GB')}</span>
+                  {attempted.container.toUpperCase()}, {attempted.preference}:
+                  {#if attempted.passes && attempted.sha256}
+                    <a href={`/api/conformings/${attempted.id}/file`} download
+                      >{attempted.certified ? 'certified' : 'conformed'}</a
+                    >
+                  {:else if attempted.passes === false}
+                    can't be conformed
+                  {:else}
+                    {attempted.work?.state ?? ''}
+                  {/if}
+                </li>
+              {/each}
+              <li><span class="figure">{new Date(it.created_at).toLocaleString('en-GB')}</span> brought in</li>
+            </ol>
           {/if}
         </section>
       </div>
@@ -209,7 +284,34 @@
     margin-right: 14px;
   }
   .act {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 10px 14px;
+    align-items: end;
     margin-top: 12px;
+  }
+  label {
+    display: grid;
+    gap: 2px;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  select {
+    font-size: 14px;
+    color: var(--ink);
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 4px 6px;
+    max-width: 190px;
+  }
+  .history {
+    font-size: 13.5px;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 12.5px;
+    color: var(--soft);
   }
   ol {
     margin: 0;

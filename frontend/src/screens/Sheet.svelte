@@ -406,4 +406,23 @@
     border-top: 2px solid var(--ink);
     border-bottom: 0;
   }
+  @media (max-width: 1240px) {
+    .page {
+      padding: 16px 14px 32px;
+    }
+    th,
+    td {
+      padding: 8px 4px;
+    }
+    .first {
+      min-width: 130px;
+      padding-left: 10px;
+    }
+    td > :global(svg) {
+      width: 84px;
+    }
+    .verdict {
+      white-space: normal;
+    }
+  }
 </style>

@@ -5,7 +5,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.audio.reading import Source
+from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
@@ -23,13 +24,27 @@ class Inspected:
     data: dict[str, Any]
     methods_version: int
     ribbon: bytes
+    listening: str | None
 
 
-def inspected(path: str, name: str, *, progress: Progress) -> Inspected:
-    """Inspect one file."""
+def inspected(path: str, name: str, folder: str, *, progress: Progress) -> Inspected:
+    """Inspect one file; where it can't be sought in exactly, decode it once into a lossless copy in `folder` to listen from."""
     measured = inspect(Path(path), name=name, progress=progress)
     inspection = measured.inspection
-    return Inspected(inspection.model_dump(mode="json"), inspection.methods_version, ribbon.of(measured).packed())
+    listening = None
+    if not inspection.facts.seeks_exactly:
+        listening = Path(folder) / "listening.flac"
+        progress("decoding to listen from", 0.0)
+        with (
+            Source(Path(path), name=name) as source,
+            Sink(
+                listening, sample_rate_hz=source.sample_rate_hz, channels=source.channels, form=OutputFormat(container="flac")
+            ) as sink,
+        ):
+            for block in source.blocks():
+                sink.write(block)
+    data = inspection.model_dump(mode="json")
+    return Inspected(data, inspection.methods_version, ribbon.of(measured).packed(), str(listening) if listening else None)
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from ispettore.studio import queue, works
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.tables import Conforming, InspectionRecord, Production, Recording, Work, WorkKind
-from ispettore.studio.views import ConformingView
+from ispettore.studio.views import ConformingView, ResultView
 
 
 def ask(recording_id: UUID, *, preference: str = "balanced", container: str | None = None) -> UUID:
@@ -89,6 +89,16 @@ def view(conforming: Conforming, work: Work | None) -> ConformingView:
         size_bytes=conforming.size_bytes,
         sha256=conforming.sha256,
         certified=conforming.certificate is not None,
+        result=_result(outcome.after) if outcome and outcome.after else None,
+    )
+
+
+def _result(after: Inspection) -> ResultView:
+    return ResultView(
+        sample_rate_hz=after.facts.sample_rate_hz,
+        frames=after.facts.frames,
+        head_s=after.value("head_s"),
+        integrated_loudness_lufs=after.value("integrated_loudness_lufs"),
     )
 
 

@@ -115,19 +115,24 @@ def _child(stopping: Callable[[], bool], work: Work, name: str, function: Any, *
     )
 
 
-def _inspect(work: Work, store: Store, _folder: Path, stopping: Callable[[], bool]) -> None:
+def _inspect(work: Work, store: Store, folder: Path, stopping: Callable[[], bool]) -> None:
     with transaction() as session:
         recording = session.get_one(Recording, work.subject_id)
         known = session.get(InspectionRecord, (recording.sha256, METHODS_VERSION)) is not None
     result = None
     if not known:
         with store.as_local(recording.sha256) as path:
-            result = _child(stopping, work, recording.name, computing.inspected, str(path), recording.name)
+            result = _child(stopping, work, recording.name, computing.inspected, str(path), recording.name, str(folder))
+    listening = store.put_file(Path(result.listening)) if result is not None and result.listening else None
     with transaction() as session:
         if result is not None and session.get(InspectionRecord, (recording.sha256, result.methods_version)) is None:
             session.add(
                 InspectionRecord(
-                    sha256=recording.sha256, methods_version=result.methods_version, data=result.data, ribbon=result.ribbon
+                    sha256=recording.sha256,
+                    methods_version=result.methods_version,
+                    data=result.data,
+                    ribbon=result.ribbon,
+                    listening_sha256=listening.sha256 if listening else None,
                 )
             )
         _end(session, session.get_one(Work, work.id), WorkState.DONE)

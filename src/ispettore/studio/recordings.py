@@ -120,6 +120,7 @@ def _views(session: Session, recordings: list[Recording], specification: Specifi
             production_id=recording.production_id,
             position=recording.position,
             name=recording.name,
+            created_at=recording.created_at,
             size_bytes=recording.size_bytes,
             sha256=recording.sha256,
             work=works.view(inspecting.get(recording.id)),

@@ -44,6 +44,15 @@ class FindingView(Finding):
     advice: str
 
 
+class ResultView(BaseModel):
+    """What is needed of the written file to play it beside its source."""
+
+    sample_rate_hz: int
+    frames: int
+    head_s: float | None
+    integrated_loudness_lufs: float | None
+
+
 class ConformingView(BaseModel):
     """One attempt to conform a recording."""
 
@@ -65,6 +74,7 @@ class ConformingView(BaseModel):
     size_bytes: int | None
     sha256: str | None
     certified: bool
+    result: ResultView | None
 
 
 class RecordingView(BaseModel):
@@ -74,6 +84,7 @@ class RecordingView(BaseModel):
     production_id: UUID
     position: int
     name: str
+    created_at: datetime
     size_bytes: int
     sha256: str
     work: WorkView | None

@@ -2,23 +2,25 @@
 
 import io
 import json
-from typing import Literal
+from typing import Annotated, Literal
 from urllib.parse import quote
 from uuid import UUID
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel
 
 from ispettore.core.certify import report
 from ispettore.core.measure import ribbon
-from ispettore.studio import conformings, recordings
+from ispettore.studio import conformings, recordings, sounds
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store import Store
 from ispettore.studio.views import RecordingDetail
 from ispettore.web.productions import Made
 
 routes = APIRouter()
+Start = Annotated[int, Query(ge=0)]
+Frames = Annotated[int, Query(ge=1, le=sounds.LONGEST_FRAMES)]
 
 
 class ConformRequest(BaseModel):
@@ -77,6 +79,22 @@ def get_printed_certificate(conforming_id: UUID) -> Response:
     report.write(conforming.certificate, ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None, page)
     headers = _named(f"{conforming.file_name}.certificate.pdf")
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
+
+
+@routes.get("/recordings/{recording_id}/sound", operation_id="getRecordingSound", response_class=Response)
+def get_recording_sound(recording_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
+    return _sound(sounds.of_recording(recording_id, request.app.state.store, start=start, frames=frames))
+
+
+@routes.get("/conformings/{conforming_id}/sound", operation_id="getDeliverableSound", response_class=Response)
+def get_deliverable_sound(conforming_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
+    return _sound(sounds.of_deliverable(conforming_id, request.app.state.store, start=start, frames=frames))
+
+
+def _sound(piece: sounds.Piece) -> Response:
+    """Interleaved 32-bit little-endian floats; a piece of a file that never changes may be kept for ever."""
+    headers = {"cache-control": "private, max-age=31536000, immutable", "x-channels": str(piece.samples.shape[1])}
+    return Response(piece.samples.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
 
 
 def _named(name: str) -> dict[str, str]:

@@ -58,6 +58,11 @@ class FileFacts(BaseModel):
     size_bytes: int
 
     @property
+    def seeks_exactly(self) -> bool:
+        """Whether a position in the file can be gone to without an error: not in variable MP3, nor in Vorbis."""
+        return not self.lossy or self.codec == "opus" or (self.codec == "mp3" and self.bit_rate_constant is True)
+
+    @property
     def lossy(self) -> bool:
         return self.codec in LOSSY_CODECS
 

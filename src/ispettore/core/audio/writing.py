@@ -139,7 +139,7 @@ def write_working(path: Path, blocks: Iterable[Block], *, sample_rate_hz: int, c
 
 
 def read_span(path: Path, start: int, frames: int) -> NDArray[np.float32]:
-    """Read `frames` samples from `start` of a PCM file (exact seeks): shape (frames, channels)."""
+    """Read up to `frames` samples from `start` of a file that seeks exactly: shape (frames, channels)."""
     with soundfile.SoundFile(str(path)) as file:
-        file.seek(start)
+        file.seek(min(start, file.frames))
         return np.asarray(file.read(frames, dtype="float32", always_2d=True), dtype=np.float32)

@@ -223,7 +223,7 @@ class _Page:
 
     def foot(self, sealed: dict[str, Any]) -> None:
         self.line(EDGE, EDGE + 16, WIDTH - EDGE, EDGE + 16)
-        words = "This page can be copied; the sealed certificate can't be changed. Check it with the file: ispettore verify CERTIFICATE FILE"
+        words = "This page can be copied; the sealed certificate can't be changed. Check it: ispettore verify CERTIFICATE FILE"
         self.text(EDGE, EDGE + 4, words, size=8, colour=SOFT)
         self.text(EDGE, EDGE - 7, f"Seal …{sealed['seal'][-60:]}", font=FIGURES, size=7, colour=SOFT)
 
