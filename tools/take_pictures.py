@@ -1,6 +1,10 @@
 #!/usr/bin/env python3
-"""Take the pictures in docs/screenshots from a running demo: tools/take_pictures.py ADDRESS (as ./run demo prints it)."""
+"""Take the pictures in docs/screenshots from a freshly started demo: tools/take_pictures.py ADDRESS (as ./run demo prints it).
 
+Needs pdftoppm (Debian's poppler-utils) for the printed certificate.
+"""
+
+import subprocess
 import sys
 import tempfile
 from pathlib import Path
@@ -33,14 +37,25 @@ def main() -> None:
         page.get_by_role("link", name=ALMANAC).wait_for()
         picture(page, "productions")
         page.get_by_role("link", name=ALMANAC).click()
+        page.locator("tr[data-name='09 September.wav'] .verdict").wait_for()
         for row in ("02 February.wav", "03 March.wav", "04 April.wav"):
             conform(page, row)
         picture(page, "sheet")
         for row, name in (("03 March.wav", "recording"), ("04 April.wav", "impossible")):
             page.get_by_role("link", name=row).click()
             page.get_by_role("heading", name=row).wait_for()
+            if name == "recording":
+                page.get_by_role("heading", name=row).click()
+                page.keyboard.press("Space")
+                page.wait_for_timeout(3_000)
+                page.keyboard.press("x")
+                page.keyboard.press("Space")
             picture(page, name)
             page.go_back()
+        page.get_by_role("link", name="08 August.wav").click()
+        page.get_by_role("region", name="Findings").scroll_into_view_if_needed()
+        picture(page, "findings")
+        page.go_back()
         done = page.locator("tr[data-after='03 March.wav']")
         with tempfile.TemporaryDirectory() as folder:
             taken = []
@@ -49,6 +64,12 @@ def main() -> None:
                     done.get_by_role("link", name=link).click()
                 taken.append(Path(folder) / download.value.suggested_filename)
                 download.value.save_as(taken[-1])
+            page.get_by_role("link", name="03 March.wav").click()
+            with page.expect_download() as download:
+                page.get_by_role("link", name="Certificate, printable").click()
+            subprocess.run(
+                ["pdftoppm", "-r", "80", "-png", "-singlefile", download.value.path(), TARGET / "certificate"], check=True
+            )
             page.get_by_role("link", name="Verify a certificate").click()
             page.get_by_label("Certificate and file").set_input_files(taken)
             page.get_by_text("every reading was measured again").wait_for()

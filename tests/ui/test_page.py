@@ -168,6 +168,23 @@ class Interface(unittest.TestCase):
         facts = soundfile.info(download.value.path())
         self.assertEqual((facts.format, facts.subtype), ("FLAC", "PCM_24"))
 
+    def test_findings_are_numbered_listed_and_led_to(self):
+        self.open_production("Gated")
+        path = self.application.folder / "gated.wav"
+        wave = signals.voice_like(12, rate=RATE, rms_dbfs=-22, room_dbfs=-120)
+        wave[abs(wave) < 1e-4] = 0
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        self.drop(("gated.wav", path.read_bytes()))
+        self.row("gated.wav").get_by_role("link", name="gated.wav").click()
+        findings = self.page.get_by_role("region", name="Findings")
+        expect(findings).to_contain_text("Dead silence")
+        expect(findings).to_contain_text("own room tone")
+        count = findings.get_by_role("listitem").count()
+        expect(self.page.locator("text.pin")).to_have_count(count)
+        findings.get_by_role("button", name=f"Go to finding {count}").click()
+        expect(self.page.get_by_label("Position")).to_contain_text("0:1")
+        self.accessible()
+
     def test_it_is_useful_at_1024(self):
         self.page.set_viewport_size({"width": 1024, "height": 768})
         self.open_production("Narrow")

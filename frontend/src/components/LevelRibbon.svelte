@@ -9,10 +9,11 @@
     limits: LimitVerdict[];
     room: { start_s: number; end_s: number }[];
     noise: number | null;
+    findings: { start_s: number; end_s: number }[];
     playhead: number;
     onseek: (seconds: number) => void;
   }
-  let { ribbon, duration, limits, room, noise, playhead, onseek }: Props = $props();
+  let { ribbon, duration, limits, room, noise, findings, playhead, onseek }: Props = $props();
 
   let outer = $state(1200);
   const width = $derived(Math.max(outer, 400));
@@ -112,6 +113,16 @@
         />
       {/each}
     {/if}
+    {#each findings as finding, index (index)}
+      <rect
+        class="finding"
+        x={x(finding.start_s)}
+        width={Math.max(1.5, x(finding.end_s) - x(finding.start_s))}
+        y={y(-80) - 4}
+        height="4"
+      />
+      <text class="pin" x={x((finding.start_s + finding.end_s) / 2)} y={y(-80) - 7}>{index + 1}</text>
+    {/each}
     <line class="playhead" x1={x(playhead)} x2={x(playhead)} y1={y(0)} y2={HEIGHT - BOTTOM} />
     {#each x.ticks(10) as second (second)}
       <line class="tick" x1={x(second)} x2={x(second)} y1={HEIGHT - BOTTOM} y2={HEIGHT - BOTTOM + 4} />
@@ -148,6 +159,14 @@
   .room {
     stroke: var(--act);
     stroke-width: 2.5;
+  }
+  .finding {
+    fill: var(--near);
+  }
+  .pin {
+    font: 600 10px var(--figures);
+    fill: var(--near);
+    text-anchor: middle;
   }
   .playhead {
     stroke: var(--act);

@@ -32,8 +32,8 @@ export function reading(limit: LimitVerdict, more = 0): string {
   return number(limit.reading, limit.decimals + (limit.decimals ? more : 0));
 }
 
-export function unit(limit: { quantity: string; unit: string }): string {
-  return limit.quantity === 'duration_s' ? '' : limit.unit;
+export function unit(limit: { quantity: string; unit: string; reading?: LimitVerdict['reading'] }): string {
+  return limit.quantity === 'duration_s' || limit.reading === null ? '' : limit.unit;
 }
 
 /** The distance to the nearer bound in words: "0.8 dB inside", "4.3 dB over". */

@@ -22,6 +22,7 @@
     queryFn: async () =>
       answer(await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } })),
   }));
+  const NAMES: Record<string, string> = { 'dead-silence': 'Dead silence', 'broken-off': 'The file breaks off' };
   let problem = $state('');
   let preference = $state<'light' | 'balanced' | 'even'>('balanced');
   let container = $state<'asked' | 'mp3' | 'wav' | 'flac'>('asked');
@@ -115,6 +116,7 @@
         limits={it.verdict.limits}
         room={it.inspection.room_tone}
         noise={it.inspection.readings.noise_floor_dbfs?.value ?? null}
+        findings={it.findings}
         playhead={player.position}
         onseek={(seconds) => player.seek(seconds)}
       />
@@ -124,6 +126,32 @@
           <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
           {#each limits as limit (limit.quantity)}<ToleranceRule {limit} after={after(limit)} />{/each}
         </section>
+        {#if it.findings.length}
+          <section aria-label="Findings" class="panel findings">
+            <h2>Findings</h2>
+            <ol>
+              {#each it.findings as finding, index (index)}
+                <li>
+                  <button
+                    type="button"
+                    onclick={() => player.seek(Math.max(0, finding.start_s - 0.5))}
+                    aria-label={`Go to finding ${index + 1}, ${clock(finding.start_s)}`}
+                  >
+                    {clock(finding.start_s)}
+                  </button>
+                  <span
+                    >{NAMES[finding.kind] ?? finding.kind}{typeof finding.measure === 'number'
+                      ? `, ${number(finding.measure, 2)} ${finding.unit}`
+                      : ''}</span
+                  >
+                  {#if it.findings.findIndex((other) => other.kind === finding.kind) === index}<span class="soft"
+                      >{finding.advice}</span
+                    >{/if}
+                </li>
+              {/each}
+            </ol>
+          </section>
+        {/if}
         <section aria-label="What to do" class="panel side">
           <h2>What gain can do</h2>
           {#if it.window}<GainWindowPicture window={it.window} {gain} />{/if}
@@ -269,6 +297,31 @@
     padding: 10px 14px;
     border-bottom: 1px solid var(--rule);
   }
+  .findings {
+    grid-column: 1;
+  }
+  .findings ol {
+    padding: 8px 14px 8px 38px;
+  }
+  .findings li::marker {
+    color: var(--near);
+    font-family: var(--figures);
+  }
+  .findings button {
+    border: 0;
+    background: none;
+    color: var(--act);
+    font-family: var(--figures);
+    font-size: 13px;
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+    padding: 0 8px 0 0;
+  }
+  .below > .side {
+    grid-column: 2;
+    grid-row: 1 / span 3;
+  }
   .side {
     padding-bottom: 14px;
   }
@@ -335,6 +388,10 @@
   @media (max-width: 1180px) {
     .below {
       grid-template-columns: minmax(0, 1fr);
+    }
+    .below > .side {
+      grid-column: 1;
+      grid-row: auto;
     }
   }
 </style>
