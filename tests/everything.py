@@ -32,7 +32,6 @@ CHECKS = (
     Check("openapi is current", (PYTHON, "tools/describe_web.py", "--check")),
 )
 FRONT_CHECKS = (
-    Check("types are current", ("npm", "run", "--silent", "types:check"), FRONT),
     Check("svelte-check", ("npm", "run", "--silent", "check"), FRONT),
     Check("eslint", ("npm", "run", "--silent", "lint"), FRONT),
     Check("prettier", ("npm", "run", "--silent", "format"), FRONT),

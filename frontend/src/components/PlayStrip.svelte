@@ -36,7 +36,7 @@
       <input
         type="checkbox"
         checked={player.matched}
-        onchange={(event) => player.match_loudness(event.currentTarget.checked)}
+        onchange={(event) => player.setMatched(event.currentTarget.checked)}
       />
       Matched loudness
       <span class="soft figure">

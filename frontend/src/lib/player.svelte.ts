@@ -73,7 +73,7 @@ export class Player {
     this.#level();
   }
 
-  match_loudness(on: boolean): void {
+  setMatched(on: boolean): void {
     this.matched = on;
     this.#level();
   }

@@ -29,7 +29,11 @@ class DidNotStart(IspettoreError):
 
 
 def own_cluster() -> Cluster:
-    """The cluster of this checkout: under `var/`, or under a system folder where the server's user can't reach the checkout."""
+    """The cluster of this checkout: in `ISPETTORE_STATE` where that is set, else under `var/`, or under a system folder where the
+    server's user can't reach the checkout."""
+    named = os.environ.get("ISPETTORE_STATE")
+    if named:
+        return Cluster(Path(named) / "postgres")
     digest = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
     return Cluster(reachable_folder(ROOT / "var" / "postgres", Path("/var/lib/ispettore") / digest))
 

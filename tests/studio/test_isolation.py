@@ -1,0 +1,91 @@
+"""Children that swell, hang, crash or are no longer wanted end alone, and say why."""
+
+import os
+import signal
+import time
+import unittest
+
+import numpy as np
+
+from ispettore.core import errors
+from ispettore.studio import isolation
+
+
+def answers(value: int, *, progress) -> int:
+    progress("counting", 0.5)
+    return value + 1
+
+
+def swells(*, progress) -> int:
+    held = [np.ones(50_000_000) for _ in range(1_000)]
+    return len(held)
+
+
+def hangs(*, progress) -> None:
+    while True:
+        pass
+
+
+def waits(*, progress) -> None:
+    progress("waiting", 0.0)
+    time.sleep(600)
+
+
+def crashes(*, progress) -> None:
+    os.kill(os.getpid(), signal.SIGSEGV)
+
+
+def refuses(*, progress) -> None:
+    raise errors.FileEmpty(file="chapter.wav")
+
+
+def stumbles(*, progress) -> None:
+    raise KeyError("unheard of")
+
+
+class Isolation(unittest.TestCase):
+    def run_child(self, function, *arguments, memory_gb: float = 4.0, cpu_s: int = 60, cancelled=lambda: False):
+        self.stages = []
+        return isolation.run(
+            function,
+            *arguments,
+            name="chapter.wav",
+            memory_bytes=int(memory_gb * 1024**3),
+            cpu_s=cpu_s,
+            progress=lambda stage, fraction: self.stages.append((stage, fraction)),
+            cancelled=cancelled,
+        )
+
+    def test_results_and_progress_come_back(self):
+        self.assertEqual(self.run_child(answers, 41), 42)
+        self.assertEqual(self.stages, [("counting", 0.5)])
+
+    def test_errors_for_a_person_come_back_as_they_are(self):
+        with self.assertRaises(errors.FileEmpty) as caught:
+            self.run_child(refuses)
+        self.assertIn("“chapter.wav” is empty", caught.exception.sentence)
+
+    def test_other_errors_come_back_named(self):
+        with self.assertRaisesRegex(RuntimeError, "KeyError.*unheard of"):
+            self.run_child(stumbles)
+
+    def test_too_much_memory_ends_the_child_alone(self):
+        with self.assertRaises(isolation.ChildDied) as caught:
+            self.run_child(swells)
+        self.assertIn("memory", caught.exception.sentence)
+
+    def test_too_much_time_ends_the_child_alone(self):
+        with self.assertRaises(isolation.ChildDied) as caught:
+            self.run_child(hangs, cpu_s=1)
+        self.assertIn("minutes", caught.exception.sentence)
+
+    def test_a_crash_of_a_decoder_is_an_error_in_words(self):
+        with self.assertRaises(isolation.ChildDied) as caught:
+            self.run_child(crashes)
+        self.assertIn("chapter.wav", caught.exception.sentence)
+
+    def test_cancelling_ends_the_child_within_a_second(self):
+        began = time.monotonic()
+        with self.assertRaises(errors.Cancelled):
+            self.run_child(waits, cancelled=lambda: bool(self.stages))
+        self.assertLess(time.monotonic() - began, 8)
