@@ -49,14 +49,16 @@ def _compile(function: Callable[..., Any]) -> Callable[..., Any]:
     import numba
 
     numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]  # type: ignore[attr-defined]
-    compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract", "nsz"})(
-        function
-    )
+    compiled: Callable[..., Any] = numba.njit(
+        cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract", "nsz", "nnan"}
+    )(function)
     return compiled
 
 
 def kernel(function: Function) -> Function:
     """Compile a pure function over arrays; sums may be reordered so that they use the processor's vector units.
+
+    Samples are never NaN (the reader refuses them), so maxima may be vectors too.
 
     A kernel calls no other kernel.
     """

@@ -91,28 +91,44 @@ def _interpolate(
     width = taps.shape[1]
     half = width // 2
     group = 16
-    last = x.shape[1] - width + 1
+    frames = x.shape[1]
+    last = frames - width + 1
+    groups = (frames + group - 1) // group
+    highest = np.empty(groups, dtype=np.float32)
+    middle = np.empty(group, dtype=np.float32)
+    reach = (group + width - 2) // group + 1  # groups that the windows of one group's samples touch
     for c in range(x.shape[0]):
         best = peak[c]
-        for i in range(x.shape[1]):
-            v = abs(x[c, i])
-            if v > best:
-                best = v
-                at[c] = offset + i
-        for g in range(0, max(last, 0), group):
+        for n in range(groups):
+            high = np.float32(0.0)
+            for i in range(n * group, min(n * group + group, frames)):
+                high = max(high, abs(x[c, i]))
+            highest[n] = high
+        for n in range(groups):
+            if highest[n] > best:
+                for i in range(n * group, min(n * group + group, frames)):
+                    if abs(x[c, i]) > best:
+                        best = abs(x[c, i])
+                        at[c] = offset + i
+        for n in range((max(last, 0) + group - 1) // group):
+            g = n * group
             stop = min(g + group, last)
             high = np.float32(0.0)
-            for i in range(g, stop + width - 1):
-                high = max(high, abs(x[c, i]))
+            for k in range(n, min(n + reach, groups)):
+                high = max(high, highest[k])
             if high * limit <= best:
                 continue
-            for i in range(g, stop):
-                # The largest wave near a sample is at least cos(pi/4) of itself on a grid of two, cos(pi/8) on a grid of four.
-                near = max(abs(x[c, i + half - 1]), abs(x[c, i + half]))
-                s = np.float32(0.0)
-                for k in range(width):
-                    s += taps[7, k] * x[c, i + k]
-                near = max(near, abs(s))
+            # The largest wave near a sample is at least cos(pi/4) of itself on a grid of two, cos(pi/8) on a grid of four.
+            size = stop - g
+            for m in range(group):
+                middle[m] = 0.0
+            for k in range(width):
+                tap = taps[7, k]
+                for m in range(size):
+                    middle[m] += tap * x[c, g + k + m]
+            for m in range(size):
+                i = g + m
+                near = max(abs(x[c, i + half - 1]), abs(x[c, i + half]), abs(middle[m]))
                 if near <= 0.69 * best:
                     continue
                 s = np.float32(0.0)
