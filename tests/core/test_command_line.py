@@ -95,3 +95,39 @@ class CommandLine(unittest.TestCase):
     def test_specs(self):
         self.assertEqual(len(json.loads(self.call("specs", "--json").stdout)), 7)
         self.assertIn("broadcast-a85", self.call("specs").stdout)
+
+    def test_a_treatment_of_ones_own_and_a_printed_certificate(self):
+        own = {"version": 1, "name": "louder", "steps": [{"kind": "gain", "settings": {"gain_db": 12.5}}]}
+        (self.folder / "own.json").write_text(json.dumps(own))
+        (self.folder / "bad.json").write_text(json.dumps({"steps": [{"kind": "reverb"}]}))
+        arguments = ("conform", "quiet.wav", "--spec", "audiobook-retail")
+        made = self.call(*arguments, "--out", "own.mp3", "--treatment", "own.json", "--json")
+        self.assertEqual(made.returncode, 0, made.stdout + made.stderr)
+        self.assertAlmostEqual(json.loads(made.stdout)["after"]["readings"]["rms_dbfs"], -20.8, delta=0.3)
+        refused = self.call(*arguments, "--out", "bad.mp3", "--treatment", "bad.json")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("no step “reverb”", refused.stderr)
+        printed = self.call("certify", "own.mp3", "--spec", "audiobook-retail", "--out", "own-c.json", "--pdf", "own.pdf")
+        self.assertEqual(printed.returncode, 0, printed.stderr)
+        self.assertTrue((self.folder / "own.pdf").read_bytes().startswith(b"%PDF"))
+
+    def test_what_a_person_reads(self):
+        seen = self.call("inspect", "quiet.wav", "--spec", "audiobook-retail").stdout
+        self.assertIn("•[ ] RMS level", seen)
+        self.assertIn("10.0 dB under", seen)
+        self.assertIn("Does not pass.", seen)
+        self.assertIn("Integrated loudness", self.call("inspect", "quiet.wav").stdout)
+        said = self.call("conform", "noisy.wav", "--spec", "audiobook-retail", "--out", "n.mp3").stdout
+        self.assertIn("Can't be conformed; nothing was written.", said)
+        self.assertIn("RMS level and Noise floor", said)
+        done = self.call("conform", "quiet.wav", "--spec", "podcast-mono", "--out", "p.flac").stdout
+        self.assertIn("Written: p.flac", done)
+
+    def test_a_specification_of_ones_own(self):
+        limits = [{"quantity": "integrated_loudness_lufs", "low": -40, "high": -20}]
+        (self.folder / "own-spec.json").write_text(json.dumps({"id": "own", "name": "Own", "limits": limits}))
+        (self.folder / "bad-spec.json").write_text(json.dumps({"id": "own", "name": "Own", "limits": [{"quantity": "warmth"}]}))
+        self.assertEqual(self.call("inspect", "quiet.wav", "--spec", "own-spec.json").returncode, 0)
+        refused = self.call("inspect", "quiet.wav", "--spec", "bad-spec.json")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("no quantity “warmth”", refused.stderr)
