@@ -53,7 +53,7 @@ def main() -> None:
             picture(page, name)
             page.go_back()
         page.get_by_role("link", name="08 August.wav").click()
-        page.get_by_role("region", name="Findings").scroll_into_view_if_needed()
+        page.get_by_role("region", name="Findings").wait_for()
         picture(page, "findings")
         page.go_back()
         done = page.locator("tr[data-after='03 March.wav']")

@@ -57,7 +57,7 @@ export function bounds(limit: {
   if (limit.one_of?.length) return limit.one_of.join(' or ');
   const figure = (value: number) =>
     limit.quantity === 'duration_s' ? clock(value) : number(value, Number.isInteger(value) ? 0 : limit.decimals);
-  const tail = unit(limit) ? ` ${unit(limit)}` : '';
+  const tail = limit.quantity === 'duration_s' || !limit.unit ? '' : ` ${limit.unit}`;
   if (limit.low !== null && limit.high !== null)
     return limit.low === limit.high
       ? `${figure(limit.low)}${tail}`
