@@ -4,7 +4,6 @@ Lossy sources must never be sought in (the decoder's seeks are inexact): `Source
 works on a float working file, which is PCM and seeks exactly.
 """
 
-import math
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
@@ -182,8 +181,3 @@ def read_all(path: Path) -> tuple[Block, int]:
     """A whole short file as one array (frames, channels) and its rate in Hz. For excerpts and tests, not for long recordings."""
     with Source(path) as source:
         return np.concatenate([block.copy() for block in source.blocks()]), source.sample_rate_hz
-
-
-def is_silence(power: float) -> bool:
-    """True where a mean square is nothing at all (not merely small)."""
-    return not power > 0.0 or not math.isfinite(power)

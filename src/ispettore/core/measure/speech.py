@@ -14,7 +14,7 @@ from scipy import ndimage
 from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import CellSeries
-from ispettore.core.measure.grid import CELL_S, Second, Series, borders, runs
+from ispettore.core.measure.grid import Second, Series, borders, runs
 from ispettore.core.measure.sections import high_pass
 
 BAND_HZ = 150.0
@@ -166,8 +166,3 @@ def _room_tone(pauses: NDArray[np.int64], cells: CellSeries, dead: NDArray[np.bo
         median = float(np.median(level[first:last][usable]))
         room[first:last] = usable & (level[first:last] <= median + ABOVE_MEDIAN_DB)
     return room
-
-
-def seconds_of(cells: int | np.integer) -> float:
-    """Time in seconds at which a cell starts."""
-    return float(cells) * CELL_S

@@ -246,7 +246,7 @@ class _Attempt:
             for quantity in ("head_s", "tail_s"):
                 reading = after.value(quantity)
                 if quantity in ends.settings and reading is not None:
-                    changes[quantity] = getattr(learned, quantity) + reading - ends.settings[quantity] - getattr(learned, quantity)
+                    changes[quantity] = reading - ends.settings[quantity]
         return learned.model_copy(update=changes)
 
     def _settle(

@@ -51,12 +51,6 @@ def _notes(name: str) -> dict[str, Any]:
     return dict(json.loads((SPEECH / f"{name}.json").read_text()))
 
 
-def speech_level_db(wave: Wave, sentences: NDArray[np.float64]) -> float:
-    """RMS level of the sentences alone, in dBFS."""
-    spoken = np.concatenate([wave[int(start * RATE_HZ) : int(end * RATE_HZ)] for start, end in sentences])
-    return level_db(spoken)
-
-
 def in_room(wave: Wave, *, noise_dbfs: float, head_s: float, tail_s: float, seed: int) -> Wave:
     """The voice with silence before and after, in a room with a steady hiss and a little rumble of a known total level."""
     head, tail = np.zeros(round(head_s * RATE_HZ)), np.zeros(round(tail_s * RATE_HZ))
@@ -71,15 +65,6 @@ def room_noise(frames: int, *, noise_dbfs: float, seed: int) -> Wave:
     pink = signal.lfilter(b, a, white)
     shaped = signal.sosfilt(signal.butter(1, 60, "highpass", fs=RATE_HZ, output="sos"), pink)
     return np.asarray(shaped * 10 ** ((noise_dbfs - level_db(shaped)) / 20))
-
-
-def evened(wave: Wave, *, ratio: float, threshold_dbfs: float) -> Wave:
-    """A voice that was compressed with care before it came here."""
-    held = signal.lfilter([1 - 0.9995], [1, -0.9995], np.abs(wave))
-    peak = np.maximum.reduceat(np.abs(wave), np.arange(0, wave.size, 441))
-    held = np.interp(np.arange(wave.size), np.arange(peak.size) * 441 + 220, np.maximum(peak, 1e-5))
-    over = np.maximum(20 * np.log10(held) - threshold_dbfs, 0)
-    return np.asarray(wave * 10 ** (-over * (1 - 1 / ratio) / 20))
 
 
 def shouted(wave: Wave, sentences: NDArray[np.float64], *, which: list[int], gain_db: float) -> Wave:
