@@ -3,6 +3,7 @@
 import unittest
 
 import numpy as np
+from scipy import signal as dsp
 
 from ispettore.core.measure import k_weighting
 from ispettore.core.measure.inspection import measure_array
@@ -98,6 +99,20 @@ class TruePeak(unittest.TestCase):
                     value = reading(stereo(wave), rate, "true_peak_dbtp")
                     self.assertLessEqual(value, expected + 0.2)
                     self.assertGreaterEqual(value, expected - 0.4)
+
+    def test_cases_20_to_23_find_a_single_louder_cycle_between_the_samples(self):
+        """A sine of fs/6 at 0.5 with one cycle at 1.0, built at four times the rate and decimated at each of the four offsets."""
+        for rate in (16_000, 44_100, 48_000):
+            t = np.arange(4 * 6_000)
+            level = np.where((t >= 12_000) & (t < 12_024), 1.0, 0.5)
+            fine = level * np.sin(2 * np.pi * t / 24)
+            smooth = dsp.firwin(255, 0.25 * 0.98, window=("kaiser", 8.0))
+            filtered = dsp.fftconvolve(fine, smooth, mode="same")
+            for offset in range(4):
+                with self.subTest(rate=rate, offset=offset):
+                    value = reading(filtered[200:-200][offset::4], rate, "true_peak_dbtp")
+                    self.assertLessEqual(value, 0.2)
+                    self.assertGreaterEqual(value, -0.4)
 
     def test_sines_up_to_0_45_of_the_rate_in_any_phase_are_read_within_a_tenth(self):
         for part in (0.1, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45):
