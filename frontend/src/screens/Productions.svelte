@@ -2,6 +2,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
   import { answer, api } from '../lib/api';
 
   const client = useQueryClient();
@@ -73,14 +74,12 @@
   >
     <h2>A new production</h2>
     <label>Name <input bind:value={name} required maxlength="120" placeholder="A book, a series" /></label>
-    <label>
-      Held against
-      <select bind:value={chosen}>
-        {#each specifications.data ?? [] as specification (specification.id)}
-          <option value={specification.id}>{specification.name}</option>
-        {/each}
-      </select>
-    </label>
+    <Choice
+      label="Held against"
+      value={chosen}
+      options={(specifications.data ?? []).map(({ id, name }) => [id, name])}
+      onchange={(to) => (chosen = to)}
+    />
     <Button strong disabled={!name.trim()} onclick={create}>Make it</Button>
     {#if problem}<p role="alert">{problem}</p>{/if}
   </form>
@@ -138,8 +137,7 @@
     font-size: 12.5px;
     color: var(--soft);
   }
-  input,
-  select {
+  input {
     font-size: 15px;
     color: var(--ink);
     background: var(--sheet);

@@ -4,6 +4,7 @@
   import { getContext, untrack } from 'svelte';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
   import GainWindowPicture from '../components/GainWindowPicture.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import PlayStrip from '../components/PlayStrip.svelte';
@@ -22,6 +23,17 @@
     queryFn: async () =>
       answer(await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } })),
   }));
+  const FORMATS = [
+    ['asked', 'as the specification asks'],
+    ['mp3', 'MP3, 192 kbit/s'],
+    ['wav', 'WAV master, 24 bit'],
+    ['flac', 'FLAC master, 24 bit'],
+  ] as const;
+  const LEVELS = [
+    ['light', 'light: least touch'],
+    ['balanced', 'balanced'],
+    ['even', 'even: alike in every chapter'],
+  ] as const;
   const NAMES: Record<string, string> = { 'dead-silence': 'Dead silence', 'broken-off': 'The file breaks off' };
   let problem = $state('');
   let preference = $state<'light' | 'balanced' | 'even'>('balanced');
@@ -165,23 +177,8 @@
             />
           {:else}
             <div class="act">
-              <label>
-                Format
-                <select bind:value={container}>
-                  <option value="asked">as the specification asks</option>
-                  <option value="mp3">MP3, 192 kbit/s</option>
-                  <option value="wav">WAV master, 24 bit</option>
-                  <option value="flac">FLAC master, 24 bit</option>
-                </select>
-              </label>
-              <label>
-                Level
-                <select bind:value={preference}>
-                  <option value="light">light: least touch</option>
-                  <option value="balanced">balanced</option>
-                  <option value="even">even: alike in every chapter</option>
-                </select>
-              </label>
+              <Choice label="Format" value={container} options={FORMATS} onchange={(to) => (container = to)} />
+              <Choice label="Level" value={preference} options={LEVELS} onchange={(to) => (preference = to)} />
               <Button strong={!done} onclick={conform}>{done ? 'Conform again' : 'Conform'}</Button>
             </div>
           {/if}
@@ -342,21 +339,6 @@
     gap: 10px 14px;
     align-items: end;
     margin-top: 12px;
-  }
-  label {
-    display: grid;
-    gap: 2px;
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  select {
-    font-size: 14px;
-    color: var(--ink);
-    background: var(--sheet);
-    border: 1px solid var(--soft);
-    border-radius: 3px;
-    padding: 4px 6px;
-    max-width: 190px;
   }
   .history {
     font-size: 13.5px;

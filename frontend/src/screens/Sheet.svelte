@@ -3,6 +3,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { getContext } from 'svelte';
   import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
   import DropArea from '../components/DropArea.svelte';
   import LimitCell from '../components/LimitCell.svelte';
   import MiniRibbon from '../components/MiniRibbon.svelte';
@@ -106,14 +107,12 @@
           </p>
         </div>
         <div class="acts">
-          <label>
-            Held against
-            <select value={sheet.data.specification.id} onchange={(event) => hold(event.currentTarget.value)}>
-              {#each specifications.data ?? [sheet.data.specification] as specification (specification.id)}
-                <option value={specification.id}>{specification.name}</option>
-              {/each}
-            </select>
-          </label>
+          <Choice
+            label="Held against"
+            value={sheet.data.specification.id}
+            options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
+            onchange={hold}
+          />
           <input
             class="visually-hidden"
             type="file"
@@ -326,20 +325,6 @@
     display: flex;
     gap: 16px;
     align-items: end;
-  }
-  label {
-    display: grid;
-    gap: 2px;
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  select {
-    font-size: 15px;
-    color: var(--ink);
-    background: var(--sheet);
-    border: 1px solid var(--soft);
-    border-radius: 3px;
-    padding: 4px 8px;
   }
   .problem,
   .failed {
