@@ -9,10 +9,11 @@ from scipy import signal
 
 from ispettore.core.measure import true_peak
 from ispettore.core.measure.cells import Cells
+from ispettore.core.measure.filtered import VOICE_HZ, Filtered
 from ispettore.core.measure.grid import borders, seconds
 from ispettore.core.measure.inspection import Meters
-from ispettore.core.measure.k_weighting import KWeighted, design
-from ispettore.core.measure.true_peak import TruePeak
+from ispettore.core.measure.k_weighting import design
+from ispettore.core.measure.sections import high_pass
 
 rates = st.sampled_from([8_000, 11_025, 16_000, 22_050, 44_100, 48_000])
 seeds = st.integers(0, 2**32 - 1)
@@ -49,21 +50,26 @@ class References(unittest.TestCase):
 
     @settings(max_examples=25, deadline=None)
     @given(seeds, rates, st.integers(1, 2))
-    def test_k_weighting(self, seed, rate, channels):
+    def test_k_weighting_and_the_voice_band(self, seed, rate, channels):
         wave = some(seed, 2 * rate, channels)
-        power = fed(KWeighted(sample_rate_hz=rate, channels=channels), wave, rate).power.whole()[0]
-        sections = np.array([[b0, b1, b2, 1, a1, a2] for b0, b1, b2, a1, a2 in design(rate)])
-        weighted = signal.sosfilt(sections, wave.astype(np.float64), axis=0)
+        meter = fed(Filtered(sample_rate_hz=rate, channels=channels), wave, rate)
         starts = np.concatenate([k * rate + borders(rate)[:-1] for k in range(2)])
         counts = np.diff(np.append(starts, len(wave)))
-        expected = np.add.reduceat((weighted**2).sum(axis=1), starts) / counts
-        self.assertTrue(np.allclose(power, expected, rtol=1e-4, atol=1e-13))
+        for sections, series, share in (
+            (design(rate), meter.k_power, 1),
+            (high_pass(VOICE_HZ, sample_rate_hz=rate)[None, :], meter.voice_power, channels),
+        ):
+            sos = np.array([[b0, b1, b2, 1, a1, a2] for b0, b1, b2, a1, a2 in sections])
+            filtered = signal.sosfilt(sos, wave.astype(np.float64), axis=0)
+            expected = np.add.reduceat((filtered**2).sum(axis=1), starts) / counts / share
+            self.assertTrue(np.allclose(series.whole()[0], expected, rtol=1e-4, atol=1e-13))
 
     @settings(max_examples=25, deadline=None)
     @given(seeds, st.integers(1, 2), st.integers(1, 9_000))
     def test_true_peak_skips_nothing(self, seed, channels, frames):
         wave = some(seed, frames, channels)
-        value = 10 ** (fed(TruePeak(sample_rate_hz=8_000, channels=channels), wave, 8_000).result().value / 20)
+        meters = fed(Meters(sample_rate_hz=8_000, channels=channels), wave, 8_000)
+        value = 10 ** (meters.true_peak.result().value / 20)
         expected = float(np.abs(wave).max())
         if frames >= true_peak.TAPS:
             windows = np.lib.stride_tricks.sliding_window_view(wave, true_peak.TAPS, axis=0).astype(np.float64)
@@ -85,6 +91,6 @@ class References(unittest.TestCase):
             for second in seconds(pieces, sample_rate_hz=22_050, channels=channels):
                 meters.feed(second)
             found.append(
-                (meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.k_weighted.power.whole().tolist())
+                (meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.filtered.k_power.whole().tolist())
             )
         self.assertEqual(found[0], found[1])

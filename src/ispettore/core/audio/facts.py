@@ -42,7 +42,10 @@ CODECS = {
 
 
 class FileFacts(BaseModel):
-    """Facts of one file. `frames` counts what was really decoded once the whole file has been read."""
+    """Facts of one file. `frames` counts what was really decoded once the whole file has been read.
+
+    `channel_relation` is known once it was measured: one, identical, silent (one of them), inverted or different.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -56,6 +59,8 @@ class FileFacts(BaseModel):
     bit_rate_kbps: float | None
     bit_rate_constant: bool | None
     size_bytes: int
+    channel_relation: str | None = None
+    tags: dict[str, str] = {}
 
     @property
     def seeks_exactly(self) -> bool:

@@ -138,6 +138,12 @@ class Source:
             raise errors.BadSamples(file=self.name, at_s=at_s)
 
     @property
+    def bit_depth(self) -> int | None:
+        """Bits a sample, None where the codec has none."""
+        depth: int | None = self._depth
+        return depth
+
+    @property
     def facts(self) -> FileFacts:
         """Facts of the file; frames and duration count what was decoded so far once reading began."""
         frames = self.frames_read or self.claimed_frames

@@ -1,12 +1,19 @@
-"""Per cell and channel: the largest |sample|, the sum and the sum of squares. Everything about plain level comes from these."""
+"""Plain level in time: what one look at every sample gives, in milliseconds and in cells of five of them.
+
+Per cell and channel: the largest |sample|, the mean and the mean square. Per millisecond, for the second just fed: the largest
+|sample|, the largest second difference (how sharply the wave bends) and the mean magnitude over the channels.
+"""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.grid import Second, Series, borders
+from ispettore.core.measure.grid import CELLS_PER_SECOND, Second, Series, borders, counts
+
+MS_PER_CELL = 1_000 // CELLS_PER_SECOND
 
 
 @dataclass(frozen=True)
@@ -20,72 +27,153 @@ class CellSeries:
     sample_rate_hz: int
 
 
+@dataclass(frozen=True)
+class Milliseconds:
+    """One second in milliseconds: `edges` are sample indices, shape (n + 1,); `largest` and `bend` have shape (channels, n).
+
+    `largest` is the largest |sample|, `bend` the largest |x[i] − 2·x[i−1] + x[i−2]|; `magnitude`, shape (n,), the mean over the
+    samples of the root mean square of the channels. `highest` and `lowest`, shape (channels,), are the second's extremes.
+    """
+
+    edges: NDArray[np.int64]
+    largest: NDArray[np.float32]
+    bend: NDArray[np.float32]
+    magnitude: NDArray[np.float32]
+    highest: NDArray[np.float64]
+    lowest: NDArray[np.float64]
+
+
 class Cells:
-    """Feed seconds; `series()` gives the cells, and the totals over all samples are kept in double precision."""
+    """Feed seconds; `peak`, `mean`, `power` grow by their cells, and the totals over all samples are kept in double precision."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
         self._rate = sample_rate_hz
-        self._edges = borders(sample_rate_hz)
-        self._peak, self._mean, self._power = Series(), Series(), Series()
-        self._counts: list[NDArray[np.int64]] = []
+        self._past = np.full((channels, 2), np.nan, dtype=np.float32)
+        self.peak, self.mean, self.power = Series(channels), Series(channels), Series(channels)
         self.frames = 0
         self.sum = np.zeros(channels)
         self.sum_of_squares = np.zeros(channels)
         self.largest = np.full(channels, -np.inf)
         self.smallest = np.full(channels, np.inf)
-        self.peak = np.zeros(channels)
+        self.peak_amplitude = np.zeros(channels)
         self.peak_frame = np.zeros(channels, dtype=np.int64)
 
-    def feed(self, second: Second) -> None:
-        edges = self._edges if second.shape[1] == self._rate else borders(self._rate, second.shape[1])
-        counts = np.diff(edges)
-        peak, total, square, high, low = _cells(second, edges)
-        self._peak.append(peak)
-        self._mean.append(total / counts)
-        self._power.append(square / counts)
-        self._counts.append(counts)
-        self.sum += total.sum(axis=1)
-        self.sum_of_squares += square.sum(axis=1)
-        self.largest = np.maximum(self.largest, high)
-        self.smallest = np.minimum(self.smallest, low)
-        for channel, value in enumerate(peak.max(axis=1)):
-            if value > self.peak[channel]:
-                self.peak[channel] = value
+    def __len__(self) -> int:
+        return len(self.peak)
+
+    def feed(self, second: Second) -> Milliseconds:
+        """Take in a second, shape (channels, frames), and return its milliseconds."""
+        edges = _edges(self._rate, second.shape[1])
+        if self.frames == 0:  # go on as the first two samples go, so that the file's start bends nothing
+            step = second[:, 1] - second[:, 0] if second.shape[1] > 1 else np.zeros(len(second), dtype=np.float32)
+            self._past = np.stack((second[:, 0] - 2 * step, second[:, 0] - step), axis=1)
+        cells, totals, largest, bend, magnitude = _look(second, self._past, edges)
+        self._past = np.concatenate((self._past, second[:, -2:]), axis=1)[:, -2:]
+        self.peak.append(cells[0])
+        self.mean.append(cells[1])
+        self.power.append(cells[2])
+        self.sum += totals[0]
+        self.sum_of_squares += totals[1]
+        self.largest = np.maximum(self.largest, totals[2])
+        self.smallest = np.minimum(self.smallest, totals[3])
+        for channel in range(len(second)):
+            value = max(totals[2, channel], -totals[3, channel])
+            if value > self.peak_amplitude[channel]:
+                self.peak_amplitude[channel] = value
                 self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(second[channel])))
         self.frames += second.shape[1]
+        return Milliseconds(edges, largest, bend, magnitude, totals[2], totals[3])
+
+    def part(self, first: int, last: int) -> CellSeries:
+        """The cells from `first` to `last` (exclusive)."""
+        first, last = max(first, 0), min(last, len(self))
+        sizes = counts(self._rate, first, last, self.frames)
+        peak, mean, power = (each.part(first, last) for each in (self.peak, self.mean, self.power))
+        return CellSeries(peak, mean, power, sizes, self._rate)
 
     def series(self) -> CellSeries:
-        counts = np.concatenate(self._counts) if self._counts else np.zeros(0, dtype=np.int64)
-        return CellSeries(self._peak.whole(), self._mean.whole(), self._power.whole(), counts, self._rate)
+        """All cells."""
+        return self.part(0, len(self))
+
+
+@lru_cache(maxsize=16)
+def _edges(rate: int, frames: int) -> NDArray[np.int64]:
+    return borders(rate, frames, per_second=1_000)
 
 
 @kernel
-def _cells(x: NDArray[np.float32], edges: NDArray[np.int64]):  # type: ignore[no-untyped-def]
-    channels, cells = x.shape[0], edges.size - 1
-    peak = np.zeros((channels, cells))
-    total = np.zeros((channels, cells))
-    square = np.zeros((channels, cells))
-    largest = np.zeros(channels)
-    smallest = np.zeros(channels)
+def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.int64]):  # type: ignore[no-untyped-def]
+    channels, n = x.shape[0], edges.size - 1
+    size = (n + MS_PER_CELL - 1) // MS_PER_CELL
+    two = np.float32(2.0)
+    cells = np.empty((3, channels, size), dtype=np.float32)
+    totals = np.empty((4, channels))
+    largest = np.empty((channels, n), dtype=np.float32)
+    bend = np.empty((channels, n), dtype=np.float32)
+    magnitude = np.zeros(n, dtype=np.float32)
     for c in range(channels):
+        total = 0.0
+        squares = 0.0
         top = np.float32(-np.inf)
         bottom = np.float32(np.inf)
-        for k in range(cells):
-            high = np.float32(-np.inf)
-            low = np.float32(np.inf)
-            s = 0.0
-            q = 0.0
-            for i in range(edges[k], edges[k + 1]):
-                v = x[c, i]
-                high = max(high, v)
-                low = min(low, v)
-                s += np.float64(v)
-                q += np.float64(v) * np.float64(v)
-            peak[c, k] = max(high, -low)
-            total[c, k] = s
-            square[c, k] = q
-            top = max(top, high)
-            bottom = min(bottom, low)
-        largest[c] = top
-        smallest[c] = bottom
-    return peak, total, square, largest, smallest
+        for j in range(size):
+            peak = np.float32(0.0)
+            cell_sum = 0.0
+            cell_square = 0.0
+            end = min((j + 1) * MS_PER_CELL, n)
+            for k in range(j * MS_PER_CELL, end):
+                part = x[c, edges[k] : edges[k + 1]]
+                high = np.float32(-np.inf)
+                low = np.float32(np.inf)
+                s = np.float32(0.0)
+                q = np.float32(0.0)
+                m = np.float32(0.0)
+                for i in range(part.size):
+                    v = part[i]
+                    high = max(high, v)
+                    low = min(low, v)
+                    s += v
+                    q += v * v
+                    m += abs(v)
+                top = max(top, high)
+                bottom = min(bottom, low)
+                largest[c, k] = max(high, -low)
+                peak = max(peak, largest[c, k])
+                cell_sum += np.float64(s)
+                cell_square += np.float64(q)
+                if channels == 1:
+                    magnitude[k] = m / np.float32(part.size)
+                sharpest = np.float32(0.0)
+                if k > 0:
+                    near = x[c, edges[k] - 2 : edges[k + 1]]
+                    for i in range(near.size - 2):
+                        sharpest = max(sharpest, abs(near[i + 2] - two * near[i + 1] + near[i]))
+                else:
+                    a, b = past[c, 0], past[c, 1]
+                    for i in range(part.size):
+                        sharpest = max(sharpest, abs(part[i] - two * b + a))
+                        a, b = b, part[i]
+                bend[c, k] = sharpest
+            samples = edges[end] - edges[j * MS_PER_CELL]
+            cells[0, c, j] = peak
+            cells[1, c, j] = cell_sum / samples
+            cells[2, c, j] = cell_square / samples
+            total += cell_sum
+            squares += cell_square
+        totals[0, c] = total
+        totals[1, c] = squares
+        totals[2, c] = top
+        totals[3, c] = bottom
+    if channels > 1:
+        mixed = np.zeros(x.shape[1], dtype=np.float32)
+        for c in range(channels):
+            row = x[c]
+            for i in range(row.size):
+                mixed[i] += row[i] * row[i]
+        for k in range(n):
+            part = mixed[edges[k] : edges[k + 1]]
+            m = np.float32(0.0)
+            for i in range(part.size):
+                m += np.sqrt(part[i])
+            magnitude[k] = m / np.float32(part.size * np.sqrt(np.float64(channels)))
+    return cells, totals, largest, bend, magnitude

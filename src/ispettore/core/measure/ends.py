@@ -1,10 +1,15 @@
-"""`head_s` and `tail_s`: time before the first and after the last speech. `digital_silence_s`: the sum of dead silence."""
+"""`head_s` and `tail_s`: time before the first and after the last speech. `longest_pause_s`, and `digital_silence_s`."""
+
+import numpy as np
+from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.speech import Passages
 
 NO_SPEECH = "no speech was found in this file"
+OVER_LONG_S = 4.0
+DEAD_WORTH_SAYING_CELLS = 40
 
 
 def head(passages: Passages) -> Reading:
@@ -36,6 +41,38 @@ def tail(passages: Passages, *, duration_s: float) -> Reading:
     )
 
 
+def longest_pause(passages: Passages) -> tuple[Reading, list[Finding]]:
+    """The longest pause between two stretches of speech, and a finding for each of more than 4 s."""
+    gaps = _gaps(passages)
+    lengths = (gaps[:, 1] - gaps[:, 0]) * CELL_S
+    longest = int(np.argmax(lengths)) if len(gaps) else None
+    reading = Reading(
+        quantity="longest_pause_s",
+        value=float(lengths[longest]) if longest is not None else None,
+        unit="s",
+        method="longest time between two stretches of speech",
+        start_s=float(gaps[longest, 0]) * CELL_S if longest is not None else 0.0,
+        end_s=float(gaps[longest, 1]) * CELL_S if longest is not None else passages.cells * CELL_S,
+        note=None if longest is not None else "there is no pause between two stretches of speech",
+    )
+    return reading, [
+        Finding(
+            kind="long-pause",
+            start_s=float(start) * CELL_S,
+            end_s=float(end) * CELL_S,
+            measure=float(length),
+            unit="s",
+            severity="note",
+        )
+        for (start, end), length in zip(gaps, lengths, strict=True)
+        if length > OVER_LONG_S
+    ]
+
+
+def _gaps(passages: Passages) -> NDArray[np.int64]:
+    return np.stack((passages.speech[:-1, 1], passages.speech[1:, 0]), axis=1)
+
+
 def digital_silence(passages: Passages, *, duration_s: float) -> Reading:
     """Total seconds of stretches of at least 50 ms without a |sample| above −90 dBFS."""
     return Reading(
@@ -58,5 +95,5 @@ def dead_silences(passages: Passages) -> list[Finding]:
             unit="s",
         )
         for start, end in runs(passages.dead)
-        if end - start >= 40
+        if end - start >= DEAD_WORTH_SAYING_CELLS
     ]

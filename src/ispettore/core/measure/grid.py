@@ -5,28 +5,34 @@ are the same in every second. Cell k of a file starts at k × 5 ms at every samp
 borders are rounded to the nearest.
 """
 
+import os
+import tempfile
 from collections.abc import Iterable, Iterator
+from typing import IO
 
 import numpy as np
 from numpy.typing import NDArray
 
 CELLS_PER_SECOND = 200
 CELL_S = 1 / CELLS_PER_SECOND
+STRETCH_CELLS = 3_600 * CELLS_PER_SECOND
 
 Second = NDArray[np.float32]
 """One second of samples, shape (channels, at most sample_rate_hz), each channel contiguous."""
 
 
-def borders(sample_rate_hz: int, frames: int | None = None) -> NDArray[np.int64]:
-    """Sample indices at which the cells of one second start, and its end: shape (cells + 1,).
+def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int = CELLS_PER_SECOND) -> NDArray[np.int64]:
+    """Sample indices at which the cells of one second (or its milliseconds) start, and its end: shape (cells + 1,).
+
+    The borders of cells are borders of milliseconds too.
 
     >>> borders(44_100)[:4].tolist()
     [0, 221, 441, 662]
     >>> borders(48_000, 500).tolist()
     [0, 240, 480, 500]
     """
-    steps = np.arange(CELLS_PER_SECOND + 1, dtype=np.int64)
-    edges = (2 * steps * sample_rate_hz + CELLS_PER_SECOND) // (2 * CELLS_PER_SECOND)
+    steps = np.arange(per_second + 1, dtype=np.int64)
+    edges = (2 * steps * sample_rate_hz + per_second) // (2 * per_second)
     if frames is None or frames >= sample_rate_hz:
         return edges
     return np.append(edges[edges < frames], frames).astype(np.int64)
@@ -60,18 +66,70 @@ def runs(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
     return np.flatnonzero(padded[1:] != padded[:-1]).reshape(-1, 2)
 
 
-class Series:
-    """A growing series of float32 values, one row of cells per channel."""
+def counts(sample_rate_hz: int, first: int, last: int, frames: int) -> NDArray[np.int64]:
+    """How many samples lie in each of the cells `first` to `last` (exclusive) of a file of so many frames."""
+    index = np.arange(first, last + 1, dtype=np.int64)
+    second, step = np.divmod(index, CELLS_PER_SECOND)
+    edges = second * sample_rate_hz + (2 * step * sample_rate_hz + CELLS_PER_SECOND) // (2 * CELLS_PER_SECOND)
+    return np.asarray(np.diff(np.minimum(edges, frames)))
 
-    def __init__(self) -> None:
+
+class Series:
+    """A growing series of float32 values in rows; what outgrows `MEMORY_BYTES` waits in an unnamed temporary file.
+
+    So an inspection's memory does not depend on the length of the file, and nothing can be left behind.
+    """
+
+    MEMORY_BYTES = 4 << 20
+
+    def __init__(self, rows: int = 1) -> None:
+        self.rows = rows
         self._parts: list[NDArray[np.float32]] = []
+        self._held = 0
+        self._spilled = 0
+        self._file: IO[bytes] | None = None
+
+    def __len__(self) -> int:
+        return self._spilled + self._held
 
     def append(self, part: NDArray[np.floating]) -> None:
-        """Add shape (rows, cells)."""
-        self._parts.append(part.astype(np.float32))
+        """Add shape (rows, values)."""
+        self._parts.append(np.ascontiguousarray(part.T, dtype=np.float32))
+        self._held += part.shape[1]
+        if self._held * self.rows * 4 > self.MEMORY_BYTES:
+            self._spill()
+
+    def _spill(self) -> None:
+        if self._file is None:
+            self._file = tempfile.TemporaryFile(buffering=0)  # noqa: SIM115 - lives as long as the series
+        data = memoryview(np.concatenate(self._parts).tobytes())
+        while data:
+            data = data[self._file.write(data) :]
+        self._spilled += self._held
+        self._parts, self._held = [], 0
+
+    def part(self, first: int, last: int) -> NDArray[np.float32]:
+        """Values `first` to `last` (exclusive; cut to what there is), shape (rows, values)."""
+        first, last = max(first, 0), min(last, len(self))
+        found = []
+        if self._file is not None and first < self._spilled:
+            end = min(last, self._spilled)
+            data = os.pread(self._file.fileno(), (end - first) * self.rows * 4, first * self.rows * 4)
+            found.append(np.frombuffer(data, dtype=np.float32).reshape(-1, self.rows))
+        if last > self._spilled and self._parts:
+            self._parts = [np.concatenate(self._parts)] if len(self._parts) > 1 else self._parts
+            found.append(self._parts[0][max(first - self._spilled, 0) : last - self._spilled])
+        if not found:
+            return np.zeros((self.rows, 0), dtype=np.float32)
+        return np.ascontiguousarray((np.concatenate(found) if len(found) > 1 else found[0]).T)
 
     def whole(self) -> NDArray[np.float32]:
-        """All so far, shape (rows, cells)."""
-        if len(self._parts) > 1:
-            self._parts = [np.concatenate(self._parts, axis=1)]
-        return self._parts[0] if self._parts else np.zeros((1, 0), dtype=np.float32)
+        """All so far, shape (rows, values). For what is known to be short, and for planning."""
+        return self.part(0, len(self))
+
+
+def stretches(count: int, *, around: int = 0) -> Iterator[tuple[int, int, int, int]]:
+    """Walk over so many cells in stretches of an hour: (first, last, first less `around`, last plus `around`)."""
+    for first in range(0, count, STRETCH_CELLS):
+        last = min(first + STRETCH_CELLS, count)
+        yield first, last, max(first - around, 0), min(last + around, count)

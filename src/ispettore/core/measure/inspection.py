@@ -1,27 +1,54 @@
 """The one pass over a file that drives every meter."""
 
+import functools
 import hashlib
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.audio import tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.reading import BLOCK_FRAMES, Block, Source
-from ispettore.core.measure import ends, loudness, noise_floor, rms, sample_peak, speech
+from ispettore.core.measure import (
+    bandwidth,
+    crest_factor,
+    ends,
+    hum,
+    inter_sample_overs,
+    level_jumps,
+    loudness,
+    noise_floor,
+    offset,
+    plosives,
+    rms,
+    room_decay,
+    room_tone_jumps,
+    sample_peak,
+    sibilance,
+    sounds_in_pauses,
+    speech,
+)
+from ispettore.core.measure.active_speech import ActiveSpeech
 from ispettore.core.measure.cells import Cells, CellSeries
-from ispettore.core.measure.grid import CELL_S, runs, seconds
-from ispettore.core.measure.k_weighting import KWeighted
+from ispettore.core.measure.channel_difference import ChannelDifference
+from ispettore.core.measure.clicks import Clicks
+from ispettore.core.measure.clipping import Clipping
+from ispettore.core.measure.dropouts import Dropouts
+from ispettore.core.measure.filtered import Filtered
+from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Second, runs, seconds
+from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, Reading, Span
+from ispettore.core.measure.spectra import Spectra
 from ispettore.core.measure.true_peak import TruePeak
 
 Progress = Callable[[str, float], None]
 """Called with a stage name and a fraction from 0 to 1; may raise Cancelled."""
 
-METHODS_VERSION = 1
+METHODS_VERSION = 2
 """Raised whenever a meter gives other figures than before, so that stored inspections are known to be of the older kind."""
 
 
@@ -51,26 +78,43 @@ class Inspection(BaseModel):
 
 @dataclass(frozen=True)
 class Measured:
-    """An inspection with the series behind it. `k_power` and `room` have shape (cells,)."""
+    """An inspection with the series behind it."""
 
     inspection: Inspection
-    cells: CellSeries
-    k_power: NDArray[np.float32]
+    meters: "Meters"
     passages: speech.Passages
 
-    @property
+    @functools.cached_property
+    def cells(self) -> CellSeries:
+        """All cells in memory."""
+        return self.meters.cells.series()
+
+    @functools.cached_property
+    def k_power(self) -> NDArray[np.float32]:
+        """K-weighted power of each cell in memory, shape (cells,)."""
+        power: NDArray[np.float32] = self.meters.filtered.k_power.whole()[0]
+        return power
+
+    @functools.cached_property
     def speech_mask(self) -> NDArray[np.bool_]:
         """True in the cells in which someone speaks, shape (cells,)."""
-        mask = np.zeros(self.passages.cells, dtype=bool)
-        for start, end in self.passages.speech:
-            mask[start:end] = True
-        return mask
+        return self.passages.speech_mask()
 
 
-def inspect(path: Path, *, name: str | None = None, progress: Progress = no_progress, block_frames: int = BLOCK_FRAMES) -> Measured:
-    """Measure one file in one pass. Raises what `Source` raises; a file that breaks off is measured as far as it goes."""
+def inspect(
+    path: Path,
+    *,
+    name: str | None = None,
+    progress: Progress = no_progress,
+    block_frames: int = BLOCK_FRAMES,
+    room_tone: Sequence[Span] = (),
+) -> Measured:
+    """Measure one file in one pass. Raises what `Source` raises; a file that breaks off is measured as far as it goes.
+
+    `room_tone` are spans marked by hand: where there are any, they are the room tone, and nothing else is.
+    """
     with Source(path, name=name) as source:
-        meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels)
+        meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
         total = max(source.claimed_frames, 1)
 
         def watched(block: Block) -> Block:
@@ -80,21 +124,17 @@ def inspect(path: Path, *, name: str | None = None, progress: Progress = no_prog
         blocks = (watched(block) for block in source.blocks(block_frames))
         for second in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
             meters.feed(second)
-        measured = meters.result(name=source.name, sha256=sha256_of(path), facts=source.facts)
+        facts = source.facts.model_copy(update={"tags": tags.read(path)})
+        measured = meters.result(name=source.name, sha256=sha256_of(path), facts=facts, room_tone=room_tone)
         if source.broken_off is None:
             return measured
         end = source.facts.duration_s
         cut = Finding(kind="broken-off", start_s=end, end_s=end, severity="serious")
         findings = [*measured.inspection.findings, cut]
-        return Measured(
-            measured.inspection.model_copy(update={"findings": findings}),
-            measured.cells,
-            measured.k_power,
-            measured.passages,
-        )
+        return replace(measured, inspection=measured.inspection.model_copy(update={"findings": findings}))
 
 
-def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int) -> Measured:
+def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int, room_tone: Sequence[Span] = ()) -> Measured:
     """Measure samples of shape (frames, channels) that are in memory, full scale 1.0 (used for short spans and tests)."""
     samples = np.atleast_2d(samples.astype(np.float32).T).T
     meters = Meters(sample_rate_hz=sample_rate_hz, channels=samples.shape[1])
@@ -112,54 +152,155 @@ def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int) -> Meas
         bit_rate_constant=None,
         size_bytes=samples.nbytes,
     )
-    return meters.result(name="", sha256=hashlib.sha256(samples.tobytes()).hexdigest(), facts=facts)
+    sha256 = hashlib.sha256(samples.tobytes()).hexdigest()
+    return meters.result(name="", sha256=sha256, facts=facts, room_tone=room_tone)
 
 
 class Meters:
     """Every meter, fed together."""
 
-    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
+    def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None = None) -> None:
         self._rate = sample_rate_hz
         self.cells = Cells(sample_rate_hz=sample_rate_hz, channels=channels)
         self.true_peak = TruePeak(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.k_weighted = KWeighted(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.voice = speech.VoiceBand(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.filtered = Filtered(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.active_speech = ActiveSpeech()
+        self.spectra = Spectra(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.low_rate = LowRate(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.clipping = Clipping(sample_rate_hz=sample_rate_hz, channels=channels, bit_depth=bit_depth)
+        self.clicks = Clicks(channels=channels)
+        self.dropouts = Dropouts(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.channel_difference = ChannelDifference(channels=channels)
 
-    def feed(self, second: NDArray[np.float32]) -> None:
+    def feed(self, second: Second) -> None:
         """Take in shape (channels, frames): a whole second, or the file's shorter last one."""
-        self.cells.feed(second)
-        self.true_peak.feed(second)
-        self.k_weighted.feed(second)
-        self.voice.feed(second)
+        milliseconds = self.cells.feed(second)
+        self.true_peak.feed(second, milliseconds)
+        self.filtered.feed(second)
+        self.active_speech.feed(milliseconds)
+        self.spectra.feed(second)
+        self.low_rate.feed(second)
+        self.clipping.feed(second, milliseconds)
+        self.clicks.feed(milliseconds)
+        self.dropouts.feed(second, milliseconds)
+        self.channel_difference.feed(second)
 
-    def result(self, *, name: str, sha256: str, facts: FileFacts) -> Measured:
-        cells = self.cells.series()
-        k_power = self.k_weighted.power.whole()[0]
-        passages = speech.find(self.voice.power.whole()[0], cells)
-        duration = facts.duration_s
-        readings = [
-            sample_peak.measure(self.cells, sample_rate_hz=self._rate),
-            self.true_peak.result(),
-            rms.measure(self.cells, duration_s=duration),
-            loudness.integrated(k_power, duration_s=duration),
-            loudness.momentary_max(k_power),
-            loudness.short_term_max(k_power),
-            loudness.loudness_range(k_power, duration_s=duration),
-            noise_floor.measure(cells, passages),
-            ends.head(passages),
-            ends.tail(passages, duration_s=duration),
-            ends.digital_silence(passages, duration_s=duration),
-        ]
+    def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
+        """All readings and findings of what was fed."""
+        self.low_rate.finish()
+        passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone))
+        readings, findings = self._level(facts.duration_s)
+        for measure in (self._between, self._health):
+            more, found = measure(passages, readings, facts)
+            readings = {**readings, **more}
+            findings += found
+        relation, unlike = self.channel_difference.result(self.cells, duration_s=facts.duration_s)
+        findings += unlike
         inspection = Inspection(
             name=name,
             sha256=sha256,
-            facts=facts,
-            readings={reading.quantity: reading for reading in readings},
-            findings=ends.dead_silences(passages),
+            facts=facts.model_copy(update={"channel_relation": relation}),
+            readings=readings,
+            findings=sorted(findings, key=lambda finding: (finding.start_s, finding.kind)),
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
         )
-        return Measured(inspection, cells, k_power, passages)
+        return Measured(inspection, self, passages)
+
+    def _marked(self, room_tone: Sequence[Span]) -> NDArray[np.int64] | None:
+        if not room_tone:
+            return None
+        edges = [(round(span.start_s * CELLS_PER_SECOND), round(span.end_s * CELLS_PER_SECOND)) for span in room_tone]
+        return np.clip(np.array(edges, dtype=np.int64), 0, len(self.cells))
+
+    def _level(self, duration_s: float) -> tuple[dict[str, Reading], list[Finding]]:
+        peak = sample_peak.measure(self.cells, sample_rate_hz=self._rate)
+        true_peak = self.true_peak.result()
+        level = rms.measure(self.cells, duration_s=duration_s)
+        mean_square = float(self.cells.sum_of_squares.mean() / max(self.cells.frames, 1))
+        active, activity = self.active_speech.result(mean_square=mean_square, duration_s=duration_s)
+        k_power = self.filtered.k_power
+        integrated = loudness.integrated(k_power, duration_s=duration_s)
+        overs, findings = inter_sample_overs.measure(self.true_peak.cells, duration_s=duration_s)
+        return _named(
+            peak,
+            true_peak,
+            level,
+            active,
+            activity,
+            integrated,
+            loudness.momentary_max(k_power),
+            loudness.short_term_max(k_power),
+            loudness.loudness_range(k_power, duration_s=duration_s),
+            crest_factor.above("crest_factor_db", peak, level, method="sample peak less RMS"),
+            crest_factor.above("speech_crest_db", peak, active, method="sample peak less active speech level"),
+            crest_factor.above("peak_to_loudness_db", true_peak, integrated, method="true peak less integrated loudness"),
+            overs,
+        ), findings
+
+    def _between(
+        self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts
+    ) -> tuple[dict[str, Reading], list[Finding]]:
+        active, duration_s = known["active_speech_level_dbfs"], facts.duration_s
+        noise = noise_floor.measure(self.cells, passages)
+        pause, long_pauses = ends.longest_pause(passages)
+        clicks = self.clicks.findings()
+        findings = [
+            *ends.dead_silences(passages),
+            *long_pauses,
+            *clicks,
+            *sounds_in_pauses.findings(self.cells, self.spectra, passages, clicks),
+            *room_tone_jumps.findings(self.cells, passages),
+            *level_jumps.findings(self.filtered.k_power, passages),
+        ]
+        return _named(
+            noise,
+            noise_floor.quietest_window(self.cells, passages),
+            noise_floor.worst_pause(self.cells, passages),
+            noise_floor.signal_to_noise(active, self._speech_levels(known), noise),
+            ends.head(passages),
+            ends.tail(passages, duration_s=duration_s),
+            pause,
+            ends.digital_silence(passages, duration_s=duration_s),
+        ), findings
+
+    def _speech_levels(self, known: dict[str, Reading]) -> tuple[float | None, ...]:
+        """The active speech level of each channel in dBFS: its own energy over the time in which someone speaks."""
+        level, activity = known["rms_dbfs"], known["speech_activity_percent"].value
+        if not activity:
+            return tuple(None for _ in level.per_channel)
+        return tuple(None if each is None else each - 10 * float(np.log10(activity / 100)) for each in level.per_channel)
+
+    def _health(
+        self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts
+    ) -> tuple[dict[str, Reading], list[Finding]]:
+        duration = facts.duration_s
+        voice = known["active_speech_level_dbfs"].value
+        clipped, clippings = self.clipping.result(duration_s=duration)
+        dc, leaning = offset.dc_offset(self.cells, duration_s=duration), offset.asymmetry(self.cells, duration_s=duration)
+        low = hum.spectrum(self.low_rate, passages)
+        hums, hum_findings = hum.hum(low, duration_s=duration)
+        rumbles, rumble_findings = hum.rumble(low, known["noise_floor_dbfs"], duration_s=duration)
+        band, band_findings = bandwidth.measure(
+            self.spectra.long_term(), sample_rate_hz=self._rate, duration_s=duration, lossy=facts.lossy
+        )
+        decay, decay_findings = room_decay.measure(self.filtered.voice_power, passages, duration_s=duration)
+        findings = [
+            *clippings,
+            *offset.findings(dc, leaning),
+            *hum_findings,
+            *([] if hum_findings else rumble_findings),  # hum of 50 Hz is no rumble
+            *band_findings,
+            *decay_findings,
+            *self.dropouts.findings(),
+            *plosives.findings(self.low_rate, passages, voice_dbfs=voice),
+            *sibilance.findings(self.spectra, voice_dbfs=voice),
+        ]
+        return _named(clipped, dc, leaning, hums, rumbles, decay, band), findings
+
+
+def _named(*readings: Reading) -> dict[str, Reading]:
+    return {reading.quantity: reading for reading in readings}
 
 
 def _spans(cells: NDArray[np.int64]) -> list[Span]:

@@ -11,9 +11,6 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.kernels import kernel
-from ispettore.core.measure.grid import Second, Series, borders
-
 # BS.1770-5 Annex 1, tables 1 and 2: b0 b1 b2 a1 a2 at 48 kHz.
 SHELF_48K = np.array([1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585])
 HIGH_PASS_48K = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
@@ -104,53 +101,3 @@ def _factor(p: NDArray[np.float64]) -> NDArray[np.float64]:
     inside = roots[np.argsort(np.abs(roots))][:2]
     polynomial = np.real(np.poly(inside))
     return np.asarray(polynomial * np.sqrt(p.sum()) / abs(polynomial.sum()))
-
-
-class KWeighted:
-    """Feed seconds; `power` grows one row: the weighted sum over channels of the K-weighted mean square of each cell."""
-
-    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
-        self._rate = sample_rate_hz
-        self._edges = borders(sample_rate_hz)
-        self._sections = design(sample_rate_hz)
-        self._weights = np.array(CHANNEL_WEIGHTS[channels])
-        self._state = np.zeros((channels, 4))
-        self.power = Series()
-
-    def feed(self, second: Second) -> None:
-        edges = self._edges if second.shape[1] == self._rate else borders(self._rate, second.shape[1])
-        self.power.append(_weigh(second, edges, self._sections, self._weights, self._state)[None, :])
-
-
-@kernel
-def _weigh(
-    x: NDArray[np.float32],
-    edges: NDArray[np.int64],
-    sections: NDArray[np.float64],
-    weights: NDArray[np.float64],
-    state: NDArray[np.float64],
-) -> NDArray[np.float64]:
-    """Transposed direct form II for both sections; mean square per cell, channels summed by weight. `state` is updated."""
-    power = np.zeros(edges.size - 1)
-    b0, b1, b2, a1, a2 = sections[0]
-    c0, c1, c2, d1, d2 = sections[1]
-    for c in range(x.shape[0]):
-        if weights[c] == 0.0:
-            continue
-        s1, s2, t1, t2 = state[c]
-        for k in range(edges.size - 1):
-            q = 0.0
-            for i in range(edges[k], edges[k + 1]):
-                v = np.float64(x[c, i])
-                y = b0 * v + s1
-                s1 = b1 * v - a1 * y + s2
-                s2 = b2 * v - a2 * y
-                w = c0 * y + t1
-                t1 = c1 * y - d1 * w + t2
-                t2 = c2 * y - d2 * w
-                q += w * w
-            power[k] += weights[c] * q / (edges[k + 1] - edges[k])
-        # Values this small are nothing but would make the filter crawl.
-        for j, s in enumerate((s1, s2, t1, t2)):
-            state[c, j] = s if abs(s) > 1e-30 else 0.0
-    return power

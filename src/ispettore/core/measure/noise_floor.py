@@ -1,88 +1,153 @@
-"""`noise_floor_dbfs`: the level between the words, from the room tone in the pauses; the worst channel is shown."""
+"""The level between the words, from the room tone in the pauses; the worst channel is shown.
+
+`noise_floor_dbfs` is the energy mean of the room tone, DC removed, unweighted; `noise_floor_worst_pause_dbfs` that of the loudest
+pause; `noise_floor_quietest_dbfs` the quietest 500 ms of the file; `signal_to_noise_db` the active speech level less the noise
+floor.
+"""
+
+from collections.abc import Iterable
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
-from ispettore.core.measure.cells import CellSeries
-from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.cells import Cells, CellSeries
+from ispettore.core.measure.grid import CELL_S, runs, stretches
 from ispettore.core.measure.reading import Reading
-from ispettore.core.measure.speech import Passages
+from ispettore.core.measure.speech import Mask, Passages
 
 WINDOW_CELLS = 100  # 500 ms
+WORTHWHILE_CELLS = 20  # a pause's own level needs 100 ms of room tone
 ROOM_METHOD = "energy mean of the room tone in pauses of at least 0.4 s, DC removed, unweighted, worst channel"
+MARKED_METHOD = "energy mean of the room tone marked by hand, DC removed, unweighted, worst channel"
 QUIETEST_METHOD = "no pause is long enough: the quietest 500 ms of the file, DC removed, worst channel"
+WINDOW_METHOD = "lowest RMS of any 500 ms that touch no dead silence, moved by 10 ms, DC removed, worst channel"
+PAUSE_METHOD = "energy mean of the loudest pause's room tone, DC removed, unweighted, worst channel"
+RATIO_METHOD = "active speech level less noise floor, of the channel in which they lie closest"
+
+Weighed = tuple[NDArray[np.float64], NDArray[np.float64], float]
+"""Sums over samples of squares and of values, shape (channels,) each, and the number of samples."""
 
 
-def measure(cells: CellSeries, passages: Passages) -> Reading:
-    """The reading in dBFS. Where every pause is dead silence it has no value and `silence` is True."""
+def measure(cells: Cells, passages: Passages) -> Reading:
+    """`noise_floor_dbfs`. Where every pause is dead silence it has no value and `silence` is True."""
+    name = "noise_floor_dbfs"
     if passages.room.any():
-        return _reading(_power(cells, passages.room), passages.room, ROOM_METHOD)
+        longest = max(runs(passages.room), key=lambda run: int(run[1] - run[0]))
+        method = MARKED_METHOD if passages.marked else ROOM_METHOD
+        power = _power(_under(cells, first, last, passages.room[first:last]) for first, last, _, _ in stretches(passages.cells))
+        return _reading(name, power, longest, f"{method}; {passages.room.sum() * CELL_S:.1f} s of it", passages.cells)
     if passages.dead.any():
-        return _silence("between the words there is only dead silence", passages.cells)
-    span = quietest(cells, passages.dead)
-    if span is None:
+        return _silence(name, ROOM_METHOD, "between the words there is only dead silence", passages.cells)
+    return _window(name, cells, passages.dead, QUIETEST_METHOD)
+
+
+def quietest_window(cells: Cells, passages: Passages) -> Reading:
+    """`noise_floor_quietest_dbfs`."""
+    return _window("noise_floor_quietest_dbfs", cells, passages.dead, WINDOW_METHOD)
+
+
+def worst_pause(cells: Cells, passages: Passages) -> Reading:
+    """`noise_floor_worst_pause_dbfs`, with the span of that pause."""
+    name = "noise_floor_worst_pause_dbfs"
+    best: tuple[float, NDArray[np.int64], NDArray[np.float64]] | None = None
+    for pause in passages.pauses:
+        room = passages.room[pause[0] : pause[1]]
+        if room.sum() < WORTHWHILE_CELLS:
+            continue
+        power = _power([_under(cells, int(pause[0]), int(pause[1]), room)])
+        if best is None or power.max() > best[0]:
+            best = (float(power.max()), pause, power)
+    if best is None:
+        note = "silence: between the words there is only dead silence" if passages.dead.any() else "no pause is long enough"
         return Reading(
-            quantity="noise_floor_dbfs",
-            value=None,
-            unit="dBFS",
-            method=QUIETEST_METHOD,
-            note="the file is shorter than 500 ms",
-        )
-    mask = np.zeros(passages.cells, dtype=bool)
-    mask[span[0] : span[1]] = True
-    return _reading(_power(cells, mask), mask, QUIETEST_METHOD)
+            quantity=name, value=None, unit="dBFS", method=PAUSE_METHOD, end_s=passages.cells * CELL_S, note=note,
+            silence=bool(passages.dead.any()),
+        )  # fmt: skip
+    return _reading(name, best[2], best[1], PAUSE_METHOD, passages.cells)
 
 
-def quietest(cells: CellSeries, dead: NDArray[np.bool_]) -> tuple[int, int] | None:
+def signal_to_noise(level: Reading, channel_levels: tuple[float | None, ...], noise: Reading) -> Reading:
+    """`signal_to_noise_db` of the worst channel. `channel_levels` are the speech levels of each channel in dBFS."""
+    ratios = [
+        (speech - floor, channel)
+        for channel, (speech, floor) in enumerate(zip(channel_levels, noise.per_channel, strict=False), start=1)
+        if speech is not None and floor is not None
+    ]
+    worst = min(ratios, default=None)
+    note = "there is no speech level to hold it against" if level.value is None else f"the noise floor has no value: {noise.note}"
+    return Reading(
+        quantity="signal_to_noise_db",
+        value=worst[0] if worst else None,
+        unit="dB",
+        method=RATIO_METHOD,
+        channel=worst[1] if worst else None,
+        start_s=noise.start_s,
+        end_s=noise.end_s,
+        note=None if worst else note,
+        silence=noise.silence and level.value is not None,
+    )
+
+
+def quietest(cells: Cells, dead: Mask) -> tuple[int, int] | None:
     """First and last cell of the quietest 500 ms that touch no dead silence, or None."""
-    power = cells.power.mean(axis=0).astype(np.float64)
-    if power.size < WINDOW_CELLS:
-        return None
-    total = np.concatenate(([0.0], np.cumsum(power)))
-    touched = np.concatenate(([0], np.cumsum(dead)))
-    starts = np.arange(0, power.size - WINDOW_CELLS + 1, 2)
-    energy = total[starts + WINDOW_CELLS] - total[starts]
-    energy[touched[starts + WINDOW_CELLS] > touched[starts]] = np.inf
-    best = int(np.argmin(energy))
-    return (int(starts[best]), int(starts[best]) + WINDOW_CELLS) if np.isfinite(energy[best]) else None
+    least, found = np.inf, None
+    for first, _, _, after in stretches(dead.size, around=WINDOW_CELLS):
+        power = cells.power.part(first, after).mean(axis=0).astype(np.float64)
+        if power.size < WINDOW_CELLS:
+            continue
+        total = np.concatenate(([0.0], np.cumsum(power)))
+        touched = np.concatenate(([0], np.cumsum(dead[first:after])))
+        starts = np.arange(0, power.size - WINDOW_CELLS + 1, 2)
+        energy = total[starts + WINDOW_CELLS] - total[starts]
+        energy[touched[starts + WINDOW_CELLS] > touched[starts]] = np.inf
+        best = int(np.argmin(energy))
+        if energy[best] < least:
+            least, found = float(energy[best]), first + int(starts[best])
+    return (found, found + WINDOW_CELLS) if found is not None else None
 
 
-def _power(cells: CellSeries, mask: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Mean square of each channel over the marked cells with their common mean removed: shape (channels,)."""
-    counts = cells.counts[mask].astype(np.float64)
-    weight = counts / counts.sum()
-    power = (cells.power[:, mask] * weight).sum(axis=1, dtype=np.float64)
-    mean = (cells.mean[:, mask] * weight).sum(axis=1, dtype=np.float64)
-    return np.asarray(np.maximum(power - mean**2, 0.0))
+def _window(name: str, cells: Cells, dead: Mask, method: str) -> Reading:
+    span = quietest(cells, dead)
+    if span is None:
+        if dead.any():
+            return _silence(name, method, "what is not dead silence is shorter than 500 ms", dead.size)
+        return Reading(quantity=name, value=None, unit="dBFS", method=method, note="the file is shorter than 500 ms")
+    return _reading(name, _power([_under(cells, *span, np.ones(WINDOW_CELLS, dtype=bool))]), np.array(span), method, dead.size)
 
 
-def _reading(power: NDArray[np.float64], mask: NDArray[np.bool_], method: str) -> Reading:
+def _under(cells: Cells, first: int, last: int, mask: Mask) -> Weighed:
+    if not mask.any():
+        return np.zeros(cells.power.rows), np.zeros(cells.power.rows), 0.0
+    part: CellSeries = cells.part(first, last)
+    sizes = part.counts[mask].astype(np.float64)
+    return part.power[:, mask] @ sizes, part.mean[:, mask] @ sizes, float(sizes.sum())
+
+
+def _power(parts: Iterable[Weighed]) -> NDArray[np.float64]:
+    """Mean square of each channel with the common mean removed: shape (channels,)."""
+    squares, sums, sizes = (sum(each) for each in zip(*parts, strict=True))
+    return np.asarray(np.maximum(squares / sizes - (sums / sizes) ** 2, 0.0))
+
+
+def _reading(name: str, power: NDArray[np.float64], where: NDArray[np.int64], method: str, cells: int) -> Reading:
     worst = int(np.argmax(power))
     value = decibels.of_power(float(power[worst]))
-    where = np.flatnonzero(mask)
     if value is None:
-        return _silence("the room tone is dead silence", mask.size)
-    longest = max(runs(mask), key=lambda run: int(run[1] - run[0]))
+        return _silence(name, method, "the room tone is dead silence", cells)
     return Reading(
-        quantity="noise_floor_dbfs",
+        quantity=name,
         value=value,
         unit="dBFS",
-        method=f"{method}; {where.size * CELL_S:.1f} s of it",
+        method=method,
         channel=worst + 1,
-        start_s=float(longest[0]) * CELL_S,
-        end_s=float(longest[1]) * CELL_S,
+        start_s=float(where[0]) * CELL_S,
+        end_s=float(where[1]) * CELL_S,
         per_channel=tuple(decibels.of_power(float(p)) for p in power),
     )
 
 
-def _silence(note: str, cells: int) -> Reading:
+def _silence(name: str, method: str, note: str, cells: int) -> Reading:
     return Reading(
-        quantity="noise_floor_dbfs",
-        value=None,
-        unit="dBFS",
-        method=ROOM_METHOD,
-        end_s=cells * CELL_S,
-        note=f"silence: {note}",
-        silence=True,
+        quantity=name, value=None, unit="dBFS", method=method, end_s=cells * CELL_S, note=f"silence: {note}", silence=True
     )

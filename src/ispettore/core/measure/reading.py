@@ -1,5 +1,6 @@
 """What a meter says: readings, findings and spans, as typed data."""
 
+from collections.abc import Iterable
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -42,7 +43,10 @@ class Reading(BaseModel):
 
 
 class Finding(BaseModel):
-    """A span of time with something to look at, its kind and its measure."""
+    """A span of time with something to look at, its kind and its measure; `count` of them where several lie close together.
+
+    `detail` names what the measure cannot, such as the base frequency of hum.
+    """
 
     model_config = ConfigDict(frozen=True)
 
@@ -53,3 +57,32 @@ class Finding(BaseModel):
     measure: float | None = None
     unit: str = ""
     severity: Severity = "warning"
+    count: int = 1
+    detail: str = ""
+
+
+def merged(findings: Iterable[Finding], *, within_s: float) -> list[Finding]:
+    """Findings in order of time; those of one kind and channel near to one another become one, with the largest measure.
+
+    >>> one, two = (Finding(kind="click", start_s=t, end_s=t, measure=m) for t, m in ((1.0, 3.0), (1.1, 5.0)))
+    >>> [(each.start_s, each.end_s, each.measure, each.count) for each in merged([one, two], within_s=0.2)]
+    [(1.0, 1.1, 5.0, 2)]
+    """
+    joined: list[Finding] = []
+    last: dict[tuple[str, int | None], int] = {}
+    for finding in sorted(findings, key=lambda each: each.start_s):
+        key = (finding.kind, finding.channel)
+        before = joined[last[key]] if key in last else None
+        if before is None or finding.start_s - before.end_s > within_s:
+            last[key] = len(joined)
+            joined.append(finding)
+            continue
+        measures = [each.measure for each in (before, finding) if each.measure is not None]
+        joined[last[key]] = before.model_copy(
+            update={
+                "end_s": max(before.end_s, finding.end_s),
+                "measure": max(measures, default=None),
+                "count": before.count + finding.count,
+            }
+        )
+    return joined

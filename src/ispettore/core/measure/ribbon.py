@@ -1,5 +1,6 @@
 """The level ribbon: for each column of time the RMS and the peak, for pictures."""
 
+import itertools
 import zlib
 from dataclasses import dataclass
 
@@ -28,12 +29,14 @@ class Ribbon:
 
 def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
     """The ribbon of a whole file in at most so many columns, the channels together."""
-    peak, power = measured.cells.peak.max(axis=0), measured.cells.power.mean(axis=0)
-    columns = min(columns, peak.size)
-    starts = (np.arange(columns) * peak.size) // max(columns, 1)
-    high = np.maximum.reduceat(peak, starts)
-    mean = np.add.reduceat(power, starts) / np.diff(np.append(starts, peak.size))
-    return Ribbon(_shown(decibels.levels(mean)), _shown(decibels.levels(high.astype(np.float64) ** 2)))
+    cells = measured.meters.cells
+    columns = min(columns, len(cells))
+    edges = (np.arange(columns + 1) * len(cells)) // max(columns, 1)
+    high, mean = np.zeros(columns), np.zeros(columns)
+    for column, (first, last) in enumerate(itertools.pairwise(edges.tolist())):
+        high[column] = cells.peak.part(first, last).max()
+        mean[column] = cells.power.part(first, last).mean()
+    return Ribbon(_shown(decibels.levels(mean)), _shown(decibels.levels(high**2)))
 
 
 def unpacked(packed: bytes) -> Ribbon:

@@ -9,9 +9,9 @@ from ispettore.core.measure.reading import Reading
 
 def measure(cells: Cells, *, sample_rate_hz: int) -> Reading:
     """The reading in dBFS; None with `silence` where every sample is zero."""
-    worst = int(np.argmax(cells.peak))
+    worst = int(np.argmax(cells.peak_amplitude))
     at_s = float(cells.peak_frame[worst]) / sample_rate_hz
-    value = decibels.of_amplitude(float(cells.peak[worst]))
+    value = decibels.of_amplitude(float(cells.peak_amplitude[worst]))
     return Reading(
         quantity="sample_peak_dbfs",
         value=value,
@@ -22,5 +22,5 @@ def measure(cells: Cells, *, sample_rate_hz: int) -> Reading:
         end_s=at_s,
         note=None if value is not None else "silence: every sample is zero",
         silence=value is None,
-        per_channel=tuple(decibels.of_amplitude(float(peak)) for peak in cells.peak),
+        per_channel=tuple(decibels.of_amplitude(float(peak)) for peak in cells.peak_amplitude),
     )

@@ -2,22 +2,22 @@
 
 A short-time level above 150 Hz stands against an estimate of the noise that follows the recording (minimum statistics after
 R. Martin, IEEE Trans. Speech and Audio Processing 9(5), 2001), with hysteresis, so that the soft ends of words stay with them.
-A run that rises too little, or too briefly, is not speech: a breath, a click, a rustle.
+A run that rises too little, or too briefly, is not speech; nor is one without voice in it, unless it hisses right beside a voiced
+one: a voice has most of its energy below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out an
+hour at a time, so memory does not grow with the file but for a few marks a cell.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
-from ispettore.core.measure.cells import CellSeries
-from ispettore.core.measure.grid import Second, Series, borders, runs
-from ispettore.core.measure.sections import high_pass
+from ispettore.core.measure.cells import Cells
+from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
+from ispettore.core.measure.spectra import Spectra, centres_hz
 
-BAND_HZ = 150.0
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
 DEAD_CELLS = 10  # 50 ms
 SMOOTH_CELLS = 5  # 25 ms
@@ -31,130 +31,268 @@ JOIN_CELLS = 30  # gaps under 150 ms belong to the speech around them
 PAUSE_CELLS = 80  # 0.4 s
 AFTER_SPEECH_CELLS, BEFORE_SPEECH_CELLS = 40, 12  # 200 ms for the room's decay, 60 ms before speech
 ABOVE_MEDIAN_DB = 6.0
+VOICED_BELOW_HZ, VOICED_SHARE = 800.0, 0.5
+HISS_ABOVE_HZ, HISS_SHARE = 3_000.0, 0.6
+LONGEST_HISS_CELLS = 70  # 350 ms
+BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the voice of a run is a breath
+BREATH_BELOW_VOICE_DB = 12.0
+AROUND_CELLS = 2 * NOISE_WINDOW_CELLS
+
+Mask = NDArray[np.bool_]
+Runs = NDArray[np.int64]
+
+
+def _no_runs() -> Runs:
+    return np.zeros((0, 2), dtype=np.int64)
 
 
 @dataclass(frozen=True)
 class Passages:
-    """All as cells (5 ms). `speech` and `pauses` have shape (n, 2) with exclusive ends; the masks have one entry a cell.
+    """All as cells (5 ms). Runs have shape (n, 2) with exclusive ends; the masks have one entry a cell.
 
-    `room` marks room tone: inside pauses of at least 0.4 s, guarded, without breaths and clicks. `dead` marks stretches of at
-    least 50 ms without a |sample| above −90 dBFS.
+    `room` marks room tone: inside pauses of at least 0.4 s, guarded, without breaths and clicks; or what was marked by hand.
+    `dead` marks stretches of at least 50 ms without a |sample| above −90 dBFS. `sounds` are the runs in pauses that stand out of
+    the room tone and are not speech: breaths, mouth noises, knocks.
     """
 
-    speech: NDArray[np.int64]
-    pauses: NDArray[np.int64]
-    room: NDArray[np.bool_]
-    dead: NDArray[np.bool_]
+    speech: Runs
+    pauses: Runs
+    room: Mask
+    dead: Mask
     cells: int
+    sounds: Runs = field(default_factory=_no_runs)
+    marked: bool = False
+
+    def speech_mask(self, first: int = 0, last: int | None = None) -> Mask:
+        """True in the cells in which someone speaks, shape (last − first,)."""
+        last = self.cells if last is None else last
+        mask = np.zeros(last - first, dtype=bool)
+        for start, end in self.speech[(self.speech[:, 1] > first) & (self.speech[:, 0] < last)]:
+            mask[max(start - first, 0) : max(end - first, 0)] = True
+        return mask
 
 
-class VoiceBand:
-    """Feed seconds; `power` grows one row: the mean square above 150 Hz of each cell, mean of the channels."""
+def find(voice_power: Series, cells: Cells, spectra: Spectra, marked: Runs | None = None) -> Passages:
+    """Speech, pauses and room tone from the voice-band power of each cell, the plain cells and the spectra.
 
-    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
-        self._rate = sample_rate_hz
-        self._edges = borders(sample_rate_hz)
-        self._section = high_pass(BAND_HZ, sample_rate_hz=sample_rate_hz)
-        self._state = np.zeros((channels, 2))
-        self.power = Series()
-
-    def feed(self, second: Second) -> None:
-        edges = self._edges if second.shape[1] == self._rate else borders(self._rate, second.shape[1])
-        self.power.append(_band_power(second, edges, self._section, self._state)[None, :])
-
-
-@kernel
-def _band_power(
-    x: NDArray[np.float32], edges: NDArray[np.int64], section: NDArray[np.float64], state: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    power = np.zeros(edges.size - 1)
-    b0, b1, b2, a1, a2 = section
-    for c in range(x.shape[0]):
-        s1, s2 = state[c]
-        for k in range(edges.size - 1):
-            q = 0.0
-            for i in range(edges[k], edges[k + 1]):
-                v = np.float64(x[c, i])
-                y = b0 * v + s1
-                s1 = b1 * v - a1 * y + s2
-                s2 = b2 * v - a2 * y
-                q += y * y
-            power[k] += q / (edges[k + 1] - edges[k]) / x.shape[0]
-        state[c, 0] = s1 if abs(s1) > 1e-30 else 0.0
-        state[c, 1] = s2 if abs(s2) > 1e-30 else 0.0
-    return power
-
-
-def find(band_power: NDArray[np.floating], cells: CellSeries) -> Passages:
-    """Speech, pauses and room tone from the band power of each cell, shape (cells,), and the plain cells."""
-    count = band_power.size
-    dead = _dead(cells.peak.max(axis=0))
-    level = decibels.levels(ndimage.uniform_filter1d(band_power.astype(np.float64), SMOOTH_CELLS, mode="nearest"))
-    noise = _noise(band_power, dead)
-    speech = _speech(level, noise, dead)
+    `marked` are runs of room tone chosen by hand; then only those are.
+    """
+    count = len(voice_power)
+    dead = dead_cells(cells)
+    level, above = _levels(voice_power, dead)
+    strong, voice_db = _strong(level, above, dead)
+    speech = _speech(strong, level, voice_db, spectra)
     pauses = _between(speech, count)
-    room = _room_tone(pauses, cells, dead, count)
-    return Passages(speech, pauses, room, dead, count)
+    room, sounds = _room_tone(pauses, cells, dead)
+    if marked is not None:
+        room = np.zeros(count, dtype=bool)
+        for start, end in marked:
+            room[start:end] = ~dead[start:end]
+    return Passages(speech, pauses, room, dead, count, sounds, marked is not None)
 
 
-def _dead(peak: NDArray[np.floating]) -> NDArray[np.bool_]:
-    dead = np.zeros(peak.size, dtype=bool)
-    for start, end in runs(peak <= DEAD_AMPLITUDE):
-        if end - start >= DEAD_CELLS:
-            dead[start:end] = True
+def dead_cells(cells: Cells) -> Mask:
+    """Cells within stretches of at least 50 ms of dead silence on every channel."""
+    count = len(cells)
+    dead = np.zeros(count, dtype=bool)
+    for first, last, _, _ in stretches(count):
+        dead[first:last] = cells.peak.part(first, last).max(axis=0) <= DEAD_AMPLITUDE
+    if dead.any():
+        for start, end in runs(dead):
+            dead[start:end] = end - start >= DEAD_CELLS
     return dead
 
 
-def _noise(band_power: NDArray[np.floating], dead: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Level in dB of the noise under each cell: the lowest 100 ms within ± 6 s, dead silence left out, slowly moving."""
-    smooth = ndimage.uniform_filter1d(band_power.astype(np.float64), NOISE_SMOOTH_CELLS, mode="nearest")
-    level = decibels.levels(smooth)
-    near_dead = ndimage.binary_dilation(dead, iterations=NOISE_SMOOTH_CELLS)
-    alive = level[~near_dead]
-    if alive.size == 0:
-        return np.full(level.size, decibels.levels(0.0))
-    gated = dead.mean() > 0.02
+def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArray[np.uint8]]:
+    """The short-time level in dB, and how far it stands above the noise: 0 not, 1 off, 2 on, 3 risen; shape (cells,) each."""
+    count = dead.size
+    level = np.empty(count, dtype=np.float16)
+    above = np.empty(count, dtype=np.uint8)
+    any_dead = bool(dead.any())
+    near_dead = _near(dead, NOISE_SMOOTH_CELLS) if any_dead else dead
+    loud, least = _loud_and_least(voice_power, dead, near_dead)
     # In a gated file the softest live sound is speech, not room: there the noise is whatever lies far under the voice.
-    loud = float(np.percentile(level[~dead], 95)) if (~dead).any() else -60.0
-    if gated:
-        return np.full(level.size, loud - 40.0)
+    gated = any_dead and least > loud - 30.0
+    for first, last, before, after in stretches(count, around=AROUND_CELLS):
+        power = voice_power.part(before, after)[0].astype(np.float64)
+        smooth = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
+        noise = np.full(power.size, loud - 40.0) if gated else _noise(power, near_dead[before:after], least)
+        inner = slice(first - before, last - before)
+        over = (smooth - noise)[inner]
+        level[first:last] = smooth[inner]
+        above[first:last] = (over > OFF_DB).astype(np.uint8) + (over > ON_DB) + (over > RISE_DB)
+    return level, above
+
+
+def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[float, float]:
+    """The 95th percentile of the level where the file is not dead, and the lowest level over 100 ms, in dB."""
+    histogram = np.zeros(2_600, dtype=np.int64)
+    least = np.inf
+    for first, last, before, after in stretches(dead.size, around=NOISE_SMOOTH_CELLS):
+        power = voice_power.part(before, after)[0].astype(np.float64)
+        smooth = decibels.levels(ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))[
+            first - before : last - before
+        ]
+        alive = smooth[~near_dead[first:last]]
+        least = min(least, float(alive.min(initial=np.inf)))
+        living = smooth[~dead[first:last]]
+        histogram += np.bincount(np.clip((living + 200) * 10, 0, 2_599).astype(np.int64), minlength=2_600)
+    if not histogram.any():
+        return -60.0, -100.0
+    loud = int(np.searchsorted(np.cumsum(histogram), 0.95 * histogram.sum())) / 10 - 200
+    return loud, least if np.isfinite(least) else loud
+
+
+def _near(mask: Mask, cells: int) -> Mask:
+    """True within so many cells of a True one."""
+    return np.asarray(ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
+
+
+def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray[np.float64]:
+    """Level in dB of the noise under each cell: the lowest 100 ms within ± 6 s, dead silence left out, slowly moving."""
+    level = decibels.levels(ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))
     lowest = ndimage.minimum_filter1d(np.where(near_dead, np.inf, level), NOISE_WINDOW_CELLS, mode="nearest")
-    least = float(alive.min())
     followed = np.minimum(np.where(np.isfinite(lowest), lowest, least), least + 12.0)
     return np.asarray(ndimage.uniform_filter1d(followed, NOISE_WINDOW_CELLS // 4, mode="nearest"))
 
 
-def _speech(level: NDArray[np.float64], noise: NDArray[np.float64], dead: NDArray[np.bool_]) -> NDArray[np.int64]:
-    above = level - noise
-    active = runs((above > OFF_DB) & ~dead)
-    active = active[[bool((above[start:end] > ON_DB).any()) for start, end in active]] if len(active) else active
+def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
+    """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile)."""
+    active = runs((above > 0) & ~dead)
     if len(active) == 0:
-        return np.zeros((0, 2), dtype=np.int64)
-    in_active = np.concatenate([level[start:end] for start, end in active])
-    voice = float(np.percentile(in_active, 90))
-    strong = [
-        (start, end)
-        for start, end in active
-        if above[start:end].max() > RISE_DB and level[start:end].max() > voice - BELOW_SPEECH_DB
-    ]
-    joined: list[list[int]] = []
+        return active, -60.0
+    highest = np.maximum.reduceat(above, active[:, 0])
+    # A run's maximum from its start to the next run's: between them nothing stands above the noise.
+    active, highest = active[highest >= 2], highest[highest >= 2]
+    if len(active) == 0:
+        return active, -60.0
+    histogram = np.zeros(2_600, dtype=np.int64)
+    for start, end in active:
+        histogram += _histogram(level[start:end]) if end - start > 2_000 else 0
+    short = active[active[:, 1] - active[:, 0] <= 2_000]
+    for group in np.array_split(short, max(1, len(short) // 2_000)):
+        if len(group):
+            histogram += _histogram(np.concatenate([level[start:end] for start, end in group]))
+    voice = int(np.searchsorted(np.cumsum(histogram), 0.9 * histogram.sum())) / 10 - 200
+    tops = np.maximum.reduceat(level, active[:, 0])
+    return active[(highest >= 3) & (tops > voice - BELOW_SPEECH_DB)], voice
+
+
+def _histogram(level: NDArray[np.float16]) -> NDArray[np.int64]:
+    return np.bincount(np.clip((level.astype(np.float32) + 200) * 10, 0, 2_599).astype(np.int64), minlength=2_600)
+
+
+@dataclass(frozen=True)
+class _Frames:
+    """Which spectral frames hold voice and which hiss, as running counts, shape (frames + 1,)."""
+
+    voiced: NDArray[np.int64]
+    hissing: NDArray[np.int64]
+    step_cells: float
+
+    def range(self, run: Runs) -> Runs:
+        """First and last frame (exclusive, at least one) of runs of cells, shape (n, 2)."""
+        frames = np.round(run / self.step_cells).astype(np.int64)
+        frames[:, 1] = np.maximum(frames[:, 1], frames[:, 0] + 1)
+        return np.minimum(frames, self.voiced.size - 1)
+
+    def count(self, running: NDArray[np.int64], run: Runs) -> NDArray[np.int64]:
+        frames = self.range(run)
+        return running[frames[:, 1]] - running[frames[:, 0]]
+
+
+def _frames(strong: Runs, spectra: Spectra) -> _Frames:
+    centres = centres_hz(spectra.sample_rate_hz)
+    low, high = centres < VOICED_BELOW_HZ, centres > HISS_ABOVE_HZ
+    step_cells = spectra.step_s / CELL_S
+    count = len(spectra.bands)
+    busy = np.zeros(count, dtype=bool)
     for start, end in strong:
-        if joined and start - joined[-1][1] < JOIN_CELLS:
-            joined[-1][1] = int(end)
-        else:
-            joined.append([int(start), int(end)])
-    kept = [run for run in joined if run[1] - run[0] >= SHORTEST_SPEECH_CELLS]
-    return np.array(kept, dtype=np.int64).reshape(-1, 2)
+        busy[max(int(start / step_cells) - 2, 0) : int(end / step_cells) + 3] = True
+    room = np.zeros(len(centres))
+    for first in range(0, count, 65_536):
+        part = spectra.bands.part(first, first + 65_536)
+        room += part[:, ~busy[first : first + 65_536]].sum(axis=1, dtype=np.float64)
+    room /= max(int((~busy).sum()), 1)
+    voiced, hissing = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
+    for first in range(0, count, 65_536):
+        part = np.maximum(spectra.bands.part(first, first + 65_536) - room[:, None], 0)
+        whole = part.sum(axis=0) + 1e-20
+        voiced[first : first + 65_536] = part[low].sum(axis=0) >= VOICED_SHARE * whole
+        hissing[first : first + 65_536] = part[high].sum(axis=0) >= HISS_SHARE * whole
+    return _Frames(np.append(0, np.cumsum(voiced)), np.append(0, np.cumsum(hissing)), step_cells)
 
 
-def _between(speech: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+def _speech(strong: Runs, level: NDArray[np.float16], voice_db: float, spectra: Spectra) -> Runs:
+    if len(strong) == 0:
+        return strong
+    frames = _frames(strong, spectra)
+    lengths = strong[:, 1] - strong[:, 0]
+    voices = frames.count(frames.voiced, strong)
+    size = np.diff(frames.range(strong), axis=1)[:, 0]
+    voiced = (voices >= 2) | ((voices == 1) & (lengths < BREATH_CELLS))
+    if not voiced.any():
+        return _joined(strong)  # a whole recording without voice is a whisper
+    hissing = (frames.count(frames.hissing, strong) * 2 >= size) & (lengths <= LONGEST_HISS_CELLS)
+    anchors = strong[voiced]
+    after = np.searchsorted(anchors[:, 0], strong[:, 1])
+    gap_after = np.where(after < len(anchors), anchors[np.minimum(after, len(anchors) - 1), 0] - strong[:, 1], 1 << 40)
+    before = np.searchsorted(anchors[:, 1], strong[:, 0], side="right") - 1
+    gap_before = np.where(before >= 0, strong[:, 0] - anchors[np.maximum(before, 0), 1], 1 << 40)
+    beside = np.minimum(gap_after, gap_before) < JOIN_CELLS
+    joined = _joined(strong[voiced | (beside & (hissing | (lengths < SHORTEST_SPEECH_CELLS)))])
+    return np.array([_trimmed(run, level, voice_db, frames) for run in joined], dtype=np.int64).reshape(-1, 2)
+
+
+def _joined(strong: Runs) -> Runs:
+    """Runs less than 150 ms apart become one; what is then shorter than 100 ms is dropped."""
+    if len(strong) == 0:
+        return strong
+    breaks = np.flatnonzero(strong[1:, 0] - strong[:-1, 1] >= JOIN_CELLS) + 1
+    starts = strong[np.append(0, breaks), 0]
+    ends = strong[np.append(breaks - 1, len(strong) - 1), 1]
+    joined = np.stack((starts, ends), axis=1)
+    return np.asarray(joined[ends - starts >= SHORTEST_SPEECH_CELLS])
+
+
+def _trimmed(run: NDArray[np.int64], level: NDArray[np.float16], voice_db: float, frames: _Frames) -> tuple[int, int]:
+    """The run without a breath before or after its voice: soft, unvoiced, no hiss, at least 150 ms long."""
+    start, end = int(run[0]), int(run[1])
+    first, last = frames.range(run[None, :])[0]
+    voiced = np.flatnonzero(np.diff(frames.voiced[first : last + 1]))
+    if voiced.size == 0:
+        return start, end
+    speaks = int((first + voiced[0]) * frames.step_cells)
+    falls_silent = int((first + voiced[-1] + 0.5) * frames.step_cells)
+    lead, trail = (start, min(speaks, end)), (max(falls_silent, start), end)
+    if _breath(*lead, level, voice_db, frames):
+        near = max(lead[1] - 40, start)
+        start = near + int(np.argmin(level[near : lead[1]]))
+    if _breath(*trail, level, voice_db, frames):
+        end = trail[0] + int(np.argmin(level[trail[0] : trail[0] + 40]))
+    return start, end
+
+
+def _breath(start: int, end: int, level: NDArray[np.float16], voice_db: float, frames: _Frames) -> bool:
+    if end - start < BREATH_CELLS:
+        return False
+    if float(level[start:end].max()) > voice_db - BREATH_BELOW_VOICE_DB:
+        return False
+    span = np.array([[start, end]])
+    size = int(np.diff(frames.range(span))[0, 0])
+    return bool(frames.count(frames.hissing, span)[0] * 2 < size)
+
+
+def _between(speech: Runs, count: int) -> Runs:
     edges = np.concatenate(([0], speech.ravel(), [count])).reshape(-1, 2)
     return edges[edges[:, 1] > edges[:, 0]]
 
 
-def _room_tone(pauses: NDArray[np.int64], cells: CellSeries, dead: NDArray[np.bool_], count: int) -> NDArray[np.bool_]:
+def _room_tone(pauses: Runs, cells: Cells, dead: Mask) -> tuple[Mask, Runs]:
+    """Room tone, and the sounds in the pauses that are none."""
+    count = dead.size
     room = np.zeros(count, dtype=bool)
-    level = decibels.levels(ndimage.uniform_filter1d(cells.power.mean(axis=0).astype(np.float64), SMOOTH_CELLS, mode="nearest"))
+    sounds: list[Runs] = []
     for start, end in pauses:
         if end - start < PAUSE_CELLS:
             continue
@@ -163,6 +301,20 @@ def _room_tone(pauses: NDArray[np.int64], cells: CellSeries, dead: NDArray[np.bo
         usable = ~dead[first:last]
         if not usable.any():
             continue
-        median = float(np.median(level[first:last][usable]))
-        room[first:last] = usable & (level[first:last] <= median + ABOVE_MEDIAN_DB)
-    return room
+        before = max(first - SMOOTH_CELLS, 0)
+        power = cells.power.part(before, last + SMOOTH_CELLS).mean(axis=0).astype(np.float64)
+        level = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))[first - before : last - before]
+        median = float(np.median(level[usable]))
+        out = usable & (level > median + ABOVE_MEDIAN_DB)
+        room[first:last] = usable & ~out
+        if out.any():
+            sounds.append(runs(out) + first)
+    return room, _joined_sounds(np.concatenate(sounds) if sounds else _no_runs())
+
+
+def _joined_sounds(sounds: Runs) -> Runs:
+    """Sounds less than 100 ms apart are one."""
+    if len(sounds) < 2:
+        return sounds
+    breaks = np.flatnonzero(sounds[1:, 0] - sounds[:-1, 1] >= 20) + 1
+    return np.stack((sounds[np.append(0, breaks), 0], sounds[np.append(breaks - 1, len(sounds) - 1), 1]), axis=1)

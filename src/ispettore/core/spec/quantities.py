@@ -37,6 +37,10 @@ def _level(name: str, title: str, unit: str, *, is_level: bool = False) -> Quant
     return Quantity(name, title, unit, "level", moves_with_gain=True, is_level=is_level)
 
 
+def _between(name: str, title: str) -> Quantity:
+    return Quantity(name, title, "dBFS", "between", accuracy=1.0, moves_with_gain=True)
+
+
 _ALL = (
     _level("rms_dbfs", "RMS level", "dBFS", is_level=True),
     _level("integrated_loudness_lufs", "Integrated loudness", "LUFS", is_level=True),
@@ -44,11 +48,28 @@ _ALL = (
     _level("short_term_max_lufs", "Loudest 3 s", "LUFS"),
     _level("sample_peak_dbfs", "Peak", "dBFS"),
     _level("true_peak_dbtp", "True peak", "dBTP"),
+    _level("active_speech_level_dbfs", "Active speech level", "dBFS", is_level=True),
+    Quantity("speech_activity_percent", "Speech activity", "%", "level", decimals=0, accuracy=2.0),
     Quantity("loudness_range_lu", "Loudness range", "LU", "level", accuracy=1.0),
-    Quantity("noise_floor_dbfs", "Noise floor", "dBFS", "between", accuracy=1.0, moves_with_gain=True),
+    Quantity("crest_factor_db", "Crest factor", "dB", "level"),
+    Quantity("speech_crest_db", "Speech crest", "dB", "level"),
+    Quantity("peak_to_loudness_db", "Peak to loudness", "LU", "level"),
+    Quantity("inter_sample_overs", "Inter-sample overs", "places", "level", decimals=0, accuracy=0.0),
+    _between("noise_floor_dbfs", "Noise floor"),
+    _between("noise_floor_quietest_dbfs", "Quietest half second"),
+    _between("noise_floor_worst_pause_dbfs", "Worst pause"),
+    Quantity("signal_to_noise_db", "Signal to noise", "dB", "between", accuracy=1.0),
     Quantity("head_s", "Head", "s", "between", decimals=2, accuracy=0.06),
     Quantity("tail_s", "Tail", "s", "between", decimals=2, accuracy=0.06),
+    Quantity("longest_pause_s", "Longest pause", "s", "between", decimals=2, accuracy=0.1),
     Quantity("digital_silence_s", "Dead silence", "s", "between", decimals=2, accuracy=0.01),
+    Quantity("clipped_runs", "Clipped runs", "runs", "health", decimals=0, accuracy=0.0),
+    Quantity("dc_offset_percent", "DC offset", "%", "health", decimals=2, accuracy=0.01),
+    Quantity("asymmetry_db", "Asymmetry", "dB", "health"),
+    Quantity("hum_db", "Hum", "dB", "health", accuracy=2.0),
+    Quantity("rumble_db", "Rumble", "dB", "health", accuracy=2.0),
+    Quantity("decay_s", "Room decay", "s", "health", decimals=2, accuracy=0.1),
+    Quantity("bandwidth_hz", "Bandwidth", "Hz", "health", decimals=0, accuracy=200.0),
     Quantity("duration_s", "Duration", "s", "file", decimals=1, accuracy=0.0, fact=lambda f: f.duration_s),
     Quantity("container", "File format", "", "file", fact=lambda f: f.container),
     Quantity("codec", "Codec", "", "file", fact=lambda f: f.codec),
@@ -56,6 +77,7 @@ _ALL = (
     Quantity("bit_depth", "Bit depth", "bit", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_depth),
     Quantity("channels", "Channels", "", "file", decimals=0, accuracy=0, fact=lambda f: f.channels),
     Quantity("bit_rate_kbps", "Bit rate", "kbit/s", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_rate_kbps),
+    Quantity("channel_relation", "How the channels differ", "", "file", fact=lambda f: f.channel_relation),
     Quantity("bit_rate_kind", "Bit rate kind", "", "file", fact=lambda f: _rate_kind(f.bit_rate_constant)),
 )
 QUANTITIES: dict[str, Quantity] = {quantity.name: quantity for quantity in _ALL}

@@ -39,7 +39,8 @@ def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
     noise = signal.sosfilt(signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
     noise /= np.sqrt(np.mean(noise**2))
     sentences = np.array(_notes(name)["sentences"])
-    return wave + 0.7 * noise * hiss * (hiss > 0.7 * voice), sentences
+    whole = wave + 0.7 * noise * hiss * (hiss > 0.7 * voice)
+    return np.asarray(signal.sosfilt(signal.butter(2, 20, "highpass", fs=RATE_HZ, output="sos"), whole)), sentences
 
 
 def paragraph_starts(name: str) -> list[float]:
@@ -90,6 +91,41 @@ def hum(frames: int, *, base_hz: float, level_dbfs: float, falls_db: float = 14.
         10 ** ((level_dbfs - falls_db * k) / 20) * np.sqrt(2) * np.sin(2 * np.pi * base_hz * (k + 1) * t + k) for k in range(6)
     )
     return np.asarray(sum(parts))
+
+
+def breath(*, seconds: float, level_dbfs: float, seed: int) -> Wave:
+    """An inhalation: noise from 500 Hz to 5 kHz that swells and stops, of this RMS level."""
+    noise = np.random.default_rng(seed).standard_normal(round(seconds * RATE_HZ))
+    shaped = signal.sosfilt(signal.butter(2, [500, 5_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
+    shaped *= np.sin(np.linspace(0, np.pi, noise.size)) ** 0.7
+    return at_level(shaped, rms_dbfs=level_dbfs)
+
+
+def plosive(*, level_dbfs: float) -> Wave:
+    """A burst of air on the microphone: 60 ms of a falling wave around 35 Hz, of this RMS level."""
+    t = np.arange(round(0.06 * RATE_HZ)) / RATE_HZ
+    return at_level(np.sin(2 * np.pi * 35 * t) * np.exp(-t / 0.03) * np.hanning(2 * t.size)[t.size :], rms_dbfs=level_dbfs)
+
+
+def click(*, peak: float) -> Wave:
+    """A click of a mouth: a millisecond of a fast, dying wave."""
+    t = np.arange(round(0.0015 * RATE_HZ)) / RATE_HZ
+    return np.asarray(peak * np.sin(2 * np.pi * 6_000 * t) * np.exp(-t / 0.0003))
+
+
+def in_hall(wave: Wave, *, decay_s: float, direct_db: float, seed: int) -> Wave:
+    """The voice in a room that falls by 60 dB in `decay_s`, the direct sound `direct_db` above the room's."""
+    t = np.arange(round(1.2 * decay_s * RATE_HZ)) / RATE_HZ
+    answer = np.random.default_rng(seed).standard_normal(t.size) * 10 ** (-3 * t / decay_s)
+    answer *= 10 ** (-direct_db / 20) / np.sqrt(np.sum(answer**2))
+    answer[0] += 1.0
+    return np.asarray(signal.fftconvolve(np.concatenate((wave, np.zeros(t.size))), answer)[: wave.size + t.size])
+
+
+def laid(wave: Wave, piece: Wave, at_s: float) -> None:
+    """Add a piece to a wave in place, from a time on."""
+    first = round(at_s * RATE_HZ)
+    wave[first : first + piece.size] += piece
 
 
 def clipped(wave: Wave, *, share: float) -> Wave:

@@ -1,0 +1,185 @@
+"""`clipped_runs`: flat tops, at any level above −20 dBFS, so that clipping is still seen after the file was turned down.
+
+A flat top is a run of three or more samples within one step of a 16-bit sample (or of the file's own, coarser ones) of one another,
+at the crest of a wave that arrives and leaves steeply, much more steeply than the crest of any sine could. It counts where the
+histogram of the recording ends with it: nothing in its second stands higher, and other crests end at the same level. A lossy codec
+or a change of the sample rate rounds flat tops; what is left of them is wider crests than a sine's at the very top of the
+recording, which is reported as suspected.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure import decibels
+from ispettore.core.measure.cells import Milliseconds
+from ispettore.core.measure.grid import CELLS_PER_SECOND, Second, Series
+from ispettore.core.measure.reading import Finding, Reading, merged
+
+FROM_AMPLITUDE = 0.1  # −20 dBFS
+CONTEXT = 64  # samples kept from second to second
+LONG = 5  # a single run of so many samples needs no other run at its level
+# Flat: tolerance relative to the level, samples before and after, steepness in tolerances, shortest run, nearness to the top.
+FLAT = (0.0, 2.0, 16.0, 3.0, 0.999)
+ROUNDED = (0.03, 3.0, 6.0, 4.0, 0.85)
+SUSPECTED_RUNS = 5
+NEAR_TOP = 0.85
+METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
+JOIN_S = 0.25
+
+
+class Clipping:
+    """Feed seconds with their milliseconds; `bit_depth` is that of the file's samples, None where it has none."""
+
+    def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None) -> None:
+        self._rate = sample_rate_hz
+        self._step = 2.0 ** (1 - min(bit_depth or 16, 16))
+        self._past = np.zeros((channels, 0), dtype=np.float32)
+        self._seen = 0
+        # Rows: cell, level with its sign, samples, channel.
+        self._flat, self._rounded = Series(4), Series(4)
+        self._extremes = Series(2 * channels)
+
+    def feed(self, second: Second, milliseconds: Milliseconds) -> None:
+        """Take in shape (channels, frames)."""
+        self._extremes.append(np.concatenate((milliseconds.highest, -milliseconds.lowest))[:, None])
+        if milliseconds.largest.max(initial=0.0) > FROM_AMPLITUDE:
+            joined = np.concatenate((self._past, second), axis=1)
+            offset = self._seen - self._past.shape[1]
+            highest, lowest = np.maximum(milliseconds.highest, 0), np.maximum(-milliseconds.lowest, 0)
+            for series, settings in ((self._flat, FLAT), (self._rounded, ROUNDED)):
+                found = _crests(joined, self._step, settings, milliseconds.edges, milliseconds.largest, highest, lowest)
+                if found.shape[1]:
+                    found[0] = (found[0] + offset) * CELLS_PER_SECOND / self._rate
+                    series.append(found)
+        self._past = second[:, -CONTEXT:].copy()
+        self._seen += second.shape[1]
+
+    def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
+        """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
+        flat = self._flat.whole()
+        kept = flat[:, self._supported(flat)]
+        suspected = np.zeros((4, 0), dtype=np.float32) if kept.shape[1] else self._suspected()
+        reading = Reading(
+            quantity="clipped_runs",
+            value=float(kept.shape[1]),
+            unit="runs",
+            method=METHOD,
+            end_s=duration_s,
+            note=f"{suspected.shape[1]} rounded crests at the top look like clipping before encoding or resampling"
+            if suspected.shape[1]
+            else None,
+        )
+        return reading, [*_findings("clipping", kept), *_findings("clipping-suspected", suspected)]
+
+    def _supported(self, found: NDArray[np.float32]) -> NDArray[np.bool_]:
+        """Runs with another one of their channel and sign at their level, or long ones."""
+        supported = np.asarray(found[2] >= LONG)
+        order = np.lexsort((found[1], found[3]))
+        level, channel = found[1][order], found[3][order]
+        alike = (np.diff(level) <= 2 * self._step) & (np.diff(channel) == 0)
+        supported[order[1:][alike]] = True
+        supported[order[:-1][alike]] = True
+        return supported
+
+    def _suspected(self) -> NDArray[np.float32]:
+        found = self._rounded.whole()
+        if found.shape[1] < SUSPECTED_RUNS:
+            return found[:, :0]
+        extremes = self._extremes.whole()
+        channels = len(extremes) // 2
+        side = found[3].astype(np.int64) - 1 + np.where(found[1] > 0, 0, channels)
+        top = extremes.max(axis=1)
+        kept = found[:, np.abs(found[1]) >= NEAR_TOP * top[side]]
+        loud_seconds = (extremes >= NEAR_TOP * top[:, None]).sum(axis=1).max()
+        return kept if kept.shape[1] >= max(SUSPECTED_RUNS, 0.5 * loud_seconds) else kept[:, :0]
+
+
+def _findings(kind: str, runs: NDArray[np.float32]) -> list[Finding]:
+    """Measure: the level in dBFS at which the waves are cut."""
+    each = [
+        Finding(
+            kind=kind,
+            start_s=float(cell) / CELLS_PER_SECOND,
+            end_s=float(cell) / CELLS_PER_SECOND,
+            channel=int(channel),
+            measure=decibels.of_amplitude(abs(float(level))),
+            unit="dBFS",
+            severity="serious" if kind == "clipping" else "warning",
+        )
+        for cell, level, _, channel in runs[:, np.argsort(runs[0], kind="stable")].T.astype(np.float64)
+    ]
+    return merged(each, within_s=JOIN_S)
+
+
+@kernel
+def _crests(
+    x: NDArray[np.float32],
+    step: float,
+    settings: tuple[float, float, float, float, float],
+    edges: NDArray[np.int64],
+    largest: NDArray[np.float32],
+    highest: NDArray[np.float64],
+    lowest: NDArray[np.float64],
+) -> NDArray[np.float32]:
+    """Flat crests, shape (4, found): frame, level, samples, channel; none that start in the first or last 32 samples."""
+    relative, around, steepness, shortest, near_top = settings
+    away = int(around)
+    margin = CONTEXT // 2
+    out = np.empty((4, 256), dtype=np.float32)
+    count = 0
+    past = x.shape[1] - edges[-1]
+    for c in range(x.shape[0]):
+        row = x[c]
+        i = margin
+        floor = np.float32(max(FROM_AMPLITUDE, near_top * min(highest[c], lowest[c]) - 2 * step))
+        floor_up = np.float32(max(FROM_AMPLITUDE, near_top * highest[c] - 2 * step))
+        floor_down = np.float32(-max(FROM_AMPLITUDE, near_top * lowest[c] - 2 * step))
+        for m in range(-1, edges.size - 1):
+            end_of_block = past if m < 0 else past + edges[m + 1]
+            if m >= 0 and largest[c, m] < floor:
+                i = max(i, end_of_block)
+                continue
+            while i < min(end_of_block, row.size - margin):
+                if floor_down < row[i] < floor_up:
+                    i += 1
+                    continue
+                size = abs(row[i])
+                top = highest[c] if row[i] > 0 else lowest[c]
+                tolerance = max(step, relative * size) * 1.001
+                if abs(row[i] - row[i - 1]) <= tolerance:
+                    i += 1
+                    continue
+                low = row[i]
+                high = row[i]
+                end = i + 1
+                while end < row.size - away and max(high, row[end]) - min(low, row[end]) <= tolerance:
+                    high = max(high, row[end])
+                    low = min(low, row[end])
+                    end += 1
+                if end - i >= shortest:
+                    # Coarse samples have flat crests of their own: their step is the smallest change around.
+                    change = np.float32(2.0**-7)
+                    for k in range(i - margin + 1, min(end + margin, row.size)):
+                        between = abs(row[k] - row[k - 1])
+                        if between > 0 and between < change:
+                            change = between
+                    tolerance = max(tolerance, np.float64(change))
+                    sign = 1.0 if row[i] > 0 else -1.0
+                    inner = min(abs(low), abs(high))
+                    outer = max(abs(low), abs(high))
+                    steep = steepness * tolerance
+                    before = inner - sign * row[i - away]
+                    after = inner - sign * row[min(end - 1 + away, row.size - 1)]
+                    if before >= steep and after >= steep and outer >= near_top * top - 2 * step:
+                        if count == out.shape[1]:
+                            grown = np.empty((4, 2 * count), dtype=np.float32)
+                            grown[:, :count] = out
+                            out = grown
+                        out[0, count] = i
+                        out[1, count] = sign * outer
+                        out[2, count] = end - i
+                        out[3, count] = c + 1
+                        count += 1
+                i = max(end - 1, i + 1)
+    return out[:, :count].copy()

@@ -1,0 +1,107 @@
+"""`hum_db` and `rumble_db`: what the mains and the ground add to the room tone, from the sound below 400 Hz.
+
+Hum: power spectra of the room tone (Hann windows of 0.25 to 1 s, the longest first, up to a minute) are averaged; the power within
+6 Hz of the first eight multiples of 50 Hz, and of 60 Hz, stands against what their surroundings would put there. Rumble: the room
+tone's energy below 60 Hz against the rest of the noise floor.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.low_rate import LowRate
+from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.speech import Passages
+
+BASES_HZ = (50.0, 60.0)
+MULTIPLES = 8
+HIGHEST_HZ = 400.0
+HALF_WIDTH_HZ = 6.0
+SHORTEST_S, LONGEST_S, ENOUGH_S = 0.25, 1.0, 60.0
+BINS_HZ = 1.0
+RUMBLE_HZ, LOWEST_HZ = 60.0, 6.0
+HUM_WORTH_SAYING_DB = 6.0
+RUMBLE_WORTH_SAYING_DB = 3.0
+
+
+def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """Frequencies in Hz and the room tone's mean square per Hz, the worst channel's; None without a quarter second of it."""
+    frequency = np.arange(0, HIGHEST_HZ + 20, BINS_HZ)
+    size = round(low.rate_hz / BINS_HZ)
+    total, weight = None, 0.0
+    spans = sorted(runs(passages.room).tolist(), key=lambda run: run[0] - run[1])
+    for first, last in spans:
+        if (last - first) * CELL_S < SHORTEST_S or weight >= ENOUGH_S:
+            break
+        step = int(LONGEST_S / CELL_S)
+        for start in range(first, last, step):
+            end = min(start + step, last)
+            length = (end - start) * CELL_S
+            if length < SHORTEST_S:
+                continue
+            wave = low.within(start, end).astype(np.float64)
+            window = np.hanning(wave.shape[1] + 2)[1:-1]
+            wave = (wave - (wave @ window / window.sum())[:, None]) * window
+            power = np.abs(np.fft.rfft(wave, size, axis=1)[:, : frequency.size]) ** 2 * 2 / (low.rate_hz * np.sum(window**2))
+            total = power * length if total is None else total + power * length
+            weight += length
+    if total is None:
+        return None
+    mean = total / weight
+    return frequency, mean[int(np.argmax(mean.sum(axis=1)))]
+
+
+def hum(found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, *, duration_s: float) -> tuple[Reading, list[Finding]]:
+    """The family that stands out more, 50 or 60 Hz, in dB over its surroundings."""
+    method = "room tone within 6 Hz of the first eight multiples of 50 or 60 Hz against its surroundings"
+    if found is None:
+        return _nothing("hum_db", method, duration_s), []
+    ratio, base = max((_family(*found, base), base) for base in BASES_HZ)
+    reading = Reading(
+        quantity="hum_db",
+        value=ratio,
+        unit="dB",
+        method=f"{method}; here {base:g} Hz",
+        end_s=duration_s,
+        note=f"{base:g} Hz and its multiples",
+    )
+    if ratio <= HUM_WORTH_SAYING_DB:
+        return reading, []
+    detail = f"{base:g} Hz"
+    return reading, [Finding(kind="hum", start_s=0, end_s=duration_s, measure=ratio, unit="dB", severity="warning", detail=detail)]
+
+
+def _family(frequency: NDArray[np.float64], power: NDArray[np.float64], base: float) -> float:
+    lines, around = 0.0, 0.0
+    for multiple in range(1, MULTIPLES + 1):
+        line = multiple * base
+        if line > HIGHEST_HZ:
+            break
+        away = np.abs(frequency - line)
+        near = away <= HALF_WIDTH_HZ
+        beside = (away > HALF_WIDTH_HZ) & (away < base / 2 - 1)
+        lines += float(power[near].sum())
+        around += float(np.median(power[beside])) * int(near.sum())
+    return max(0.0, 10 * float(np.log10(max(lines, 1e-30) / max(around, 1e-30))))
+
+
+def rumble(
+    found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, noise: Reading, *, duration_s: float
+) -> tuple[Reading, list[Finding]]:
+    """Room-tone energy from 6 to 60 Hz against the rest of the noise floor, in dB."""
+    method = "room-tone energy from 6 to 60 Hz against the rest of the noise floor"
+    if found is None or noise.value is None:
+        return _nothing("rumble_db", method, duration_s), []
+    frequency, power = found
+    low = float(power[(frequency >= LOWEST_HZ) & (frequency < RUMBLE_HZ)].sum()) * BINS_HZ
+    rest = max(10 ** (noise.value / 10) - low, 10 ** (noise.value / 10) * 1e-3)
+    ratio = 10 * float(np.log10(max(low, 1e-20) / rest))
+    reading = Reading(quantity="rumble_db", value=ratio, unit="dB", method=method, end_s=duration_s)
+    if ratio <= RUMBLE_WORTH_SAYING_DB:
+        return reading, []
+    return reading, [Finding(kind="rumble", start_s=0, end_s=duration_s, measure=ratio, unit="dB", severity="warning")]
+
+
+def _nothing(quantity: str, method: str, duration_s: float) -> Reading:
+    note = "no stretch of room tone is as long as a quarter of a second"
+    return Reading(quantity=quantity, value=None, unit="dB", method=method, end_s=duration_s, note=note)

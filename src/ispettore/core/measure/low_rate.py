@@ -1,0 +1,70 @@
+"""The lowest 400 Hz of the sound at a rate of about 1.4 kHz: enough for hum, rumble and bursts of breath on the microphone."""
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure.grid import CELL_S, Second, Series
+
+RATE_HZ = 1_400
+PASS_HZ, STOP_HZ = 400.0, 1_000.0
+STEPS = 8  # the low-pass is so many steps long
+
+
+def factor(sample_rate_hz: int) -> int:
+    """By how much the rate is divided.
+
+    >>> factor(44_100), factor(8_000)
+    (31, 5)
+    """
+    return max(1, sample_rate_hz // RATE_HZ)
+
+
+class LowRate:
+    """Feed seconds; `samples` grows at `rate_hz`, one row a channel. The low-pass is linear in phase and its delay is taken out."""
+
+    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
+        self._factor = factor(sample_rate_hz)
+        self.rate_hz = sample_rate_hz / self._factor
+        self._taps = _taps(sample_rate_hz)
+        self._before = self._taps.size // 2
+        self._rest = np.zeros((channels, self._before), dtype=np.float32)
+        self.samples = Series(channels)
+
+    def feed(self, second: Second) -> None:
+        """Take in shape (channels, frames)."""
+        joined = np.concatenate((self._rest, second), axis=1)
+        count = max(0, (joined.shape[1] - self._taps.size) // self._factor + 1)
+        self.samples.append(_decimate(joined, self._taps, self._factor, count))
+        self._rest = joined[:, count * self._factor :].copy()
+
+    def finish(self) -> None:
+        """Give out what the low-pass still holds."""
+        self.feed(np.zeros((len(self._rest), self._before), dtype=np.float32))
+
+    def within(self, first_cell: int, last_cell: int) -> NDArray[np.float32]:
+        """The samples within these cells, shape (channels, samples)."""
+        return self.samples.part(round(first_cell * CELL_S * self.rate_hz), round(last_cell * CELL_S * self.rate_hz))
+
+
+@lru_cache(maxsize=16)
+def _taps(sample_rate_hz: int) -> NDArray[np.float32]:
+    middle = (PASS_HZ + STOP_HZ) / 2
+    taps = signal.firwin(STEPS * factor(sample_rate_hz) + 1, middle, window=("kaiser", 5.6), fs=sample_rate_hz)
+    return np.asarray(taps, dtype=np.float32)
+
+
+@kernel
+def _decimate(x: NDArray[np.float32], taps: NDArray[np.float32], step: int, count: int) -> NDArray[np.float32]:
+    out = np.empty((x.shape[0], count), dtype=np.float32)
+    for c in range(x.shape[0]):
+        for n in range(count):
+            under = x[c, n * step : n * step + taps.size]
+            s = np.float32(0.0)
+            for k in range(taps.size):
+                s += taps[k] * under[k]
+            out[c, n] = s
+    return out

@@ -1,0 +1,55 @@
+"""Plosives: bursts of air on the microphone, seen as bursts below 70 Hz far above what the voice itself has there."""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import signal
+
+from ispettore.core.measure import decibels
+from ispettore.core.measure.grid import CELL_S
+from ispettore.core.measure.low_rate import LowRate
+from ispettore.core.measure.reading import Finding, merged
+from ispettore.core.measure.speech import Passages
+
+CORNER_HZ = 70.0
+STEP_S = 0.02
+ABOVE_USUAL_DB = 10.0
+BELOW_VOICE_DB = 12.0
+JOIN_S = 0.1
+PART_S = 600
+
+
+def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> list[Finding]:
+    """Each burst with its level below 70 Hz in dBFS. `voice_dbfs` is the active speech level."""
+    if voice_dbfs is None or len(passages.speech) == 0:
+        return []
+    level = _levels(low)
+    at = (np.arange(level.size) + 0.5) * STEP_S / CELL_S
+    spoken = passages.speech_mask()[np.minimum(at.astype(np.int64), passages.cells - 1)]
+    if not spoken.any():
+        return []
+    usual = float(np.percentile(level[spoken], 90))
+    bursts = level > max(usual + ABOVE_USUAL_DB, voice_dbfs - BELOW_VOICE_DB)
+    each = [
+        Finding(kind="plosive", start_s=k * STEP_S, end_s=(k + 1) * STEP_S, measure=float(level[k]), unit="dBFS", severity="note")
+        for k in np.flatnonzero(bursts)
+    ]
+    return merged(each, within_s=JOIN_S)
+
+
+def _levels(low: LowRate) -> NDArray[np.float64]:
+    """Level below 70 Hz in dBFS every 20 ms, of the channel in which it is highest."""
+    sections = signal.butter(4, CORNER_HZ, fs=low.rate_hz, output="sos")
+    blocker = signal.butter(1, 8.0, "highpass", fs=low.rate_hz, output="sos")
+    sections = np.vstack((blocker, sections))
+    state = np.zeros((len(sections), low.samples.rows, 2))
+    step = STEP_S * low.rate_hz
+    part = int(PART_S * low.rate_hz)
+    squares, count = [], len(low.samples)
+    for first in range(0, count, part):
+        filtered, state = signal.sosfilt(sections, low.samples.part(first, first + part).astype(np.float64), axis=1, zi=state)
+        squares.append(np.max(filtered**2, axis=0).astype(np.float32))
+    square = np.concatenate(squares) if squares else np.zeros(0, dtype=np.float32)
+    starts = np.round(np.arange(int(count / step)) * step).astype(np.int64)
+    if starts.size == 0:
+        return np.zeros(0)
+    return decibels.levels(np.add.reduceat(square, starts) / step)

@@ -1,0 +1,67 @@
+"""`decay_s`: how fast the room dies away after words (the time to fall by 60 dB, from the ends of phrases).
+
+Where a phrase ends in a pause, the level above 150 Hz, freed of the noise's power, falls along a line; its slope between 28 and 8
+dB above the noise is that of the room, as the voice itself stops faster (blind estimation from free decays after R. Ratnam et al.,
+"Blind estimation of reverberation time", J. Acoust. Soc. Am. 114(5), 2003). The reading is the median over the recording's pauses;
+how far they agree is its confidence.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from ispettore.core.measure.grid import CELL_S, Series
+from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.speech import Passages
+
+ABOVE_NOISE_DB, RANGE_DB = 8.0, 20.0
+SMOOTH_CELLS = 3
+BEFORE_CELLS, AFTER_CELLS = 120, 60
+SHORTEST_CELLS, SHORTEST_PAUSE_CELLS, LEAST_ROOM_CELLS = 4, 60, 10
+LEAST_ENDS = 3
+ECHO_S = 0.45
+AGREE = 0.4  # a room is only blamed where half of the phrase ends agree within this part of the reading
+METHOD = "median slope of phrase ends between 28 and 8 dB above the noise, as the time to fall by 60 dB"
+
+
+def measure(voice_power: Series, passages: Passages, *, duration_s: float) -> tuple[Reading, list[Finding]]:
+    """The reading in seconds, with its confidence in the note; a finding where the room is heard for long."""
+    times = np.array([time for pause in passages.pauses if (time := _decay(voice_power, passages, pause)) is not None])
+    if times.size < LEAST_ENDS:
+        note = f"only {times.size} phrases end in a pause and stand 28 dB above the noise; it takes {LEAST_ENDS}"
+        return Reading(quantity="decay_s", value=None, unit="s", method=METHOD, end_s=duration_s, note=note), []
+    low, value, high = np.percentile(times, (25, 50, 75))
+    reading = Reading(
+        quantity="decay_s",
+        value=float(value),
+        unit="s",
+        method=METHOD,
+        end_s=duration_s,
+        note=f"from {times.size} phrase ends, half of them between {low:.2f} and {high:.2f} s",
+    )
+    if value <= ECHO_S or high - low > AGREE * value:
+        return reading, []
+    echo = Finding(kind="room-echo", start_s=0.0, end_s=duration_s, measure=float(value), unit="s", severity="warning")
+    return reading, [echo]
+
+
+def _decay(voice_power: Series, passages: Passages, pause: NDArray[np.int64]) -> float | None:
+    """The time to fall by 60 dB at the start of one pause, or None where it can't be seen."""
+    start, end = int(pause[0]), int(pause[1])
+    room = passages.room[start:end]
+    if start == 0 or end - start < SHORTEST_PAUSE_CELLS or room.sum() < LEAST_ROOM_CELLS:
+        return None
+    noise = float(np.median(voice_power.part(start, end)[0][room]))
+    first = max(start - BEFORE_CELLS, 0)
+    power = ndimage.uniform_filter1d(voice_power.part(first, start + AFTER_CELLS)[0].astype(np.float64), SMOOTH_CELLS)
+    above = 10 * np.log10(np.maximum(power - noise, noise * 1e-2 + 1e-20) / (noise + 1e-20))
+    still = np.flatnonzero(above > ABOVE_NOISE_DB)
+    if still.size == 0:
+        return None
+    last = int(still[-1]) + 1
+    loud = np.flatnonzero(above[:last] >= ABOVE_NOISE_DB + RANGE_DB)
+    if loud.size == 0 or last - int(loud[-1]) < SHORTEST_CELLS:
+        return None
+    level = above[loud[-1] : last]
+    slope = float(np.polyfit(np.arange(level.size) * CELL_S, level, 1)[0])
+    return -60.0 / slope if slope < 0 else None

@@ -1,0 +1,36 @@
+"""Breaths, mouth noises and other sounds between the words: what stands out of the room tone and is not speech."""
+
+import numpy as np
+
+from ispettore.core.measure import decibels
+from ispettore.core.measure.cells import Cells
+from ispettore.core.measure.grid import CELL_S
+from ispettore.core.measure.reading import Finding
+from ispettore.core.measure.spectra import Spectra, centres_hz
+from ispettore.core.measure.speech import VOICED_BELOW_HZ, VOICED_SHARE, Passages
+
+BREATH_S = 0.1
+LONGEST_BREATH_S = 1.5
+SHORT_S = 0.06
+
+
+def findings(cells: Cells, spectra: Spectra, passages: Passages, clicks: list[Finding]) -> list[Finding]:
+    """Each sound with its level in dBFS (energy mean over its length); short ones that are known as clicks are left out."""
+    clicked = np.array([click.start_s for click in clicks])
+    found = []
+    low = centres_hz(spectra.sample_rate_hz) < VOICED_BELOW_HZ
+    for start, end in passages.sounds.tolist():
+        level = decibels.of_power(float(cells.power.part(start, end).mean()))
+        length = (end - start) * CELL_S
+        bands = spectra.within(start, end).mean(axis=1) if length >= SHORT_S else np.zeros(low.size)
+        dull = bool(bands[low].sum() > VOICED_SHARE * bands.sum()) if bands.size == low.size and bands.sum() > 0 else False
+        if length < SHORT_S:
+            if np.any(np.abs(clicked - (start + end) / 2 * CELL_S) < SHORT_S):
+                continue
+            kind = "mouth-noise"
+        elif BREATH_S <= length <= LONGEST_BREATH_S and not dull:
+            kind = "breath"
+        else:
+            kind = "noise-in-pause"
+        found.append(Finding(kind=kind, start_s=start * CELL_S, end_s=end * CELL_S, measure=level, unit="dBFS", severity="note"))
+    return found

@@ -1,0 +1,92 @@
+"""What the sound is made of, in time: third-octave bands (IEC 61260-1) of short frames, and the long-term spectrum of the file.
+
+Frames of about 20 ms, one in every 40 ms or so, Hann-windowed; every frame's bands are kept, so that the spectrum of speech, of
+room tone or of one noise can be asked for when the file has passed and it is known which is where.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import fft
+
+from ispettore.core.measure.grid import CELL_S, Second, Series
+
+FIRST_BAND, LAST_BAND = -10, 13  # 100 Hz to 20 kHz, numbered from 1 kHz
+FRAME_S = 0.022
+
+
+def centres_hz(sample_rate_hz: int) -> NDArray[np.float64]:
+    """The exact middle frequencies of the bands whose middle lies below half the sample rate, shape (bands,).
+
+    >>> [round(float(hz)) for hz in centres_hz(8_000)[-3:]]
+    [2512, 3162, 3981]
+    """
+    centres = 1_000 * 10 ** (np.arange(FIRST_BAND, LAST_BAND + 1) / 10)
+    return np.asarray(centres[centres < sample_rate_hz / 2])
+
+
+def frame_length(sample_rate_hz: int) -> int:
+    """Samples in a frame: the power of two nearest to 22 ms.
+
+    >>> frame_length(44_100), frame_length(16_000)
+    (1024, 256)
+    """
+    return int(2 ** round(np.log2(FRAME_S * sample_rate_hz)))
+
+
+class Spectra:
+    """Feed seconds; `bands` grows by a column of mean squares for each frame, the mean of the channels."""
+
+    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
+        self.sample_rate_hz = sample_rate_hz
+        self.length = frame_length(sample_rate_hz)
+        window = np.hanning(self.length + 1)[:-1]
+        self._window = (window * np.sqrt(2 / (self.length * np.sum(window**2)))).astype(np.float32)
+        # Real and imaginary parts lie side by side: both belong to the bin's band.
+        self._of_band = np.repeat(_of_band(self.length, sample_rate_hz), 2, axis=0)
+        self._rest = np.zeros((channels, 0), dtype=np.float32)
+        self._ones = np.ones(sample_rate_hz // self.length + 2, dtype=np.float32)
+        self._sum = np.zeros(self.length // 2 + 1)
+        self.bands = Series(self._of_band.shape[1])
+
+    @property
+    def step_s(self) -> float:
+        """From the start of one frame to that of the next, in seconds."""
+        return 2 * self.length / self.sample_rate_hz
+
+    def feed(self, second: Second) -> None:
+        """Take in shape (channels, frames)."""
+        joined = np.concatenate((self._rest, second), axis=1)
+        frames = joined.shape[1] // (2 * self.length)
+        squares = np.zeros((frames, self.length + 2), dtype=np.float32)
+        for wave in joined[:, : frames * 2 * self.length]:
+            taken = wave.reshape(frames, 2 * self.length)[:, : self.length] * self._window
+            parts = fft.rfft(taken, axis=1, overwrite_x=True).view(np.float32)
+            squares += np.multiply(parts, parts, out=parts)
+        if len(joined) > 1:
+            squares /= len(joined)
+        self._sum += (self._ones[:frames] @ squares).reshape(-1, 2).sum(axis=1)
+        self.bands.append((squares @ self._of_band).T)
+        self._rest = joined[:, frames * 2 * self.length :].copy()
+
+    def long_term(self) -> NDArray[np.float64]:
+        """Mean square of each bin over the whole file, shape (bins,); bin k stands at k · rate / length."""
+        return np.asarray(self._sum / max(len(self.bands), 1))
+
+    def frames_of(self, first_cell: int, last_cell: int) -> tuple[int, int]:
+        """The frames that lie mostly within the cells `first_cell` to `last_cell`: first and last (exclusive)."""
+        first = round(first_cell * CELL_S / self.step_s)
+        return first, max(round(last_cell * CELL_S / self.step_s), first + 1)
+
+    def within(self, first_cell: int, last_cell: int) -> NDArray[np.float32]:
+        """The bands of the frames mostly within these cells, shape (bands, frames); at least one frame but at the file's end."""
+        return self.bands.part(*self.frames_of(first_cell, last_cell))
+
+
+def _of_band(length: int, rate: int) -> NDArray[np.float32]:
+    """How much of each bin belongs to each band, shape (bins, bands)."""
+    width = rate / length
+    low = (np.arange(length // 2 + 1) - 0.5) * width
+    centres = centres_hz(rate)
+    first, last = centres * 10 ** (-1 / 20), np.minimum(centres * 10 ** (1 / 20), rate / 2)
+    shared = np.minimum(low[:, None] + width, last[None, :]) - np.maximum(low[:, None], first[None, :])
+    return np.asarray(np.maximum(shared / width, 0), dtype=np.float32)
