@@ -15,7 +15,7 @@ from ispettore.core.measure.reading import Finding, Reading
 EDGE_DB, STAYS_BELOW_DB = 15.0, 12.0
 NEAR, FAR = 0.008, 0.035  # of half the sample rate: the levels compared lie so far from the edge
 FROM = 0.12
-TOO_EARLY = 0.9
+TOO_EARLY = 0.94  # good resamplers end above 0.96; encoders and lower rates well below
 FLOOR_DB = -150.0
 
 

@@ -17,6 +17,11 @@ from ispettore.core.measure.sections import high_pass
 VOICE_HZ = 150.0
 
 
+def voice_band(sample_rate_hz: int) -> NDArray[np.float64]:
+    """The high-pass at 150 Hz before `voice_power`, [b0 b1 b2 a1 a2]."""
+    return high_pass(VOICE_HZ, sample_rate_hz=sample_rate_hz)
+
+
 class Filtered:
     """Feed seconds; `k_power` and `voice_power` grow by one value a cell.
 
@@ -26,7 +31,7 @@ class Filtered:
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
         self._rate = sample_rate_hz
-        self._sections = np.vstack((design(sample_rate_hz), high_pass(VOICE_HZ, sample_rate_hz=sample_rate_hz)))
+        self._sections = np.vstack((design(sample_rate_hz), voice_band(sample_rate_hz)))
         self._weights = np.array(CHANNEL_WEIGHTS[channels])
         self._state = np.zeros((channels, 6))
         self.k_power, self.voice_power = Series(), Series()

@@ -8,9 +8,11 @@ tone's energy below 60 Hz against the rest of the noise floor.
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.filtered import voice_band
+from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.sections import power_response
 from ispettore.core.measure.speech import Passages
 
 BASES_HZ = (50.0, 60.0)
@@ -25,7 +27,10 @@ RUMBLE_WORTH_SAYING_DB = 3.0
 
 
 def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
-    """Frequencies in Hz and the room tone's mean square per Hz, the worst channel's; None without a quarter second of it."""
+    """Frequencies in Hz, shape (bins,), and the room tone's mean square per Hz, shape (channels, bins).
+
+    None without a quarter second of room tone in one piece.
+    """
     frequency = np.arange(0, HIGHEST_HZ + 20, BINS_HZ)
     size = round(low.rate_hz / BINS_HZ)
     total, weight = None, 0.0
@@ -47,8 +52,7 @@ def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDA
             weight += length
     if total is None:
         return None
-    mean = total / weight
-    return frequency, mean[int(np.argmax(mean.sum(axis=1)))]
+    return frequency, total / weight
 
 
 def hum(found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, *, duration_s: float) -> tuple[Reading, list[Finding]]:
@@ -56,7 +60,8 @@ def hum(found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, *, durati
     method = "room tone within 6 Hz of the first eight multiples of 50 or 60 Hz against its surroundings"
     if found is None:
         return _nothing("hum_db", method, duration_s), []
-    ratio, base = max((_family(*found, base), base) for base in BASES_HZ)
+    frequency, power = found
+    ratio, base = max((_family(frequency, channel, base), base) for base in BASES_HZ for channel in power)
     reading = Reading(
         quantity="hum_db",
         value=ratio,
@@ -86,20 +91,40 @@ def _family(frequency: NDArray[np.float64], power: NDArray[np.float64], base: fl
 
 
 def rumble(
-    found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, noise: Reading, *, duration_s: float
+    found: tuple[NDArray[np.float64], NDArray[np.float64]] | None,
+    voice_power: Series,
+    passages: Passages,
+    *,
+    sample_rate_hz: int,
+    duration_s: float,
 ) -> tuple[Reading, list[Finding]]:
-    """Room-tone energy from 6 to 60 Hz against the rest of the noise floor, in dB."""
+    """Room-tone energy from 6 to 60 Hz against the rest of it, in dB, channels averaged.
+
+    The rest is what passed the voice band's high-pass, less the rumble in it, and what of the spectrum did not pass.
+    """
     method = "room-tone energy from 6 to 60 Hz against the rest of the noise floor"
-    if found is None or noise.value is None:
+    if found is None:
         return _nothing("rumble_db", method, duration_s), []
-    frequency, power = found
-    low = float(power[(frequency >= LOWEST_HZ) & (frequency < RUMBLE_HZ)].sum()) * BINS_HZ
-    rest = max(10 ** (noise.value / 10) - low, 10 ** (noise.value / 10) * 1e-3)
-    ratio = 10 * float(np.log10(max(low, 1e-20) / rest))
+    frequency, power = found[0], found[1].mean(axis=0) * BINS_HZ
+    passing = power_response(voice_band(sample_rate_hz), frequency, sample_rate_hz=sample_rate_hz)
+    rumbling = frequency < RUMBLE_HZ
+    low = float(power[rumbling & (frequency >= LOWEST_HZ)].sum())
+    passed = _mean_where(voice_power, passages)
+    rest = passed - float((passing * power)[rumbling].sum()) + float(((1 - passing) * power)[~rumbling].sum())
+    ratio = 10 * float(np.log10(max(low, 1e-20) / max(rest, low * 1e-4, 1e-20)))
     reading = Reading(quantity="rumble_db", value=ratio, unit="dB", method=method, end_s=duration_s)
     if ratio <= RUMBLE_WORTH_SAYING_DB:
         return reading, []
     return reading, [Finding(kind="rumble", start_s=0, end_s=duration_s, measure=ratio, unit="dB", severity="warning")]
+
+
+def _mean_where(voice_power: Series, passages: Passages) -> float:
+    """The mean over the room tone."""
+    total = sum(
+        float(voice_power.part(first, last)[0][passages.room[first:last]].sum(dtype=np.float64))
+        for first, last, _, _ in stretches(passages.cells)
+    )
+    return total / max(int(passages.room.sum()), 1)
 
 
 def _nothing(quantity: str, method: str, duration_s: float) -> Reading:

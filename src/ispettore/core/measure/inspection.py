@@ -280,7 +280,9 @@ class Meters:
         dc, leaning = offset.dc_offset(self.cells, duration_s=duration), offset.asymmetry(self.cells, duration_s=duration)
         low = hum.spectrum(self.low_rate, passages)
         hums, hum_findings = hum.hum(low, duration_s=duration)
-        rumbles, rumble_findings = hum.rumble(low, known["noise_floor_dbfs"], duration_s=duration)
+        rumbles, rumble_findings = hum.rumble(
+            low, self.filtered.voice_power, passages, sample_rate_hz=self._rate, duration_s=duration
+        )
         band, band_findings = bandwidth.measure(
             self.spectra.long_term(), sample_rate_hz=self._rate, duration_s=duration, lossy=facts.lossy
         )

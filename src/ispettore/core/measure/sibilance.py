@@ -1,4 +1,4 @@
-"""Harsh sibilance: frames of speech whose band from 5 to 10 kHz comes close to the level of the voice itself."""
+"""Harsh sibilance: frames of speech whose band from 5 to 10 kHz alone is louder than the voice on the whole."""
 
 import numpy as np
 
@@ -7,7 +7,6 @@ from ispettore.core.measure.reading import Finding, merged
 from ispettore.core.measure.spectra import Spectra, centres_hz
 
 LOW_HZ, HIGH_HZ = 4_900.0, 10_100.0
-BELOW_VOICE_DB = 3.0
 JOIN_S = 0.1
 LEAST_RATE_HZ = 16_000
 
@@ -21,7 +20,7 @@ def findings(spectra: Spectra, *, voice_dbfs: float | None) -> list[Finding]:
     found = []
     for first in range(0, len(spectra.bands), 65_536):
         level = decibels.levels(spectra.bands.part(first, first + 65_536)[band].sum(axis=0)) - voice_dbfs
-        for frame in np.flatnonzero(level > -BELOW_VOICE_DB):
+        for frame in np.flatnonzero(level > 0):
             start = (first + int(frame)) * spectra.step_s
             found.append(
                 Finding(kind="sibilance", start_s=start, end_s=start + spectra.step_s, measure=float(level[frame]), unit="dB",

@@ -33,6 +33,7 @@ AFTER_SPEECH_CELLS, BEFORE_SPEECH_CELLS = 40, 12  # 200 ms for the room's decay,
 ABOVE_MEDIAN_DB = 6.0
 VOICED_BELOW_HZ, VOICED_SHARE = 800.0, 0.5
 HISS_ABOVE_HZ, HISS_SHARE = 3_000.0, 0.6
+STANDS_OUT = 3.0  # a frame's own power against the room's: below that its spectrum says nothing
 LONGEST_HISS_CELLS = 70  # 350 ms
 BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the voice of a run is a breath
 BREATH_BELOW_VOICE_DB = 12.0
@@ -218,8 +219,9 @@ def _frames(strong: Runs, spectra: Spectra) -> _Frames:
     for first in range(0, count, 65_536):
         part = np.maximum(spectra.bands.part(first, first + 65_536) - room[:, None], 0)
         whole = part.sum(axis=0) + 1e-20
-        voiced[first : first + 65_536] = part[low].sum(axis=0) >= VOICED_SHARE * whole
-        hissing[first : first + 65_536] = part[high].sum(axis=0) >= HISS_SHARE * whole
+        plain = whole > STANDS_OUT * room.sum()
+        voiced[first : first + 65_536] = plain & (part[low].sum(axis=0) >= VOICED_SHARE * whole)
+        hissing[first : first + 65_536] = plain & (part[high].sum(axis=0) >= HISS_SHARE * whole)
     return _Frames(np.append(0, np.cumsum(voiced)), np.append(0, np.cumsum(hissing)), step_cells)
 
 
