@@ -3,19 +3,29 @@
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from ispettore.core.measure import true_peak
+from ispettore.core.measure import low_rate, true_peak
+from ispettore.core.measure.active_speech import ActiveSpeech
 from ispettore.core.measure.cells import Cells
+from ispettore.core.measure.channel_difference import ChannelDifference
+from ispettore.core.measure.clicks import Clicks
+from ispettore.core.measure.clipping import Clipping
+from ispettore.core.measure.dropouts import Dropouts
 from ispettore.core.measure.filtered import VOICE_HZ, Filtered
-from ispettore.core.measure.grid import borders, seconds
-from ispettore.core.measure.inspection import Meters
+from ispettore.core.measure.grid import Series, borders, seconds
+from ispettore.core.measure.inspection import Meters, measure_array
 from ispettore.core.measure.k_weighting import design
 from ispettore.core.measure.sections import high_pass
+from ispettore.core.measure.spectra import Spectra
+from ispettore.studio.demo import faults
+from tests import signals
+from tests.core import references
 
 rates = st.sampled_from([8_000, 11_025, 16_000, 22_050, 44_100, 48_000])
+QUICK = (Phase.explicit, Phase.reuse, Phase.generate)  # a failing signal is reported as it was made: shrinking takes minutes
 seeds = st.integers(0, 2**32 - 1)
 
 
@@ -34,8 +44,25 @@ def fed(meter, wave: np.ndarray, rate: int):
     return meter
 
 
+def fed_with_milliseconds(meter, wave: np.ndarray, rate: int):
+    """Feed a meter that wants the milliseconds too, or only them; return it with all of them, shape (channels, ms) each."""
+    cells, seen = Cells(sample_rate_hz=rate, channels=wave.shape[1]), []
+    for second in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
+        seen.append(cells.feed(second))
+        if isinstance(meter, ActiveSpeech | Clicks):
+            meter.feed(seen[-1])
+        else:
+            meter.feed(second, seen[-1])
+    whole = {name: np.concatenate([getattr(each, name) for each in seen], axis=-1) for name in ("largest", "bend", "magnitude")}
+    return meter, whole, cells
+
+
+def rounded(wave: np.ndarray) -> np.ndarray:
+    return (np.round(wave * 32_768) / 32_768).astype(np.float32)
+
+
 class References(unittest.TestCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(phases=QUICK, max_examples=25, deadline=None)
     @given(seeds, rates, st.integers(1, 3), st.floats(0.05, 2.3))
     def test_cells(self, seed, rate, channels, length):
         wave = some(seed, max(1, int(length * rate)), channels)
@@ -48,7 +75,7 @@ class References(unittest.TestCase):
         self.assertTrue(np.allclose(cells.power.T, power, rtol=1e-5, atol=1e-12))
         self.assertEqual(cells.counts.tolist(), counts.tolist())
 
-    @settings(max_examples=25, deadline=None)
+    @settings(phases=QUICK, max_examples=25, deadline=None)
     @given(seeds, rates, st.integers(1, 2))
     def test_k_weighting_and_the_voice_band(self, seed, rate, channels):
         wave = some(seed, 2 * rate, channels)
@@ -64,7 +91,7 @@ class References(unittest.TestCase):
             expected = np.add.reduceat((filtered**2).sum(axis=1), starts) / counts / share
             self.assertTrue(np.allclose(series.whole()[0], expected, rtol=1e-4, atol=1e-13))
 
-    @settings(max_examples=25, deadline=None)
+    @settings(phases=QUICK, max_examples=25, deadline=None)
     @given(seeds, st.integers(1, 2), st.integers(1, 9_000))
     def test_true_peak_skips_nothing(self, seed, channels, frames):
         wave = some(seed, frames, channels)
@@ -76,7 +103,7 @@ class References(unittest.TestCase):
             expected = max(expected, float(np.abs(windows @ true_peak.interpolator().T.astype(np.float64)).max()))
         self.assertAlmostEqual(value, expected, delta=2e-5 * expected)
 
-    @settings(max_examples=12, deadline=None)
+    @settings(phases=QUICK, max_examples=12, deadline=None)
     @given(seeds, st.integers(1, 2), st.lists(st.integers(1, 40_000), min_size=1, max_size=6))
     def test_block_size_changes_nothing(self, seed, channels, sizes):
         wave = some(seed, 50_000, channels)
@@ -94,3 +121,162 @@ class References(unittest.TestCase):
                 (meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.filtered.k_power.whole().tolist())
             )
         self.assertEqual(found[0], found[1])
+
+    @settings(phases=QUICK, max_examples=25, deadline=None)
+    @given(seeds, rates, st.integers(1, 3), st.floats(0.01, 2.3))
+    def test_milliseconds(self, seed, rate, channels, length):
+        wave = some(seed, max(4, int(length * rate)), channels)
+        _, whole, _ = fed_with_milliseconds(ActiveSpeech(), wave, rate)
+        at = references.starts(len(wave), rate, 1_000)
+        self.assertTrue(np.array_equal(whole["largest"].T, np.maximum.reduceat(np.abs(wave), at)))
+        self.assertTrue(np.allclose(whole["bend"], references.bends(wave, rate), atol=1e-6))
+        self.assertTrue(np.allclose(whole["magnitude"], references.magnitudes(wave, rate), rtol=1e-4, atol=1e-9))
+
+    @settings(phases=QUICK, max_examples=15, deadline=None)
+    @given(seeds, st.sampled_from([8_000, 16_000, 44_100, 48_000]), st.integers(1, 2), st.floats(-40, -15))
+    def test_active_speech_level_as_the_recommendation_has_it(self, seed, rate, channels, level):
+        voice = signals.voice_like(12, rms_dbfs=level, rate=rate, seed=seed % 1_000, room_dbfs=level - 40)
+        wave = np.stack([voice * (1 - 0.4 * c) for c in range(channels)], axis=1)
+        measured = measure_array(wave, sample_rate_hz=rate).inspection
+        expected, activity = references.active_speech(wave, rate)
+        self.assertAlmostEqual(measured.value("active_speech_level_dbfs"), expected, delta=0.2)
+        self.assertAlmostEqual(measured.value("speech_activity_percent"), 100 * activity, delta=3)
+
+    def test_active_speech_level_of_every_clean_reading(self):
+        for name in ("almanac-01", "almanac-02", "almanac-05"):
+            wave = faults.in_room(faults.clean_speech(name)[0], noise_dbfs=-60, head_s=1, tail_s=2, seed=1)[:, None]
+            expected, _ = references.active_speech(wave, faults.RATE_HZ)
+            measured = measure_array(wave, sample_rate_hz=faults.RATE_HZ).inspection
+            with self.subTest(name=name):
+                self.assertAlmostEqual(measured.value("active_speech_level_dbfs"), expected, delta=0.15)
+
+    @settings(phases=QUICK, max_examples=15, deadline=None)
+    @given(seeds, rates, st.integers(1, 2), st.floats(0.05, 2.3))
+    def test_the_low_rate(self, seed, rate, channels, length):
+        wave = some(seed, max(300, int(length * rate)), channels)
+        meter = fed(low_rate.LowRate(sample_rate_hz=rate, channels=channels), wave, rate)
+        meter.finish()
+        step = low_rate.factor(rate)
+        expected = references.decimated(wave, low_rate._taps(rate), step)
+        found = meter.samples.whole()
+        self.assertLess(expected.shape[1] - found.shape[1], 2)
+        self.assertTrue(np.allclose(found, expected[:, : found.shape[1]], atol=2e-6))
+
+    @settings(phases=QUICK, max_examples=10, deadline=None)
+    @given(seeds, rates, st.integers(1, 2))
+    def test_third_octaves(self, seed, rate, channels):
+        wave = some(seed, int(1.3 * rate), channels)
+        meter = fed(Spectra(sample_rate_hz=rate, channels=channels), wave, rate)
+        expected = references.third_octaves(wave, rate, meter.length)
+        self.assertTrue(np.allclose(meter.bands.whole(), expected, rtol=2e-3, atol=1e-10))
+
+    @settings(phases=QUICK, max_examples=25, deadline=None)
+    @given(seeds, st.integers(1, 2), st.integers(60, 20_000))
+    def test_the_true_peak_of_each_cell(self, seed, channels, frames):
+        rate = 8_000
+        wave = some(seed, frames, channels)
+        meters = fed(Meters(sample_rate_hz=rate, channels=channels), wave, rate)
+        meters.true_peak.result()
+        found, expected = meters.true_peak.cells.whole()[0], references.true_peaks(wave, rate)
+        sampled = np.maximum.reduceat(np.abs(wave), references.starts(frames, rate)).max(axis=1)
+        loud = sampled > true_peak.KEPT_ABOVE
+        self.assertEqual(found.size, expected.size)
+        self.assertTrue(np.allclose(found[loud], expected[loud], rtol=2e-5))
+        self.assertTrue((found >= sampled).all() and (found <= expected * 1.00002).all())
+
+    @settings(phases=QUICK, max_examples=20, deadline=None)
+    @given(seeds, st.floats(0.3, 0.9), st.floats(-14, 0))
+    def test_flat_tops(self, seed, share, gain):
+        rate, step = 16_000, 2.0**-15
+        voice = signals.voice_like(2.6, rms_dbfs=-14, rate=rate, seed=seed % 997, head=0.2)
+        wave = rounded(faults.clipped(voice / np.abs(voice).max(), share=share) * 10 ** (gain / 20))[:, None]
+        meter, _, _ = fed_with_milliseconds(Clipping(sample_rate_hz=rate, channels=1, bit_depth=16), wave, rate)
+        expected = [place for place in references.flat_tops(wave[:, 0].astype(np.float64), step) if 32 < place[0] < len(wave) - 64]
+        # The reference sees the whole file at once; the kernel keeps what no earlier second outdoes.
+        flat = meter._flat.whole()
+        near_top = np.abs(flat[1]) >= 0.999 * np.abs(wave).max() - 2 * step
+        found = sorted(zip(np.round(flat[0] * rate / 200).astype(int).tolist(), flat[2].astype(int).tolist(), strict=True))
+        self.assertLessEqual(set(expected), set(found))
+        if near_top.all() and abs(wave.max() + wave.min()) < step:
+            self.assertEqual(found, expected)
+
+    @settings(phases=QUICK, max_examples=20, deadline=None)
+    @given(seeds, st.integers(240, 1_500), st.integers(0, 3))
+    def test_repeated_buffers(self, seed, size, times):
+        rate = 16_000
+        random = np.random.default_rng(seed)
+        wave = rounded(random.standard_normal(3 * rate) * 0.1)
+        expected = []
+        for turn in range(times):
+            at = 6_000 + turn * 12_000 + int(random.integers(0, 3_000))
+            wave[at - size // 2] = 0.8 + turn / 32  # what the kernel looks for first
+            wave[at : at + size] = wave[at - size : at]
+            expected.append(at / rate)
+        meter, _, _ = fed_with_milliseconds(Dropouts(sample_rate_hz=rate, channels=1), wave[:, None], rate)
+        found = [f for f in meter.findings() if f.kind == "repeated-buffer"]
+        plain = references.repeats(wave, rate // 200, rate // 10)
+        self.assertEqual(len(plain), times)
+        for place, (first, length), known in zip(found, plain, expected, strict=True):
+            self.assertAlmostEqual(place.start_s, first / rate, delta=1e-9)
+            self.assertAlmostEqual(place.measure, 1_000 * length / rate, delta=1e-6)
+            self.assertAlmostEqual(place.start_s, known, delta=0.001)
+
+    @settings(phases=QUICK, max_examples=20, deadline=None)
+    @given(seeds, st.lists(st.tuples(st.floats(0.05, 2.9), st.floats(-1, 1)), max_size=5))
+    def test_clicks(self, seed, places):
+        rate = 16_000
+        wave = (np.random.default_rng(seed).standard_normal((3 * rate, 1)) * 0.003).astype(np.float32)
+        for at, size in places:
+            wave[int(at * rate), 0] += 0.3 * size
+        meter, whole, _ = fed_with_milliseconds(Clicks(channels=1), wave, rate)
+        bend, expected = whole["bend"][0].astype(np.float64), set()
+        for k in range(15, bend.size - 15):
+            around = max(bend[k - 15 : k - 1].max(), bend[k + 2 : k + 16].max())
+            if bend[k] > max(0.002, 10 ** (15 / 20) * around):
+                expected.add(k)
+        found = {k for f in meter.findings() for k in range(round(f.start_s * 1_000), round(f.end_s * 1_000))}
+        self.assertTrue(expected <= found)
+        self.assertEqual(len(meter.findings()) == 0, not expected)
+
+    @settings(phases=QUICK, max_examples=15, deadline=None)
+    @given(seeds, st.sampled_from(["identical", "inverted", "silent", "different"]), rates)
+    def test_how_channels_differ(self, seed, relation, rate):
+        left = some(seed, 2 * rate, 1)[:, 0]
+        right = {"identical": left, "inverted": -left, "silent": 0 * left, "different": some(seed + 1, 2 * rate, 1)[:, 0]}[relation]
+        wave = np.stack((left, right), axis=1).astype(np.float32)
+        cells = fed(Cells(sample_rate_hz=rate, channels=2), wave, rate)
+        found, _ = fed(ChannelDifference(channels=2), wave, rate).result(cells, duration_s=2.0)
+        self.assertEqual(found, relation)
+
+
+class WholeInspections(unittest.TestCase):
+    @settings(phases=QUICK, max_examples=10, deadline=None)
+    @given(st.lists(st.integers(1, 70_000), min_size=1, max_size=5), st.integers(1, 2))
+    def test_blocks_of_any_size_give_the_same_readings_and_findings(self, sizes, channels):
+        rate = 16_000
+        voice = signals.voice_like(9, rms_dbfs=-18, rate=rate)
+        voice[70_000:70_050] = 0.9
+        wave = np.stack([voice * (1 - 0.3 * c) for c in range(channels)], axis=1).astype(np.float32)
+        whole = measure_array(wave, sample_rate_hz=rate).inspection
+        meters = Meters(sample_rate_hz=rate, channels=channels)
+        cuts = np.cumsum(np.resize(sizes, len(wave)))
+        blocks = np.split(wave, cuts[cuts < len(wave)])
+        for second in seconds(blocks, sample_rate_hz=rate, channels=channels):
+            meters.feed(second)
+        cut = meters.result(name="", sha256="", facts=whole.facts).inspection
+        self.assertEqual(cut.readings, whole.readings)
+        self.assertEqual(cut.findings, whole.findings)
+        self.assertEqual((cut.speech, cut.room_tone), (whole.speech, whole.room_tone))
+
+    @settings(phases=QUICK, max_examples=20, deadline=None)
+    @given(st.lists(st.integers(1, 4_000), min_size=1, max_size=12), st.integers(1, 3), st.data())
+    def test_a_series_is_the_same_whether_it_spilled_or_not(self, sizes, rows, data):
+        series, values = Series(rows), np.random.default_rng(1).standard_normal((rows, sum(sizes))).astype(np.float32)
+        series.MEMORY_BYTES = 8_000
+        for part in np.split(values, np.cumsum(sizes)[:-1], axis=1):
+            series.append(part)
+        first = data.draw(st.integers(0, values.shape[1]))
+        last = data.draw(st.integers(first, values.shape[1] + 5))
+        self.assertTrue(np.array_equal(series.part(first, last), values[:, first:last]))
+        self.assertTrue(np.array_equal(series.whole(), values))
+        self.assertEqual(len(series), values.shape[1])

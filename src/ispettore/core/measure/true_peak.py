@@ -168,8 +168,11 @@ def _interpolate(
             start = first + j * MS_PER_CELL
             end = min(start + MS_PER_CELL, last)
             sampled = np.float32(0.0)
+            loudest = np.float32(0.0)
             for m in range(start, end):
                 sampled = max(sampled, largest[c, m])
+                for other in range(x.shape[0]):
+                    loudest = max(loudest, largest[other, m])
             if sampled > peak[c]:
                 for i in range(edges[start], edges[end]):
                     if abs(row[i]) == sampled:
@@ -178,7 +181,7 @@ def _interpolate(
                 peak[c] = sampled
             # A quiet cell matters only where it could hold the file's largest value.
             best = np.float64(sampled)
-            if sampled <= kept_above:
+            if loudest <= kept_above:
                 best = max(best, peak[c])
             for m in range(start, end):
                 sharpest = np.float32(0.0)
@@ -218,5 +221,5 @@ def _interpolate(
                             if best > peak[c]:
                                 peak[c] = best
                                 at[c] = offset + i + (p + 1) / (taps.shape[0] + 1)
-            out[c, j] = max(np.float64(sampled), best) if sampled > kept_above else sampled
+            out[c, j] = max(np.float64(sampled), best) if loudest > kept_above else sampled
     return out
