@@ -1,8 +1,10 @@
 """Files with bits flipped, bytes cut, headers overwritten: an error in words or a measurement, never a crash or a leftover."""
 
 import tempfile
+import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import soundfile
@@ -34,6 +36,10 @@ class Mutations(unittest.TestCase):
         for ending, subtype in (("aiff", "PCM_16"), ("caf", "PCM_16"), ("ogg", "VORBIS")):
             path = signals.write(cls.folder / f"original.{ending}", wave, RATE, subtype)
             cls.originals[ending] = path.read_bytes()
+        for ending, container, subtype in (("opus", "OGG", "OPUS"), ("rf64", "RF64", "PCM_24"), ("alac", "CAF", "ALAC_16")):
+            path = cls.folder / f"original.{ending}"
+            soundfile.write(path, wave[::-1], 48_000, format=container, subtype=subtype)
+            cls.originals[ending] = path.read_bytes()
 
     def mutated(self, content: bytes, random: np.random.Generator) -> bytes:
         changed = bytearray(content)
@@ -54,11 +60,15 @@ class Mutations(unittest.TestCase):
     def test_nothing_crashes_hangs_or_is_left(self):
         random = np.random.default_rng(2026)
         outcomes = {"measured": 0, "refused": 0}
+        scratch = self.folder / "scratch"
+        scratch.mkdir()
+        self.enterContext(mock.patch.object(tempfile, "tempdir", str(scratch)))
         for ending, content in self.originals.items():
             for number in range(TRIES):
                 path = self.folder / f"mutated.{ending}"
                 path.write_bytes(self.mutated(content, random))
                 before = set(self.folder.iterdir())
+                begun = time.monotonic()
                 with self.subTest(ending=ending, number=number):
                     try:
                         inspection = inspect(path).inspection
@@ -69,6 +79,8 @@ class Mutations(unittest.TestCase):
                         self.assertNotIn("{", error.sentence)
                         outcomes["refused"] += 1
                 self.assertEqual(set(self.folder.iterdir()), before)
+                self.assertLess(time.monotonic() - begun, 60, "no file of three seconds keeps anyone waiting")
+                self.assertEqual(list(scratch.iterdir()), [])
         self.assertGreater(min(outcomes.values()), 20)
 
     def test_a_header_of_200_hours_over_little_data(self):

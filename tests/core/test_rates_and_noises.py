@@ -15,7 +15,7 @@ from ispettore.core.measure.inspection import measure_array
 from ispettore.studio.demo import faults, scenario
 from tests import signals
 
-RATES = (16_000, 22_050, 32_000, 44_100, 88_200, 96_000)
+RATES = (16_000, 22_050, 32_000, 44_100, 88_200, 96_000, 192_000)
 
 
 class EveryRate(unittest.TestCase):

@@ -6,6 +6,8 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict
 
 LOSSY_CODECS = frozenset({"mp3", "vorbis", "opus"})
+CONSTANT_CODECS = frozenset({"pcm", "pcm-float", "u-law", "a-law"})
+"""Every sample takes as many bits as the next."""
 
 CONTAINERS = {
     "WAV": "wav",

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ispettore.core import errors
 from ispettore.core.audio import mpeg_frames
-from ispettore.core.audio.facts import CODECS, CONTAINERS, FileFacts, recognise
+from ispettore.core.audio.facts import CODECS, CONSTANT_CODECS, CONTAINERS, FileFacts, recognise
 
 BLOCK_FRAMES = 65_536
 FLAC_FRAMES = 4_096
@@ -54,6 +54,8 @@ class Source:
         self.broken_off: str | None = None
         self._container = CONTAINERS.get(self._file.format, self._file.format.lower())
         self._codec, self._depth = CODECS.get(self._file.subtype, (self._file.subtype.lower().replace("_", "-"), None))
+        if self._container == "flac":
+            self._codec = "flac"
         problem = self._unfit()
         if problem is not None:
             self._file.close()
@@ -166,7 +168,7 @@ class Source:
     def _bit_rate(self, size: int, duration_s: float) -> tuple[float | None, bool | None]:
         if self._codec == "mp3":
             return mpeg_frames.bit_rate(self.path) or (None, None)
-        if self._codec.startswith("pcm") and self._depth is not None:
+        if self._codec in CONSTANT_CODECS and self._depth is not None:
             return self._depth * self.channels * self.sample_rate_hz / 1000, True
         return (size * 8 / duration_s / 1000, False) if duration_s > 0 else (None, None)
 

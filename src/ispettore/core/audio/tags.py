@@ -1,5 +1,7 @@
 """Titles and names a file carries, in the same words for every format (mutagen reads them)."""
 
+import os
+import struct
 from pathlib import Path
 
 import mutagen
@@ -13,10 +15,45 @@ WORDS = {
 }  # fmt: skip
 KNOWN = frozenset(WORDS.values()) | {"tracknumber", "albumartist", "description", "organization", "narrator", "isrc", "performer"}
 LONGEST = 500
+MOST_CHUNKS = 64
 
 
 def read(path: Path) -> dict[str, str]:
-    """Tags by name, at most 500 characters each; empty where there are none or they cannot be read. Never raises."""
+    """Tags by name, at most 500 characters each; empty where there are none or they cannot be read. Never raises.
+
+    A Broadcast Wave file's own (EBU Tech 3285) come first; where its other tags have the same name, these count.
+    """
+    return {key: text[:LONGEST] for key, text in sorted({**_broadcast(path), **_general(path)}.items()) if text}
+
+
+def _broadcast(path: Path) -> dict[str, str]:
+    """Description, originator, reference, date and time of a `bext` chunk before the samples."""
+    try:
+        with path.open("rb") as file:
+            head = file.read(12)
+            if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
+                return {}
+            for _ in range(MOST_CHUNKS):
+                name, size = struct.unpack("<4sI", file.read(8))
+                if name == b"bext":
+                    content = file.read(min(size, 602))
+                    break
+                if name == b"data":
+                    return {}
+                file.seek(size + size % 2, os.SEEK_CUR)
+            else:
+                return {}
+    except (OSError, struct.error):
+        return {}
+    places = {"description": (0, 256), "originator": (256, 288), "reference": (288, 320), "date": (320, 330), "time": (330, 338)}
+    return {key: _text(content[first:last]) for key, (first, last) in places.items()}
+
+
+def _text(content: bytes) -> str:
+    return content.split(b"\0")[0].decode("utf-8", errors="replace").strip()
+
+
+def _general(path: Path) -> dict[str, str]:
     try:
         file = mutagen.File(path)
     except Exception:  # broken tags must not keep a recording from being measured
@@ -31,4 +68,4 @@ def read(path: Path) -> dict[str, str]:
             for key, value in dict(file.tags).items()
             if str(key).lower() in KNOWN
         }
-    return {key: text[:LONGEST] for key, text in sorted(found.items()) if text}
+    return found
