@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import sys
 from collections.abc import Callable
 from contextlib import contextmanager
@@ -19,13 +20,16 @@ from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import certify as certify_file
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
 from ispettore.core.certify.verification import verify as verify_file
-from ispettore.core.measure import ribbon
+from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.inspection import inspect as inspect_file
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.conform import conform as conform_file
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import catalogue
+from ispettore.core.spec.breaches import Breach, breaches
+from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
 from ispettore.core.treat.treatment import load as load_treatment
@@ -56,27 +60,37 @@ def said_plainly() -> Any:
 def inspect(
     files: Annotated[list[Path], typer.Argument(help="Recordings to measure.")],
     spec: Annotated[str | None, typer.Option("--spec", help="A specification's identifier, or a JSON file.")] = None,
+    room_tone: Annotated[
+        list[str] | None, typer.Option("--room-tone", help="Where nothing but the room is heard, as START-END in seconds.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Measure recordings, and judge them against a specification. Exit 0 all pass, 1 some limit missed, 2 error."""
     with said_plainly():
         specification = catalogue.find(spec) if spec else None
+        marked = _spans(room_tone or [])
     rows: list[dict[str, Any]] = []
     worst = 0
     for path in files:
         try:
-            inspection = inspect_file(path).inspection
+            measured = inspect_file(path, room_tone=marked)
         except errors.IspettoreError as error:
             worst = 2
             rows.append({"path": str(path), "error": error.sentence})
             typer.echo(error.sentence, err=True)
             continue
+        inspection = measured.inspection
         verdict = judge(inspection, specification, role=role_of(inspection)) if specification else None
+        places = breaches(verdict, inspection, tracks.of(measured)) if verdict else []
         if verdict and not verdict.passes:
             worst = max(worst, 1)
         rows.append({"path": str(path), **as_data(inspection, verdict)})
+        if rows[-1]["verdict"]:
+            rows[-1]["verdict"]["breaches"] = [place.model_dump(mode="json") for place in places]
         if not as_json:
             _print_inspection(inspection, verdict)
+            for place in places:
+                _print_breach(place)
     if as_json:
         _print_json(rows)
     raise typer.Exit(worst)
@@ -229,6 +243,7 @@ def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
         "findings": [
             {
                 "kind": finding.kind,
+                "title": title_of_finding(finding.kind),
                 "start_s": finding.start_s,
                 "end_s": finding.end_s,
                 "channel": finding.channel,
@@ -293,7 +308,24 @@ def _print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
             _print_limit(limit)
         typer.echo("  Passes." if verdict.passes else "  Does not pass.")
     for finding in inspection.findings:
-        typer.echo(f"  {finding.start_s:8.2f} s  {finding.kind}: {advice(finding.kind)}")
+        typer.echo(f"  {finding.start_s:8.2f} s  {title_of_finding(finding.kind)}: {advice(finding.kind)}")
+
+
+def _print_breach(breach: Breach) -> None:
+    side = "over" if breach.reading > breach.bound else "under"
+    by = _figure(breach.excess, breach.difference_unit, breach.decimals)
+    typer.echo(f"  {breach.start_s:8.2f} s  {breach.title}: {_figure(breach.reading, breach.unit, breach.decimals)}, {by} {side}")
+
+
+def _spans(texts: list[str]) -> list[Span]:
+    """Spans written as START-END in seconds. Raises BadSpan."""
+    found = []
+    for text in texts:
+        match = re.fullmatch(r"(\d+(?:\.\d+)?)-(\d+(?:\.\d+)?)", text)
+        if match is None or float(match[2]) <= float(match[1]):
+            raise errors.BadSpan(text=text)
+        found.append(Span(start_s=float(match[1]), end_s=float(match[2])))
+    return found
 
 
 def _print_limit(limit: LimitVerdict) -> None:

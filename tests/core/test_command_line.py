@@ -45,6 +45,10 @@ class CommandLine(unittest.TestCase):
         keys = {"quantity", "low", "high", "reading", "passes", "margin", "severity"}
         self.assertTrue(all(keys <= set(limit) for limit in row["verdict"]["limits"]))
 
+        peak = next(limit for limit in row["verdict"]["limits"] if limit["quantity"] == "rms_dbfs")
+        self.assertFalse(peak["passes"])
+        self.assertIsInstance(row["verdict"]["breaches"], list)
+
         made = self.call("conform", "quiet.wav", "--spec", "audiobook-retail", "--out", "out.mp3", "--json")
         self.assertEqual(made.returncode, 0, made.stderr)
         result = json.loads(made.stdout)
@@ -131,3 +135,20 @@ class CommandLine(unittest.TestCase):
         refused = self.call("inspect", "quiet.wav", "--spec", "bad-spec.json")
         self.assertEqual(refused.returncode, 2)
         self.assertIn("no quantity “warmth”", refused.stderr)
+
+    def test_room_tone_marked_by_hand(self):
+        found = self.call("inspect", "noisy.wav", "--room-tone", "11.0-11.8", "--json")
+        [row] = json.loads(found.stdout)
+        self.assertIn("by hand", row["notes"]["noise_floor_dbfs"])
+        self.assertAlmostEqual(row["readings"]["noise_floor_dbfs"], -45, delta=0.5)
+        for bad, word in (("3-2", "3-2"), ("soon", "soon"), ("40-50", "noisy.wav")):
+            refused = self.call("inspect", "noisy.wav", "--room-tone", bad)
+            self.assertEqual(refused.returncode, 2)
+            self.assertIn(word, refused.stderr)
+
+    def test_the_places_of_what_is_outside_are_told(self):
+        loud = signals.voice_like(6, rms_dbfs=-20, rate=RATE)
+        loud[2 * RATE] = 0.95
+        signals.write(self.folder / "loud.wav", loud, RATE)
+        text = self.call("inspect", "loud.wav", "--spec", "audiobook-retail").stdout
+        self.assertRegex(text, r"2\.00 s  Peak: −0\.4 dBFS, 2\.6 dB over")

@@ -62,6 +62,14 @@ class RateOutOfRange(IspettoreError):
     """“{file}” says its sample rate is {rate} Hz; Ispettore measures 8,000 to 192,000 Hz. Export it at 44.1 or 48 kHz."""
 
 
+class BadSpan(IspettoreError):
+    """“{text}” is not a span of room tone. Write where it starts and ends in seconds, as in 12.5-14."""
+
+
+class RoomToneOutside(IspettoreError):
+    """The room tone marked by hand lies outside “{file}”, which is {duration_s:.2f} s long. Mark a span inside it."""
+
+
 class UnknownSpecification(IspettoreError):
     """There is no specification “{name}”. Known here: {known}."""
 

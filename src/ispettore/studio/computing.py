@@ -11,7 +11,7 @@ from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.verification import verify
-from ispettore.core.measure import ribbon
+from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspection import Progress, inspect
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec.specification import Specification
@@ -19,11 +19,12 @@ from ispettore.core.spec.specification import Specification
 
 @dataclass(frozen=True)
 class Inspected:
-    """An inspection as JSON values, and its miniature ribbon."""
+    """An inspection as JSON values, its miniature ribbon, and how its peaks and loudness run."""
 
     data: dict[str, Any]
     methods_version: int
     ribbon: bytes
+    tracks: bytes
     listening: str | None
 
 
@@ -44,7 +45,13 @@ def inspected(path: str, name: str, folder: str, *, progress: Progress) -> Inspe
             for block in source.blocks():
                 sink.write(block)
     data = inspection.model_dump(mode="json")
-    return Inspected(data, inspection.methods_version, ribbon.of(measured).packed(), str(listening) if listening else None)
+    return Inspected(
+        data,
+        inspection.methods_version,
+        ribbon.of(measured).packed(),
+        tracks.of(measured).packed(),
+        str(listening) if listening else None,
+    )
 
 
 @dataclass(frozen=True)

@@ -132,6 +132,7 @@ def _inspect(work: Work, store: Store, folder: Path, stopping: Callable[[], bool
                     methods_version=result.methods_version,
                     data=result.data,
                     ribbon=result.ribbon,
+                    tracks=result.tracks,
                     listening_sha256=listening.sha256 if listening else None,
                 )
             )

@@ -6,10 +6,13 @@ from uuid import UUID
 
 from sqlmodel import Session, col, func, select
 
-from ispettore.core.measure import ribbon
+from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
+from ispettore.core.measure.reading import Finding
 from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
+from ispettore.core.spec.breaches import breaches
+from ispettore.core.spec.methods import methods
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.studio import conformings, events, queue, works
@@ -76,16 +79,29 @@ def detail(recording_id: UUID) -> RecordingDetail:
         production = session.get_one(Production, recording.production_id)
         specification = Specification.model_validate(production.specification)
         [row] = _views(session, [recording], specification)
-        inspection = _inspections(session, [recording.sha256]).get(recording.sha256)
-        parsed = Inspection.model_validate(inspection.data) if inspection else None
+        record = _inspections(session, [recording.sha256]).get(recording.sha256)
+        parsed = Inspection.model_validate(record.data) if record else None
+        run = tracks.unpacked(record.tracks) if record and record.tracks else None
         return RecordingDetail(
             **row.model_dump(),
             specification=specification,
             production_name=production.name,
             inspection=parsed,
+            findings=[_finding(finding) for finding in parsed.findings] if parsed else [],
+            breaches=breaches(row.verdict, parsed, run) if parsed and row.verdict else [],
             window=gain_window(parsed, specification) if parsed else None,
             conformings=conformings.of_recordings(session, [recording.id]).get(recording.id, []),
         )
+
+
+def _finding(finding: Finding) -> FindingView:
+    entry = methods()["findings"].get(finding.kind)
+    return FindingView(
+        **finding.model_dump(),
+        title=entry.title if entry else finding.kind,
+        meaning=entry.meaning if entry else "",
+        advice=advice(finding.kind),
+    )
 
 
 def _get(session: Session, recording_id: UUID) -> Recording:
@@ -113,7 +129,6 @@ def _views(session: Session, recordings: list[Recording], specification: Specifi
         record = inspections.get(recording.sha256)
         inspection = Inspection.model_validate(record.data) if record else None
         verdict = judge(inspection, specification, role=role_of(inspection)) if inspection else None
-        findings = inspection.findings if inspection else []
         tried = attempts.get(recording.id, [])
         yield RecordingView(
             id=recording.id,
@@ -126,7 +141,6 @@ def _views(session: Session, recordings: list[Recording], specification: Specifi
             work=works.view(inspecting.get(recording.id)),
             facts=inspection.facts if inspection else None,
             verdict=verdict,
-            findings=[FindingView(**finding.model_dump(), advice=advice(finding.kind)) for finding in findings],
             ribbon=_ribbon(record.ribbon) if record else None,
             conforming=tried[0] if tried else None,
         )

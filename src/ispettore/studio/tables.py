@@ -65,6 +65,7 @@ class InspectionRecord(SQLModel, table=True):
     methods_version: int = Field(primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     ribbon: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+    tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     listening_sha256: str | None = None
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 

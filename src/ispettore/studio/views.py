@@ -12,6 +12,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.window import GainWindow
+from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.treat.touch import Touch
@@ -39,8 +40,10 @@ class RibbonView(BaseModel):
 
 
 class FindingView(Finding):
-    """A finding with what mends it."""
+    """A finding with how it is called, what it means and what mends it."""
 
+    title: str
+    meaning: str
     advice: str
 
 
@@ -90,7 +93,6 @@ class RecordingView(BaseModel):
     work: WorkView | None
     facts: FileFacts | None
     verdict: Verdict | None
-    findings: list[FindingView]
     ribbon: RibbonView | None
     conforming: ConformingView | None
 
@@ -101,6 +103,8 @@ class RecordingDetail(RecordingView):
     specification: Specification
     production_name: str
     inspection: Inspection | None
+    findings: list[FindingView]
+    breaches: list[Breach]
     window: GainWindow | None
     conformings: list[ConformingView]
 

@@ -13,7 +13,7 @@ from ispettore.core.errors import IspettoreError, UnknownSpecification
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Store, TooLarge
-from ispettore.web import productions, recordings, verifyings, works
+from ispettore.web import explaining, productions, recordings, verifyings, works
 from ispettore.web.live import Live
 
 STATUS = {NotFound: 404, UnknownSpecification: 404, NotReady: 409, TooLarge: 413}
@@ -79,7 +79,7 @@ def build() -> FastAPI:
     app = FastAPI(title="Ispettore", version="1", lifespan=running, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
-    for part in (productions, recordings, verifyings, works):
+    for part in (explaining, productions, recordings, verifyings, works):
         app.include_router(part.routes, prefix="/api")
 
     @app.get("/api/health", operation_id="health")

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core import errors
 from ispettore.core.audio import tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.reading import BLOCK_FRAMES, Block, Source
@@ -41,7 +42,7 @@ from ispettore.core.measure.dropouts import Dropouts
 from ispettore.core.measure.filtered import Filtered
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Second, runs, seconds
 from ispettore.core.measure.low_rate import LowRate
-from ispettore.core.measure.reading import Finding, Reading, Span
+from ispettore.core.measure.reading import Finding, Pause, Reading, Span
 from ispettore.core.measure.spectra import Spectra
 from ispettore.core.measure.true_peak import TruePeak
 
@@ -68,6 +69,7 @@ class Inspection(BaseModel):
     findings: list[Finding]
     speech: list[Span]
     room_tone: list[Span]
+    pauses: list[Pause] = []
     methods_version: int = METHODS_VERSION
 
     def value(self, quantity: str) -> float | None:
@@ -109,7 +111,7 @@ def inspect(
     block_frames: int = BLOCK_FRAMES,
     room_tone: Sequence[Span] = (),
 ) -> Measured:
-    """Measure one file in one pass. Raises what `Source` raises; a file that breaks off is measured as far as it goes.
+    """Measure one file in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
 
     `room_tone` are spans marked by hand: where there are any, they are the room tone, and nothing else is.
     """
@@ -188,8 +190,10 @@ class Meters:
     def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
         """All readings and findings of what was fed."""
         self.low_rate.finish()
-        passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone))
+        passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone, name))
         readings, findings = self._level(facts.duration_s)
+        worst, pauses = noise_floor.worst_pause(self.cells, passages)
+        readings.update(_named(worst))
         for measure in (self._between, self._health):
             more, found = measure(passages, readings, facts)
             readings = {**readings, **more}
@@ -204,14 +208,18 @@ class Meters:
             findings=sorted(findings, key=lambda finding: (finding.start_s, finding.kind)),
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
+            pauses=pauses,
         )
         return Measured(inspection, self, passages)
 
-    def _marked(self, room_tone: Sequence[Span]) -> NDArray[np.int64] | None:
+    def _marked(self, room_tone: Sequence[Span], name: str) -> NDArray[np.int64] | None:
         if not room_tone:
             return None
         edges = [(round(span.start_s * CELLS_PER_SECOND), round(span.end_s * CELLS_PER_SECOND)) for span in room_tone]
-        return np.clip(np.array(edges, dtype=np.int64), 0, len(self.cells))
+        inside = np.clip(np.array(edges, dtype=np.int64), 0, len(self.cells))
+        if (inside[:, 1] <= inside[:, 0]).any():
+            raise errors.RoomToneOutside(file=name, duration_s=len(self.cells) * CELL_S)
+        return inside
 
     def _level(self, duration_s: float) -> tuple[dict[str, Reading], list[Finding]]:
         peak = sample_peak.measure(self.cells, sample_rate_hz=self._rate)
@@ -256,7 +264,6 @@ class Meters:
         return _named(
             noise,
             noise_floor.quietest_window(self.cells, passages),
-            noise_floor.worst_pause(self.cells, passages),
             noise_floor.signal_to_noise(active, self._speech_levels(known), noise),
             ends.head(passages),
             ends.tail(passages, duration_s=duration_s),

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells, CellSeries
 from ispettore.core.measure.grid import CELL_S, runs, stretches
-from ispettore.core.measure.reading import Reading
-from ispettore.core.measure.speech import Mask, Passages
+from ispettore.core.measure.reading import Pause, Reading
+from ispettore.core.measure.speech import PAUSE_CELLS, Mask, Passages
 
 WINDOW_CELLS = 100  # 500 ms
 WORTHWHILE_CELLS = 20  # a pause's own level needs 100 ms of room tone
@@ -47,24 +47,27 @@ def quietest_window(cells: Cells, passages: Passages) -> Reading:
     return _window("noise_floor_quietest_dbfs", cells, passages.dead, WINDOW_METHOD)
 
 
-def worst_pause(cells: Cells, passages: Passages) -> Reading:
-    """`noise_floor_worst_pause_dbfs`, with the span of that pause."""
+def worst_pause(cells: Cells, passages: Passages) -> tuple[Reading, list[Pause]]:
+    """`noise_floor_worst_pause_dbfs`, with the span of that pause; and every pause of at least 0.4 s with its own level."""
     name = "noise_floor_worst_pause_dbfs"
     best: tuple[float, NDArray[np.int64], NDArray[np.float64]] | None = None
-    for pause in passages.pauses:
+    pauses = []
+    for pause in passages.pauses[np.diff(passages.pauses, axis=1)[:, 0] >= PAUSE_CELLS]:
         room = passages.room[pause[0] : pause[1]]
-        if room.sum() < WORTHWHILE_CELLS:
-            continue
-        power = _power([_under(cells, int(pause[0]), int(pause[1]), room)])
-        if best is None or power.max() > best[0]:
-            best = (float(power.max()), pause, power)
+        power = None
+        if room.sum() >= WORTHWHILE_CELLS:
+            power = _power([_under(cells, int(pause[0]), int(pause[1]), room)])
+            if best is None or power.max() > best[0]:
+                best = (float(power.max()), pause, power)
+        level = decibels.of_power(float(power.max())) if power is not None else None
+        pauses.append(Pause(start_s=float(pause[0]) * CELL_S, end_s=float(pause[1]) * CELL_S, level_dbfs=level))
     if best is None:
         note = "silence: between the words there is only dead silence" if passages.dead.any() else "no pause is long enough"
         return Reading(
             quantity=name, value=None, unit="dBFS", method=PAUSE_METHOD, end_s=passages.cells * CELL_S, note=note,
             silence=bool(passages.dead.any()),
-        )  # fmt: skip
-    return _reading(name, best[2], best[1], PAUSE_METHOD, passages.cells)
+        ), pauses  # fmt: skip
+    return _reading(name, best[2], best[1], PAUSE_METHOD, passages.cells), pauses
 
 
 def signal_to_noise(level: Reading, channel_levels: tuple[float | None, ...], noise: Reading) -> Reading:

@@ -21,6 +21,12 @@ class Span(BaseModel):
         return self.end_s - self.start_s
 
 
+class Pause(Span):
+    """A stretch without speech, and the level of its room tone in dBFS (worst channel); None where there is too little of it."""
+
+    level_dbfs: float | None = None
+
+
 class Reading(BaseModel):
     """One measured value with its unit, its method and where it was taken.
 

@@ -1,0 +1,36 @@
+"""Route: what every figure and finding means, from the text that docs/METHODS.md shows."""
+
+from fastapi import APIRouter
+from pydantic import BaseModel
+
+from ispettore.core.spec.methods import Method, methods
+from ispettore.core.spec.quantities import QUANTITIES, Group
+
+routes = APIRouter()
+
+
+class Explained(Method):
+    """A quantity's entry with how its figures are shown."""
+
+    unit: str
+    group: Group
+    decimals: int
+
+
+class Explanations(BaseModel):
+    """Every quantity a limit can be set on, and every kind of finding."""
+
+    quantities: list[Explained]
+    findings: list[Method]
+
+
+@routes.get("/methods", operation_id="listMethods")
+def list_methods() -> Explanations:
+    return Explanations(
+        quantities=[
+            Explained(**entry.model_dump(), unit=quantity.unit, group=quantity.group, decimals=quantity.decimals)
+            for name, quantity in QUANTITIES.items()
+            if (entry := methods()["readings"].get(name))
+        ],
+        findings=list(methods()["findings"].values()),
+    )
