@@ -85,6 +85,24 @@ class Hard(unittest.TestCase):
         self.assert_pauses_found(found, self.spans)
         self.assertAlmostEqual(found.value("noise_floor_worst_pause_dbfs"), -52.8, delta=1.5)
 
+    def test_a_lorry_that_fills_a_whole_pause_is_no_speech(self):
+        for louder in (-58, -50, -44):
+            wave = self.dry + self.room(-64)
+            first, last = round(self.spans[2, 1] * RATE) - 2_000, round(self.spans[3, 0] * RATE) + 2_000
+            wave[first:last] += faults.room_noise(last - first, noise_dbfs=louder, seed=12)
+            found = self.inspected(wave)
+            with self.subTest(louder=louder):
+                self.assert_pauses_found(found, self.spans)
+                total = 10 * np.log10(10 ** (louder / 10) + 10**-6.4)
+                self.assertAlmostEqual(found.value("noise_floor_worst_pause_dbfs"), total, delta=1.0)
+
+    def test_quieter_room_tone_laid_at_the_head_moves_no_word(self):
+        wave = self.dry + self.room(-58)
+        wave[: round(0.4 * RATE)] *= 10 ** (-9 / 20)
+        found = self.inspected(wave)
+        self.assertAlmostEqual(found.value("head_s"), 0.8, delta=0.12)
+        self.assert_pauses_found(found, self.spans)
+
     def test_a_gated_file_has_dead_silence_and_no_room_tone(self):
         found = self.inspected(self.dry + np.where(self.dry != 0, self.room(-60), 0))
         self.assert_pauses_found(found, self.spans)

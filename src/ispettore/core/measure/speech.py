@@ -2,9 +2,10 @@
 
 A short-time level above 150 Hz stands against an estimate of the noise that follows the recording (minimum statistics after
 R. Martin, IEEE Trans. Speech and Audio Processing 9(5), 2001), with hysteresis, so that the soft ends of words stay with them.
-A run that rises too little, or too briefly, is not speech; nor is one without voice in it, unless it hisses right beside a voiced
-one: a voice has most of its energy below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out an
-hour at a time, so memory does not grow with the file but for a few marks a cell.
+A run that rises too little, or too briefly, is not speech; nor is what stays at one level for 0.4 s far under the voice (the room
+grew louder there); nor is a run without voice in it, unless it hisses right beside a voiced one: a voice has most of its energy
+below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out an hour at a time, so memory does not grow
+with the file but for a few marks a cell.
 """
 
 from dataclasses import dataclass, field
@@ -37,6 +38,7 @@ STANDS_OUT = 3.0  # a frame's own power against the room's: below that its spect
 LONGEST_HISS_CELLS = 70  # 350 ms
 BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the voice of a run is a breath
 BREATH_BELOW_VOICE_DB = 12.0
+STEADY_CELLS, STEADY_DB, STEADY_BELOW_VOICE_DB = 81, 5.0, 18.0
 AROUND_CELLS = 2 * NOISE_WINDOW_CELLS
 
 Mask = NDArray[np.bool_]
@@ -159,14 +161,46 @@ def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray
 
 def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
     """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile)."""
-    active = runs((above > 0) & ~dead)
+    standing = (above > 0) & ~dead
+    active, _ = _with_highest(standing, above)
     if len(active) == 0:
         return active, -60.0
-    highest = np.maximum.reduceat(above, active[:, 0])
-    # A run's maximum from its start to the next run's: between them nothing stands above the noise.
-    active, highest = active[highest >= 2], highest[highest >= 2]
+    voice = _voice(active, level)
+    standing &= ~_steady(level, voice - STEADY_BELOW_VOICE_DB)
+    active, highest = _with_highest(standing, above)
     if len(active) == 0:
-        return active, -60.0
+        return active, voice
+    voice = _voice(active, level)
+    level = np.where(standing, level, np.float16(-200))
+    tops = np.maximum.reduceat(level, active[:, 0])
+    return active[(highest >= 3) & (tops > voice - BELOW_SPEECH_DB)], voice
+
+
+def _with_highest(standing: Mask, above: NDArray[np.uint8]) -> tuple[Runs, NDArray[np.uint8]]:
+    """Runs that rise over the noise by `ON_DB` somewhere, and the highest mark in each."""
+    active = runs(standing)
+    if len(active) == 0:
+        return active, np.zeros(0, dtype=np.uint8)
+    # A run's maximum from its start to the next run's: between them nothing stands.
+    highest = np.maximum.reduceat(np.where(standing, above, np.uint8(0)), active[:, 0])
+    return active[highest >= 2], highest[highest >= 2]
+
+
+def _steady(level: NDArray[np.float16], below_db: float) -> Mask:
+    """Stretches of at least 0.4 s whose level stays within a few dB, far under the voice: a room that grew louder, not speech."""
+    found = np.zeros(level.size, dtype=bool)
+    for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
+        part = level[before:after].astype(np.float32)
+        highest = ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
+        lowest = ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
+        middles = (highest <= below_db) & (highest - lowest <= STEADY_DB)
+        whole = ndimage.maximum_filter1d(middles.view(np.uint8), STEADY_CELLS, mode="nearest")
+        found[first:last] = whole[first - before : last - before].astype(bool)
+    return found
+
+
+def _voice(active: Runs, level: NDArray[np.float16]) -> float:
+    """The 90th percentile of the level in runs, in dB."""
     histogram = np.zeros(2_600, dtype=np.int64)
     for start, end in active:
         histogram += _histogram(level[start:end]) if end - start > 2_000 else 0
@@ -174,9 +208,7 @@ def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) ->
     for group in np.array_split(short, max(1, len(short) // 2_000)):
         if len(group):
             histogram += _histogram(np.concatenate([level[start:end] for start, end in group]))
-    voice = int(np.searchsorted(np.cumsum(histogram), 0.9 * histogram.sum())) / 10 - 200
-    tops = np.maximum.reduceat(level, active[:, 0])
-    return active[(highest >= 3) & (tops > voice - BELOW_SPEECH_DB)], voice
+    return int(np.searchsorted(np.cumsum(histogram), 0.9 * histogram.sum())) / 10 - 200
 
 
 def _histogram(level: NDArray[np.float16]) -> NDArray[np.int64]:
