@@ -3,11 +3,14 @@
 import base64
 import json
 import unittest
+import urllib.request
 from pathlib import Path
 
 import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
 
+from ispettore.core.spec.methods import methods
+from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.studio import productions
 from ispettore.studio.settings import ROOT
 from tests import signals
@@ -179,11 +182,66 @@ class Interface(unittest.TestCase):
         findings = self.page.get_by_role("region", name="Findings")
         expect(findings).to_contain_text("Dead silence")
         expect(findings).to_contain_text("own room tone")
-        count = findings.get_by_role("listitem").count()
-        expect(self.page.locator("text.pin")).to_have_count(count)
+        expect(findings.get_by_role("button", name="Go to finding 1 Dead silence at 0:00")).to_be_visible()
+        count = self.page.locator("rect.finding").count()
+        self.assertGreater(count, 5)
         findings.get_by_role("button", name=f"Go to finding {count}").click()
         expect(self.page.get_by_label("Position")).to_contain_text("0:1")
         self.accessible()
+
+    def test_every_figure_says_what_it_is_in_the_words_of_the_methods(self):
+        self.open_production("Explained")
+        self.drop(self.wav("one.wav", rms_dbfs=-33, room_dbfs=-75))
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        readings = self.page.get_by_role("region", name="All readings")
+        expect(readings.get_by_role("heading", name="Health")).to_be_visible()
+        with urllib.request.urlopen(f"{self.application.address}api{self.page.url.split('#')[1]}") as answer:
+            measured = json.load(answer)["inspection"]["readings"]
+        expect(readings.locator("dt")).to_have_count(len(measured))
+        for name, decimals in (("integrated_loudness_lufs", 1), ("noise_floor_dbfs", 1), ("head_s", 2), ("hum_db", 1)):
+            shown = readings.locator("dl div", has=self.page.get_by_role("button", name=QUANTITIES[name].title, exact=True))
+            expect(shown).to_contain_text(f"{measured[name]['value']:.{decimals}f}".replace("-", "−"))
+        limits = self.page.get_by_role("region", name="Limits")
+        for place, title in ((limits, "RMS level"), (readings, "Signal to noise")):
+            entry = next(entry for entry in methods()["readings"].values() if entry.title == title)
+            word = place.get_by_role("button", name=title, exact=True)
+            note = place.get_by_role("tooltip").filter(has_text=entry.meaning)
+            expect(note).to_be_hidden()
+            word.hover()
+            expect(note).to_be_visible()
+            expect(note).to_contain_text(entry.definition)
+            expect(note).to_contain_text(f"Here: {measured[entry.name]['method']}")
+            self.page.keyboard.press("Tab")
+            word.focus()
+            self.page.keyboard.press("Escape")
+            expect(note).to_be_hidden()
+            self.page.mouse.move(5, 5)
+        self.accessible()
+
+    def test_a_limit_that_is_passed_is_shown_where(self):
+        self.open_production("Passed")
+        path = self.application.folder / "loud.wav"
+        wave = signals.voice_like(12, rate=RATE, rms_dbfs=-24, room_dbfs=-70)
+        wave *= 0.3 / abs(wave).max()
+        for second in (4, 8):
+            wave[second * RATE + 4_000] = 0.9
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        self.drop(("loud.wav", path.read_bytes()))
+        self.row("loud.wav").get_by_role("link", name="loud.wav").click()
+        findings = self.page.get_by_role("region", name="Findings")
+        peak = findings.get_by_role("listitem").filter(has_text="Peak over −3 dBFS")
+        expect(peak).to_contain_text("2 places")
+        expect(peak).to_contain_text("2.1 dB over")
+        expect(self.page.locator("rect.finding.outside")).to_have_count(2)
+        peak.get_by_role("button", name="0:08").click()
+        expect(self.page.get_by_label("Position")).to_contain_text("0:08")
+        self.page.reload()
+        self.page.get_by_role("link", name="Passed").click()
+        self.page.get_by_label("Held against").select_option(label="Video streaming")
+        self.row("loud.wav").get_by_role("link", name="loud.wav").click()
+        expect(findings).to_be_visible()
+        expect(findings).not_to_contain_text("Peak over −3 dBFS")
+        expect(findings).to_contain_text("True peak over −1 dBTP")
 
     def test_it_is_useful_at_1024(self):
         self.page.set_viewport_size({"width": 1024, "height": 768})

@@ -1,29 +1,30 @@
 <script lang="ts">
   // Level over time on a decibel axis, with every level limit as a line in the same picture.
   import { scaleLinear } from 'd3-scale';
-  import type { LimitVerdict, Ribbon } from '../lib/api';
+  import type { LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
+  import type { Place } from '../lib/places';
   interface Props {
     ribbon: Ribbon;
     duration: number;
     limits: LimitVerdict[];
-    room: { start_s: number; end_s: number }[];
-    noise: number | null;
-    findings: { start_s: number; end_s: number }[];
+    pauses: Pause[];
+    places: Place[];
     playhead: number;
     onseek: (seconds: number) => void;
   }
-  let { ribbon, duration, limits, room, noise, findings, playhead, onseek }: Props = $props();
+  let { ribbon, duration, limits, pauses, places, playhead, onseek }: Props = $props();
 
   let outer = $state(1200);
   const width = $derived(Math.max(outer, 400));
-  const HEIGHT = 210;
+  const HEIGHT = 222;
+  const LANE = 17; // where the numbers of the places stand
   const LEFT = 44;
   const BOTTOM = 22;
   const RIGHT = 132;
   const y = scaleLinear()
     .domain([0, -80])
-    .range([6, HEIGHT - BOTTOM]);
+    .range([6, HEIGHT - BOTTOM - LANE]);
   const x = $derived(
     scaleLinear()
       .domain([0, duration])
@@ -42,6 +43,19 @@
   const ceiling = $derived(find('sample_peak_dbfs', 'true_peak_dbtp'));
   const corridor = $derived(find('rms_dbfs', 'integrated_loudness_lufs'));
   const floor = $derived(find('noise_floor_dbfs'));
+  // Each place in time; a number is only written where it does not cover the one before.
+  const pins = $derived.by(() => {
+    let free = -Infinity;
+    return places
+      .filter((place) => !place.whole)
+      .sort((one, other) => one.number - other.number)
+      .map((place) => {
+        const at = x((place.start_s + place.end_s) / 2);
+        const numbered = at - free > 8 + 6 * String(place.number).length;
+        if (numbered) free = at;
+        return { ...place, at, numbered };
+      });
+  });
   const said = $derived(
     `Level over ${clock(duration)}.` +
       limits
@@ -102,26 +116,30 @@
         >Noise floor {number(floor.high, 0)}</text
       >
     {/if}
-    {#if noise !== null}
-      {#each room as span (span.start_s)}
+    {#each pauses as pause (pause.start_s)}
+      {#if typeof pause.level_dbfs === 'number'}
         <line
           class="room"
-          x1={x(span.start_s)}
-          x2={x(span.end_s)}
-          y1={y(Math.max(noise, -80))}
-          y2={y(Math.max(noise, -80))}
+          class:broken={floor && floor.high !== null && pause.level_dbfs > floor.high}
+          x1={x(pause.start_s)}
+          x2={Math.max(x(pause.end_s), x(pause.start_s) + 2)}
+          y1={y(Math.max(pause.level_dbfs, -80))}
+          y2={y(Math.max(pause.level_dbfs, -80))}
         />
-      {/each}
-    {/if}
-    {#each findings as finding, index (index)}
+      {/if}
+    {/each}
+    {#each pins as pin (pin.number)}
       <rect
         class="finding"
-        x={x(finding.start_s)}
-        width={Math.max(1.5, x(finding.end_s) - x(finding.start_s))}
-        y={y(-80) - 4}
+        class:outside={pin.outside}
+        x={x(pin.start_s)}
+        width={Math.max(1.5, x(pin.end_s) - x(pin.start_s))}
+        y={HEIGHT - BOTTOM - 4}
         height="4"
       />
-      <text class="pin" x={x((finding.start_s + finding.end_s) / 2)} y={y(-80) - 7}>{index + 1}</text>
+      {#if pin.numbered}<text class="pin" class:outside={pin.outside} x={pin.at} y={HEIGHT - BOTTOM - 6}
+          >{pin.number}</text
+        >{/if}
     {/each}
     <line class="playhead" x1={x(playhead)} x2={x(playhead)} y1={y(0)} y2={HEIGHT - BOTTOM} />
     {#each x.ticks(10) as second (second)}
@@ -160,6 +178,9 @@
     stroke: var(--act);
     stroke-width: 2.5;
   }
+  .room.broken {
+    stroke: var(--outside);
+  }
   .finding {
     fill: var(--near);
   }
@@ -167,6 +188,10 @@
     font: 600 10px var(--figures);
     fill: var(--near);
     text-anchor: middle;
+  }
+  .finding.outside,
+  .pin.outside {
+    fill: var(--outside);
   }
   .playhead {
     stroke: var(--act);

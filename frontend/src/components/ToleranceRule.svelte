@@ -1,14 +1,17 @@
 <script lang="ts">
   // One limit: a rule with a scale, the allowed band between brackets, and the reading as a wedge. Before and after together.
   import { scaleLinear } from 'd3-scale';
-  import type { LimitVerdict } from '../lib/api';
+  import type { LimitVerdict, Method } from '../lib/api';
   import { bounds, distance, number, reading, unit } from '../lib/format';
   import BracketMark from './BracketMark.svelte';
+  import Explained from './Explained.svelte';
   interface Props {
     limit: LimitVerdict;
     after?: LimitVerdict;
+    method?: Method;
+    here?: string;
   }
-  let { limit, after }: Props = $props();
+  let { limit, after, method, here = '' }: Props = $props();
 
   const WIDTH = 300;
   const now = $derived(after ?? limit);
@@ -60,7 +63,7 @@
 <div class="rule" class:outside={!now.passes}>
   <div class="name">
     <BracketMark position={now.position} {high} />
-    <span class="title">{limit.title}</span>
+    <span class="title"><Explained text={limit.title} {method} {here} /></span>
     <span class="bounds">{bounds(limit)}{limit.severity === 'advice' ? ', advice' : ''}</span>
   </div>
   <div class="drawing">

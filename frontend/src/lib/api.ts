@@ -14,6 +14,13 @@ export type Verifying = components['schemas']['VerifyingView'];
 export type Work = components['schemas']['WorkView'];
 export type GainWindow = components['schemas']['GainWindow'];
 export type Ribbon = components['schemas']['RibbonView'];
+export type Finding = components['schemas']['FindingView'];
+export type Breach = components['schemas']['Breach'];
+export type Reading = components['schemas']['Reading'];
+export type Inspection = components['schemas']['Inspection'];
+export type Pause = components['schemas']['Pause'];
+export type Method = components['schemas']['Method'];
+export type Explained = components['schemas']['Explained'];
 export type Facts = components['schemas']['FileFacts'];
 
 export const api = createClient<paths>({ baseUrl: '/' });

@@ -2,9 +2,11 @@
   // One recording: where it stands, what to do, and before and after.
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { getContext, untrack } from 'svelte';
+  import AllReadings from '../components/AllReadings.svelte';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
+  import FindingsList from '../components/FindingsList.svelte';
   import GainWindowPicture from '../components/GainWindowPicture.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import PlayStrip from '../components/PlayStrip.svelte';
@@ -13,6 +15,8 @@
   import { answer, api, type LimitVerdict } from '../lib/api';
   import { clock, facts, number } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
+  import { meanings, takenHere } from '../lib/methods';
+  import { grouped } from '../lib/places';
   import { Player } from '../lib/player.svelte';
 
   let { params }: { params: { id: string } } = $props();
@@ -34,7 +38,7 @@
     ['balanced', 'balanced'],
     ['even', 'even: alike in every chapter'],
   ] as const;
-  const NAMES: Record<string, string> = { 'dead-silence': 'Dead silence', 'broken-off': 'The file breaks off' };
+  const known = meanings();
   let problem = $state('');
   let preference = $state<'light' | 'balanced' | 'even'>('balanced');
   let container = $state<'asked' | 'mp3' | 'wav' | 'flac'>('asked');
@@ -48,6 +52,9 @@
     const rank = (limit: LimitVerdict) => (limit.passes ? (limit.position === 'near' ? 1 : 2) : 0);
     return [...shown].sort((one, other) => rank(one) - rank(other));
   });
+  const groups = $derived(
+    grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
+  );
   const after = (limit: LimitVerdict) => done?.after?.limits.find((found) => found.quantity === limit.quantity);
   const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
 
@@ -126,9 +133,8 @@
         ribbon={it.ribbon}
         duration={it.inspection.facts.duration_s}
         limits={it.verdict.limits}
-        room={it.inspection.room_tone}
-        noise={it.inspection.readings.noise_floor_dbfs?.value ?? null}
-        findings={it.findings}
+        pauses={it.inspection.pauses ?? []}
+        places={groups.flatMap((group) => group.places)}
         playhead={player.position}
         onseek={(seconds) => player.seek(seconds)}
       />
@@ -136,32 +142,23 @@
       <div class="below">
         <section aria-label="Limits" class="panel">
           <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
-          {#each limits as limit (limit.quantity)}<ToleranceRule {limit} after={after(limit)} />{/each}
+          {#each limits as limit (limit.quantity)}<ToleranceRule
+              {limit}
+              after={after(limit)}
+              method={known.data?.quantities.get(limit.quantity)}
+              here={takenHere(it.inspection.readings[limit.quantity], it.inspection.facts)}
+            />{/each}
         </section>
-        {#if it.findings.length}
+        {#if groups.length}
           <section aria-label="Findings" class="panel findings">
             <h2>Findings</h2>
-            <ol>
-              {#each it.findings as finding, index (index)}
-                <li>
-                  <button
-                    type="button"
-                    onclick={() => player.seek(Math.max(0, finding.start_s - 0.5))}
-                    aria-label={`Go to finding ${index + 1}, ${clock(finding.start_s)}`}
-                  >
-                    {clock(finding.start_s)}
-                  </button>
-                  <span
-                    >{NAMES[finding.kind] ?? finding.kind}{typeof finding.measure === 'number'
-                      ? `, ${number(finding.measure, 2)} ${finding.unit}`
-                      : ''}</span
-                  >
-                  {#if it.findings.findIndex((other) => other.kind === finding.kind) === index}<span class="soft"
-                      >{finding.advice}</span
-                    >{/if}
-                </li>
-              {/each}
-            </ol>
+            <FindingsList {groups} meanings={known.data} onseek={(seconds) => player.seek(seconds)} />
+          </section>
+        {/if}
+        {#if known.data}
+          <section aria-label="All readings" class="panel findings">
+            <h2>All readings</h2>
+            <AllReadings inspection={it.inspection} meanings={known.data} />
           </section>
         {/if}
         <section aria-label="What to do" class="panel side">
@@ -297,27 +294,9 @@
   .findings {
     grid-column: 1;
   }
-  .findings ol {
-    padding: 8px 14px 8px 38px;
-  }
-  .findings li::marker {
-    color: var(--near);
-    font-family: var(--figures);
-  }
-  .findings button {
-    border: 0;
-    background: none;
-    color: var(--act);
-    font-family: var(--figures);
-    font-size: 13px;
-    text-decoration: underline;
-    text-underline-offset: 3px;
-    cursor: pointer;
-    padding: 0 8px 0 0;
-  }
   .below > .side {
     grid-column: 2;
-    grid-row: 1 / span 3;
+    grid-row: 1 / span 4;
   }
   .side {
     padding-bottom: 14px;
@@ -374,6 +353,10 @@
     .below > .side {
       grid-column: 1;
       grid-row: auto;
+      order: 1;
+    }
+    .findings {
+      order: 2;
     }
   }
 </style>

@@ -56,10 +56,11 @@ class Live:
             page.put_nowait(message)
 
     async def messages(self) -> AsyncIterator[str]:
-        """Messages for one page, until it goes away."""
+        """Messages for one page, until it goes away. The first asks for everything: what changed before was told to nobody here."""
         page: asyncio.Queue[str] = asyncio.Queue(maxsize=500)
         self._pages.add(page)
         try:
+            yield EVERYTHING
             while True:
                 yield await page.get()
         finally:

@@ -1,0 +1,84 @@
+<script lang="ts">
+  // Every reading of a file by what it is about, with what it means and how it was taken behind its name.
+  import type { Explained as Entry, Inspection, Reading } from '../lib/api';
+  import { number } from '../lib/format';
+  import { takenHere, type Meanings } from '../lib/methods';
+  import Explained from './Explained.svelte';
+  interface Props {
+    inspection: Inspection;
+    meanings: Meanings;
+  }
+  let { inspection, meanings }: Props = $props();
+  const GROUPS = [
+    ['level', 'Level'],
+    ['between', 'Between the words'],
+    ['health', 'Health'],
+  ] as const;
+  const of = (group: string) =>
+    [...meanings.quantities.values()].filter((entry) => entry.group === group && inspection.readings[entry.name]);
+
+  function figure(reading: Reading, entry: Entry): string {
+    if (reading.value === null) return reading.silence ? 'silence' : '–';
+    return number(reading.value, entry.decimals);
+  }
+</script>
+
+<div class="groups">
+  {#each GROUPS as [group, title] (group)}
+    <section aria-label={title}>
+      <h3>{title}</h3>
+      <dl>
+        {#each of(group) as entry (entry.name)}
+          {@const reading = inspection.readings[entry.name]}
+          {#if reading}
+            <div>
+              <dt><Explained text={entry.title} method={entry} here={takenHere(reading, inspection.facts)} /></dt>
+              <dd>
+                {figure(reading, entry)}<span class="unit">{reading.value === null ? '' : entry.unit}</span>
+              </dd>
+            </div>
+          {/if}
+        {/each}
+      </dl>
+    </section>
+  {/each}
+</div>
+
+<style>
+  .groups {
+    display: grid;
+    grid-template-columns: repeat(3, minmax(0, 1fr));
+    gap: 4px 26px;
+    padding: 10px 14px 14px;
+  }
+  h3 {
+    font-size: 12.5px;
+    font-weight: 500;
+    color: var(--soft);
+    border-bottom: 1px solid var(--rule);
+    padding-bottom: 3px;
+  }
+  dl {
+    margin: 0;
+  }
+  dl div {
+    display: flex;
+    justify-content: space-between;
+    gap: 8px;
+    padding: 2.5px 0;
+    font-size: 13.5px;
+  }
+  dd {
+    margin: 0;
+    font-family: var(--figures);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .unit {
+    color: var(--soft);
+    font-size: 11.5px;
+    padding-left: 4px;
+    display: inline-block;
+    min-width: 40px;
+  }
+</style>

@@ -1,0 +1,96 @@
+<script lang="ts">
+  // A word that says what it means on hover, on focus and to a screen reader. Escape puts the note away.
+  import type { Method } from '../lib/api';
+  interface Props {
+    text: string;
+    method?: Method;
+    /** What holds for this figure alone: how and where it was taken. */
+    here?: string;
+  }
+  let { text, method, here = '' }: Props = $props();
+  const id = $props.id();
+  let away = $state(false);
+  let up = $state(false);
+  let word: HTMLElement | undefined = $state();
+
+  /** The note hangs below its word, or stands above it where the window ends. */
+  function show() {
+    const box = word?.getBoundingClientRect();
+    up = box !== undefined && window.innerHeight - box.bottom < 260 && box.top > 260;
+    away = false;
+  }
+</script>
+
+<svelte:window onkeydown={(event) => event.key === 'Escape' && (away = true)} />
+
+{#if method}
+  <span class="explained" class:away class:up bind:this={word} role="presentation" onpointerenter={show}>
+    <button type="button" aria-describedby={id} onfocus={show}>{text}</button>
+    <span class="note" role="tooltip" {id}>
+      <b>{method.title}</b>
+      <span>{method.meaning}</span>
+      {#if here}<span class="here">{here}</span>{/if}
+      <span class="exact">{method.definition}</span>
+    </span>
+  </span>
+{:else}
+  {text}
+{/if}
+
+<style>
+  .explained {
+    position: relative;
+    display: inline-block;
+  }
+  button {
+    border: 0;
+    padding: 0;
+    background: none;
+    font-weight: inherit;
+    text-align: left;
+    cursor: help;
+    border-bottom: 1px solid transparent;
+  }
+  .explained:hover button,
+  button:focus-visible {
+    border-bottom-color: var(--soft);
+  }
+  .note {
+    display: none;
+    position: absolute;
+    left: -10px;
+    top: 100%;
+    z-index: 20;
+    width: 360px;
+    padding: 10px 12px;
+    background: var(--sheet);
+    border: 1px solid var(--ink);
+    font-size: 13.5px;
+    font-weight: 400;
+    line-height: 1.4;
+    gap: 6px;
+    color: var(--ink);
+    text-align: left;
+    white-space: normal;
+  }
+  .explained:hover .note,
+  button:focus-visible + .note {
+    display: grid;
+  }
+  .up .note {
+    top: auto;
+    bottom: 100%;
+  }
+  .away .note,
+  .away:hover .note {
+    display: none;
+  }
+  b {
+    font-weight: 600;
+  }
+  .exact,
+  .here {
+    color: var(--soft);
+    font-size: 12.5px;
+  }
+</style>
