@@ -112,7 +112,7 @@ def flat_tops(wave: np.ndarray, step: float) -> list[tuple[int, int]]:
             while end + 2 < x.size and np.ptp(x[i : end + 1]) <= step * 1.001:
                 end += 1
             changes = np.abs(np.diff(x[i - 32 : end + 32]))
-            steep = 16 * 1.001 * max(step, min(2.0**-7, changes[changes > 0].min()))
+            steep = 16 * max(1.001 * step, min(2.0**-7, changes[changes > 0].min()))
             low = x[i:end].min()
             if end - i >= 3 and low - x[i - 2] >= steep and low - x[end + 1] >= steep:
                 found.append((int(i), int(end - i)))

@@ -191,12 +191,18 @@ class References(unittest.TestCase):
         voice = signals.voice_like(2.6, rms_dbfs=-14, rate=rate, seed=seed % 997, head=0.2)
         wave = rounded(faults.clipped(voice / np.abs(voice).max(), share=share) * 10 ** (gain / 20))[:, None]
         meter, _, _ = fed_with_milliseconds(Clipping(sample_rate_hz=rate, channels=1, bit_depth=16), wave, rate)
-        expected = [place for place in references.flat_tops(wave[:, 0].astype(np.float64), step) if 32 < place[0] < len(wave) - 64]
+        # A crest within 32 samples of a second's end is seen with less around it, and may count as coarse.
+        expected = {
+            (first, length)
+            for first, length in references.flat_tops(wave[:, 0].astype(np.float64), step)
+            if 32 < first < len(wave) - 64 and first // rate == (first + length + 32) // rate
+        }
         # The reference sees the whole file at once; the kernel keeps what no earlier second outdoes.
         flat = meter._flat.whole()
         near_top = np.abs(flat[1]) >= 0.999 * np.abs(wave).max() - 2 * step
-        found = sorted(zip(np.round(flat[0] * rate / 200).astype(int).tolist(), flat[2].astype(int).tolist(), strict=True))
-        self.assertLessEqual(set(expected), set(found))
+        places = zip(np.round(flat[0] * rate / 200).astype(int).tolist(), flat[2].astype(int).tolist(), strict=True)
+        found = {(first, length) for first, length in places if first // rate == (first + length + 32) // rate}
+        self.assertLessEqual(expected, found)
         if near_top.all() and abs(wave.max() + wave.min()) < step:
             self.assertEqual(found, expected)
 

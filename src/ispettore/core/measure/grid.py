@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 CELLS_PER_SECOND = 200
 CELL_S = 1 / CELLS_PER_SECOND
-STRETCH_CELLS = 3_600 * CELLS_PER_SECOND
+STRETCH_CELLS = 900 * CELLS_PER_SECOND
+"""How much is worked out at a time when a file has passed: a quarter of an hour."""
 
 Second = NDArray[np.float32]
 """One second of samples, shape (channels, at most sample_rate_hz), each channel contiguous."""
@@ -80,7 +81,7 @@ class Series:
     So an inspection's memory does not depend on the length of the file, and nothing can be left behind.
     """
 
-    MEMORY_BYTES = 4 << 20
+    MEMORY_BYTES = 1 << 20
 
     def __init__(self, rows: int = 1) -> None:
         self.rows = rows
@@ -129,7 +130,7 @@ class Series:
 
 
 def stretches(count: int, *, around: int = 0) -> Iterator[tuple[int, int, int, int]]:
-    """Walk over so many cells in stretches of an hour: (first, last, first less `around`, last plus `around`)."""
+    """Walk over so many cells in stretches of a quarter of an hour: (first, last, first less `around`, last plus `around`)."""
     for first in range(0, count, STRETCH_CELLS):
         last = min(first + STRETCH_CELLS, count)
         yield first, last, max(first - around, 0), min(last + around, count)

@@ -29,7 +29,7 @@ def windows(power: Powers, *, cells: int, step: int) -> NDArray[np.float64]:
 
 
 def _stretches(power: Powers, cells: int, step: int) -> Iterator[tuple[int, NDArray[np.float64]]]:
-    """The windows that start within each hour: the first one's cell, and their means."""
+    """The windows that start within each stretch: the first one's cell, and their means."""
     for first, last, _, after in stretches(len(power), around=cells - 1):
         values = power.part(first, after)[0] if isinstance(power, Series) else power[first:after]
         starts = np.arange(0, min(last - first, values.size - cells + 1), step)

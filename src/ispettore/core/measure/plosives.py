@@ -11,11 +11,12 @@ from ispettore.core.measure.reading import Finding, merged
 from ispettore.core.measure.speech import Passages
 
 CORNER_HZ = 70.0
-STEP_S = 0.02
+STEP_CELLS = 4  # 20 ms
+STEP_S = STEP_CELLS * CELL_S
 ABOVE_USUAL_DB = 10.0
 BELOW_VOICE_DB = 12.0
 JOIN_S = 0.1
-PART_S = 600
+PART_STEPS = 15_000  # 5 minutes are filtered at once
 
 
 def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> list[Finding]:
@@ -23,8 +24,8 @@ def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> l
     if voice_dbfs is None or len(passages.speech) == 0:
         return []
     level = _levels(low)
-    at = (np.arange(level.size) + 0.5) * STEP_S / CELL_S
-    spoken = passages.speech_mask()[np.minimum(at.astype(np.int64), passages.cells - 1)]
+    spoken = passages.speech_mask()[STEP_CELLS // 2 :: STEP_CELLS][: level.size]
+    level = level[: spoken.size]
     if not spoken.any():
         return []
     usual = float(np.percentile(level[spoken], 90))
@@ -43,13 +44,12 @@ def _levels(low: LowRate) -> NDArray[np.float64]:
     sections = np.vstack((blocker, sections))
     state = np.zeros((len(sections), low.samples.rows, 2))
     step = STEP_S * low.rate_hz
-    part = int(PART_S * low.rate_hz)
-    squares, count = [], len(low.samples)
-    for first in range(0, count, part):
-        filtered, state = signal.sosfilt(sections, low.samples.part(first, first + part).astype(np.float64), axis=1, zi=state)
-        squares.append(np.max(filtered**2, axis=0).astype(np.float32))
-    square = np.concatenate(squares) if squares else np.zeros(0, dtype=np.float32)
-    starts = np.round(np.arange(int(count / step)) * step).astype(np.int64)
-    if starts.size == 0:
-        return np.zeros(0)
-    return decibels.levels(np.add.reduceat(square, starts) / step)
+    count = int(len(low.samples) / step)
+    levels = [np.zeros(0)]
+    for first in range(0, count, PART_STEPS):
+        edges = np.round(np.arange(first, min(first + PART_STEPS, count) + 1) * step).astype(np.int64)
+        part = low.samples.part(int(edges[0]), int(edges[-1])).astype(np.float64)
+        filtered, state = signal.sosfilt(sections, part, axis=1, zi=state)
+        square = np.max(filtered**2, axis=0)
+        levels.append(decibels.levels(np.add.reduceat(square, edges[:-1] - edges[0]) / step))
+    return np.concatenate(levels)

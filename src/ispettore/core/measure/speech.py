@@ -4,8 +4,8 @@ A short-time level above 150 Hz stands against an estimate of the noise that fol
 R. Martin, IEEE Trans. Speech and Audio Processing 9(5), 2001), with hysteresis, so that the soft ends of words stay with them.
 A run that rises too little, or too briefly, is not speech; nor is what stays at one level for 0.4 s far under the voice (the room
 grew louder there); nor is a run without voice in it, unless it hisses right beside a voiced one: a voice has most of its energy
-below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out an hour at a time, so memory does not grow
-with the file but for a few marks a cell.
+below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out a quarter of an
+hour at a time, so memory does not grow with the file but for a few marks a cell.
 """
 
 from dataclasses import dataclass, field
@@ -160,18 +160,21 @@ def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray
 
 
 def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
-    """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile)."""
+    """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile).
+
+    Takes `level` down to nothing where nothing stands out.
+    """
     standing = (above > 0) & ~dead
     active, _ = _with_highest(standing, above)
     if len(active) == 0:
         return active, -60.0
     voice = _voice(active, level)
-    standing &= ~_steady(level, voice - STEADY_BELOW_VOICE_DB)
+    _take_out_the_steady(standing, level, voice - STEADY_BELOW_VOICE_DB)
     active, highest = _with_highest(standing, above)
     if len(active) == 0:
         return active, voice
     voice = _voice(active, level)
-    level = np.where(standing, level, np.float16(-200))
+    level[~standing] = -200
     tops = np.maximum.reduceat(level, active[:, 0])
     return active[(highest >= 3) & (tops > voice - BELOW_SPEECH_DB)], voice
 
@@ -181,22 +184,20 @@ def _with_highest(standing: Mask, above: NDArray[np.uint8]) -> tuple[Runs, NDArr
     active = runs(standing)
     if len(active) == 0:
         return active, np.zeros(0, dtype=np.uint8)
-    # A run's maximum from its start to the next run's: between them nothing stands.
-    highest = np.maximum.reduceat(np.where(standing, above, np.uint8(0)), active[:, 0])
+    above[~standing] = 0  # a run's maximum goes from its start to the next run's
+    highest = np.maximum.reduceat(above, active[:, 0])
     return active[highest >= 2], highest[highest >= 2]
 
 
-def _steady(level: NDArray[np.float16], below_db: float) -> Mask:
+def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], below_db: float) -> None:
     """Stretches of at least 0.4 s whose level stays within a few dB, far under the voice: a room that grew louder, not speech."""
-    found = np.zeros(level.size, dtype=bool)
     for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
         part = level[before:after].astype(np.float32)
         highest = ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
         lowest = ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
         middles = (highest <= below_db) & (highest - lowest <= STEADY_DB)
         whole = ndimage.maximum_filter1d(middles.view(np.uint8), STEADY_CELLS, mode="nearest")
-        found[first:last] = whole[first - before : last - before].astype(bool)
-    return found
+        standing[first:last] &= whole[first - before : last - before] == 0
 
 
 def _voice(active: Runs, level: NDArray[np.float16]) -> float:

@@ -63,7 +63,7 @@ def unpacked(packed: bytes) -> Tracks:
 
 
 def _largest(peaks: Series) -> NDArray[np.float64]:
-    """The largest of the channels in each step, in dB; an hour is a whole number of steps."""
+    """The largest of the channels in each step, in dB; a stretch is a whole number of steps."""
     parts = [
         np.maximum.reduceat(peaks.part(first, last).max(axis=0), np.arange(0, last - first, STEP_CELLS))
         for first, last, _, _ in stretches(len(peaks))
