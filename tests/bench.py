@@ -81,11 +81,12 @@ def best(function: Callable[[Path], object], path: Path, times: int) -> float:
 
 def resident_mb(path: Path | None) -> float:
     """The largest resident memory of a process that inspects one file, or only has everything loaded."""
-    code = "import sys; from pathlib import Path; from ispettore.core.measure.inspection import inspect; import resource; "
-    code += "[inspect(Path(name)) for name in sys.argv[1:]]; print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)"
+    code = "import sys; from pathlib import Path; from ispettore.core.measure.inspection import inspect; "
+    code += "[inspect(Path(name)) for name in sys.argv[1:]]; "
+    code += "print([line.split()[1] for line in open('/proc/self/status') if line.startswith('VmHWM')][0])"
     arguments = [str(path)] if path else []
     done = subprocess.run([sys.executable, "-W", "ignore", "-c", code, *arguments], capture_output=True, text=True, check=True)
-    return float(done.stdout)
+    return float(done.stdout) / 1024
 
 
 def speeds(folder: Path, minutes: float, times: int) -> None:

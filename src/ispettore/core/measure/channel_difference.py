@@ -22,7 +22,11 @@ class ChannelDifference:
     def feed(self, second: Second) -> None:
         """Take in shape (channels, frames)."""
         if len(second) > 1:
-            self._products += second @ second.T
+            for one in range(len(second)):
+                for other in range(one, len(second)):
+                    product = float(np.dot(second[one], second[other]))
+                    self._products[one, other] += product
+                    self._products[other, one] = self._products[one, other]
 
     def result(self, cells: Cells, *, duration_s: float) -> tuple[Relation, list[Finding]]:
         """The relation as a fact, and findings for what a listener would not expect."""

@@ -38,3 +38,12 @@ def to_amplitude(level_db: float) -> float:
     0.1
     """
     return float(10 ** (level_db / 20))
+
+
+def middle(values: NDArray[np.floating]) -> float:
+    """The upper median of values, shape (n,), n > 0: what half of them do not exceed. Cheaper than the mean of both middles.
+
+    >>> middle(np.array([3.0, 1.0, 2.0]))
+    2.0
+    """
+    return float(np.partition(values, values.size // 2)[values.size // 2])

@@ -40,12 +40,19 @@ def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int =
 
 
 def seconds(blocks: Iterable[NDArray[np.float32]], *, sample_rate_hz: int, channels: int) -> Iterator[Second]:
-    """Regroup blocks of shape (frames, channels) into whole seconds of shape (channels, frames). The array is reused."""
+    """Regroup blocks of shape (frames, channels) into whole seconds of shape (channels, frames). The array is reused.
+
+    A second of mono that lies whole in a block is a view of it.
+    """
     second = np.empty((channels, sample_rate_hz), dtype=np.float32)
     filled = 0
     for block in blocks:
         start = 0
         while start < len(block):
+            if filled == 0 and channels == 1 and len(block) - start >= sample_rate_hz and block.flags.c_contiguous:
+                yield block[start : start + sample_rate_hz, 0][None, :]
+                start += sample_rate_hz
+                continue
             taken = min(sample_rate_hz - filled, len(block) - start)
             second[:, filled : filled + taken] = block[start : start + taken].T
             filled += taken

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core import errors
 from ispettore.core.audio import tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
-from ispettore.core.audio.reading import BLOCK_FRAMES, Block, Source
+from ispettore.core.audio.reading import Block, Source
 from ispettore.core.measure import (
     bandwidth,
     crest_factor,
@@ -108,12 +108,13 @@ def inspect(
     *,
     name: str | None = None,
     progress: Progress = no_progress,
-    block_frames: int = BLOCK_FRAMES,
+    block_frames: int | None = None,
     room_tone: Sequence[Span] = (),
 ) -> Measured:
     """Measure one file in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
 
-    `room_tone` are spans marked by hand: where there are any, they are the room tone, and nothing else is.
+    A second is read at a time unless `block_frames` says otherwise. `room_tone` are spans marked by hand: where there are any, they
+    are the room tone, and nothing else is.
     """
     with Source(path, name=name) as source:
         meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
@@ -123,7 +124,7 @@ def inspect(
             progress("measuring", min(source.frames_read / total, 1.0))
             return block
 
-        blocks = (watched(block) for block in source.blocks(block_frames))
+        blocks = (watched(block) for block in source.blocks(block_frames or source.sample_rate_hz))
         for second in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
             meters.feed(second)
         facts = source.facts.model_copy(update={"tags": tags.read(path)})

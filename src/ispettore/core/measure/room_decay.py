@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import CELL_S, Series
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.speech import Passages
@@ -51,7 +52,7 @@ def _decay(voice_power: Series, passages: Passages, pause: NDArray[np.int64]) ->
     room = passages.room[start:end]
     if start == 0 or end - start < SHORTEST_PAUSE_CELLS or room.sum() < LEAST_ROOM_CELLS:
         return None
-    noise = float(np.median(voice_power.part(start, end)[0][room]))
+    noise = decibels.middle(voice_power.part(start, end)[0][room])
     first = max(start - BEFORE_CELLS, 0)
     power = ndimage.uniform_filter1d(voice_power.part(first, start + AFTER_CELLS)[0].astype(np.float64), SMOOTH_CELLS)
     above = 10 * np.log10(np.maximum(power - noise, noise * 1e-2 + 1e-20) / (noise + 1e-20))
@@ -63,5 +64,6 @@ def _decay(voice_power: Series, passages: Passages, pause: NDArray[np.int64]) ->
     if loud.size == 0 or last - int(loud[-1]) < SHORTEST_CELLS:
         return None
     level = above[loud[-1] : last]
-    slope = float(np.polyfit(np.arange(level.size) * CELL_S, level, 1)[0])
+    time = (np.arange(level.size) - (level.size - 1) / 2) * CELL_S
+    slope = float(time @ level / (time @ time))  # least squares
     return -60.0 / slope if slope < 0 else None

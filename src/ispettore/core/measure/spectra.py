@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
+from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, Second, Series
 
 FIRST_BAND, LAST_BAND = -10, 13  # 100 Hz to 20 kHz, numbered from 1 kHz
@@ -41,12 +42,12 @@ class Spectra:
         self.length = frame_length(sample_rate_hz)
         window = np.hanning(self.length + 1)[:-1]
         self._window = (window * np.sqrt(2 / (self.length * np.sum(window**2)))).astype(np.float32)
-        # Real and imaginary parts lie side by side: both belong to the bin's band.
-        self._of_band = np.repeat(_of_band(self.length, sample_rate_hz), 2, axis=0)
+        of_band = _of_band(self.length, sample_rate_hz)
+        self._share = np.ascontiguousarray(of_band.T)
+        self._reach = np.array([(np.flatnonzero(band)[0], np.flatnonzero(band)[-1] + 1) for band in self._share])
         self._rest = np.zeros((channels, 0), dtype=np.float32)
-        self._ones = np.ones(sample_rate_hz // self.length + 2, dtype=np.float32)
         self._sum = np.zeros(self.length // 2 + 1)
-        self.bands = Series(self._of_band.shape[1])
+        self.bands = Series(len(self._share))
 
     @property
     def step_s(self) -> float:
@@ -57,15 +58,11 @@ class Spectra:
         """Take in shape (channels, frames)."""
         joined = np.concatenate((self._rest, second), axis=1)
         frames = joined.shape[1] // (2 * self.length)
-        squares = np.zeros((frames, self.length + 2), dtype=np.float32)
+        bands = np.zeros((frames, len(self._share)), dtype=np.float32)
         for wave in joined[:, : frames * 2 * self.length]:
             taken = wave.reshape(frames, 2 * self.length)[:, : self.length] * self._window
-            parts = fft.rfft(taken, axis=1, overwrite_x=True).view(np.float32)
-            squares += np.multiply(parts, parts, out=parts)
-        if len(joined) > 1:
-            squares /= len(joined)
-        self._sum += (self._ones[:frames] @ squares).reshape(-1, 2).sum(axis=1)
-        self.bands.append((squares @ self._of_band).T)
+            _add_bands(fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(joined), self._sum, bands)
+        self.bands.append(bands.T)
         self._rest = joined[:, frames * 2 * self.length :].copy()
 
     def long_term(self) -> NDArray[np.float64]:
@@ -90,3 +87,31 @@ def _of_band(length: int, rate: int) -> NDArray[np.float32]:
     first, last = centres * 10 ** (-1 / 20), np.minimum(centres * 10 ** (1 / 20), rate / 2)
     shared = np.minimum(low[:, None] + width, last[None, :]) - np.maximum(low[:, None], first[None, :])
     return np.asarray(np.maximum(shared / width, 0), dtype=np.float32)
+
+
+@kernel
+def _add_bands(
+    spectra: NDArray[np.complex64],
+    share: NDArray[np.float32],
+    reach: NDArray[np.int64],
+    channels: int,
+    total: NDArray[np.float64],
+    bands: NDArray[np.float32],
+) -> None:
+    """Add the mean squares of one channel's frames, shape (frames, bins), to their bands and to the long-term total."""
+    power = np.empty(spectra.shape[1], dtype=np.float32)
+    part = np.float32(1.0 / channels)
+    all_frames = np.zeros(spectra.shape[1], dtype=np.float32)
+    for frame in range(spectra.shape[0]):
+        row = spectra[frame]
+        for k in range(row.size):
+            power[k] = (row[k].real * row[k].real + row[k].imag * row[k].imag) * part
+            all_frames[k] += power[k]
+        for band in range(share.shape[0]):
+            first, last = reach[band]
+            near, weight = power[first:last], share[band, first:last]
+            s = np.float32(0.0)
+            for k in range(near.size):
+                s += near[k] * weight[k]
+            bands[frame, band] += s
+    total += all_frames

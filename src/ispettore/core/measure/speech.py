@@ -339,7 +339,7 @@ def _room_tone(pauses: Runs, cells: Cells, dead: Mask) -> tuple[Mask, Runs]:
         before = max(first - SMOOTH_CELLS, 0)
         power = cells.power.part(before, last + SMOOTH_CELLS).mean(axis=0).astype(np.float64)
         level = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))[first - before : last - before]
-        median = float(np.median(level[usable]))
+        median = decibels.middle(level[usable])
         out = usable & (level > median + ABOVE_MEDIAN_DB)
         room[first:last] = usable & ~out
         if out.any():
