@@ -3,7 +3,7 @@
 Where a phrase ends in a pause, the level above 150 Hz, freed of the noise's power, falls along a line; its slope between 28 and 8
 dB above the noise is that of the room, as the voice itself stops faster (blind estimation from free decays after R. Ratnam et al.,
 "Blind estimation of reverberation time", J. Acoust. Soc. Am. 114(5), 2003). The reading is the median over the recording's pauses;
-how far they agree is its confidence.
+how far they agree is its confidence, and where they do not there is no reading.
 """
 
 import numpy as np
@@ -21,7 +21,7 @@ BEFORE_CELLS, AFTER_CELLS = 120, 60
 SHORTEST_CELLS, SHORTEST_PAUSE_CELLS, LEAST_ROOM_CELLS = 4, 60, 10
 LEAST_ENDS = 3
 ECHO_S = 0.45
-AGREE = 0.4  # a room is only blamed where half of the phrase ends agree within this part of the reading
+AGREE, AGREE_S = 0.4, 0.1  # half of the phrase ends must agree within this part of the reading, or so many seconds
 METHOD = "median slope of phrase ends between 28 and 8 dB above the noise, as the time to fall by 60 dB"
 
 
@@ -32,6 +32,9 @@ def measure(voice_power: Series, passages: Passages, *, duration_s: float) -> tu
         note = f"only {times.size} phrases end in a pause and stand 28 dB above the noise; it takes {LEAST_ENDS}"
         return Reading(quantity="decay_s", value=None, unit="s", method=METHOD, end_s=duration_s, note=note), []
     low, value, high = np.percentile(times, (25, 50, 75))
+    if high - low > max(AGREE * value, AGREE_S):
+        note = f"{times.size} phrase ends disagree, half of them between {low:.2f} and {high:.2f} s: no one room is heard in them"
+        return Reading(quantity="decay_s", value=None, unit="s", method=METHOD, end_s=duration_s, note=note), []
     reading = Reading(
         quantity="decay_s",
         value=float(value),
@@ -40,7 +43,7 @@ def measure(voice_power: Series, passages: Passages, *, duration_s: float) -> tu
         end_s=duration_s,
         note=f"from {times.size} phrase ends, half of them between {low:.2f} and {high:.2f} s",
     )
-    if value <= ECHO_S or high - low > AGREE * value:
+    if value <= ECHO_S:
         return reading, []
     echo = Finding(kind="room-echo", start_s=0.0, end_s=duration_s, measure=float(value), unit="s", severity="warning")
     return reading, [echo]
