@@ -296,6 +296,45 @@ class Interface(unittest.TestCase):
         expect(self.page.get_by_role("link", name="Harbour bulletin")).to_be_visible()
         self.accessible()
 
+    def test_the_sheet_is_ordered_filtered_and_taken_away(self):
+        self.open_production("Ordered")
+        loud, quiet = self.wav("10 ten.wav", rms_dbfs=-20, room_dbfs=-75), self.wav("2 two.wav", rms_dbfs=-30, room_dbfs=-75)
+        self.drop(loud, quiet, ("1 one.wav", quiet[1]))
+        rows = self.page.locator("tr[data-name]")
+        for name in ("10 ten.wav", "2 two.wav", "1 one.wav"):
+            expect(self.row(name).locator(".verdict")).to_contain_text("side")
+
+        def in_order(*names: str) -> None:
+            expect(rows).to_have_count(len(names))
+            for index, name in enumerate(names):
+                expect(rows.nth(index)).to_have_attribute("data-name", name)
+
+        self.page.get_by_role("button", name="Order by name").click()
+        in_order("1 one.wav", "2 two.wav", "10 ten.wav")
+        handle = self.page.get_by_role("button", name="Move 1 one.wav")
+        handle.focus()
+        self.page.keyboard.press("ArrowDown")
+        in_order("2 two.wav", "1 one.wav", "10 ten.wav")
+        expect(handle).to_be_focused()
+        self.page.get_by_role("button", name="Move 10 ten.wav").drag_to(self.row("2 two.wav"))
+        in_order("10 ten.wav", "2 two.wav", "1 one.wav")
+        self.page.reload()
+        in_order("10 ten.wav", "2 two.wav", "1 one.wav")
+        self.accessible()
+
+        self.page.get_by_label("Show").select_option("outside only")
+        in_order("2 two.wav", "1 one.wav")
+        self.page.get_by_label("Show").select_option("outside by Peak")
+        in_order()
+        self.page.get_by_label("Show").select_option("outside by RMS level")
+        in_order("2 two.wav", "1 one.wav")
+        expect(self.page.get_by_text("2 of 3 shown")).to_be_visible()
+        with self.page.expect_download() as download:
+            self.page.get_by_role("link", name="Sheet as CSV").click()
+        self.assertEqual(download.value.suggested_filename, "Ordered.csv")
+        lines = Path(download.value.path()).read_text(encoding="utf-8").splitlines()
+        self.assertEqual([line.split(",")[1] for line in lines], ["recording", "10 ten.wav", "2 two.wav", "1 one.wav"])
+
     def test_a_reload_loses_nothing(self):
         self.open_production("Reloaded")
         self.drop(self.wav("one.wav", rms_dbfs=-30, room_dbfs=-75))

@@ -1,5 +1,6 @@
 """The routes, and what guards them."""
 
+import csv
 import hashlib
 import io
 import json
@@ -41,6 +42,49 @@ class Routes(unittest.TestCase):
 
     def finish(self, subject: str) -> None:
         do(work_for(subject).id, self.application.store)
+
+    def test_recordings_are_put_in_order_by_hand_and_by_name(self):
+        production = self.make()
+        made = {
+            name: self.bring_in(production, name, self.content) for name in ("10 October.wav", "2 February.wav", "1 january.wav")
+        }
+
+        def names() -> list[str]:
+            return [row["name"] for row in self.client.get(f"/api/productions/{production}").json()["recordings"]]
+
+        self.assertEqual(names(), list(made))
+        self.assertEqual(self.client.post(f"/api/productions/{production}/order-by-name").status_code, 204)
+        self.assertEqual(names(), ["1 january.wav", "2 February.wav", "10 October.wav"])
+        wanted = [made["10 October.wav"], made["1 january.wav"], made["2 February.wav"]]
+        self.assertEqual(self.client.put(f"/api/productions/{production}/order", json={"recordings": wanted}).status_code, 204)
+        self.assertEqual(names(), ["10 October.wav", "1 january.wav", "2 February.wav"])
+        for wrong in (wanted[:2], [*wanted[:2], wanted[0]], [*wanted, production]):
+            refused = self.client.put(f"/api/productions/{production}/order", json={"recordings": wrong})
+            self.assertEqual(refused.status_code, 409)
+            self.assertIn("Almanac", refused.json()["error"])
+        self.assertEqual(names(), ["10 October.wav", "1 january.wav", "2 February.wav"])
+        self.client.delete(f"/api/recordings/{made['1 january.wav']}")
+        again = self.bring_in(production, "3 March.wav", self.content)
+        self.assertEqual(names()[-1], "3 March.wav")
+        self.assertEqual(self.client.put("/api/productions/" + again + "/order", json={"recordings": []}).status_code, 404)
+
+    def test_the_sheet_as_a_table(self):
+        production = self.make()
+        self.finish(self.bring_in(production, "=1+1 chapter.wav", self.content))
+        self.bring_in(production, 'second "take", at sea.wav', self.content[:5000])
+        answer = self.client.get(f"/api/productions/{production}/sheet.csv")
+        self.assertTrue(answer.headers["content-type"].startswith("text/csv"))
+        self.assertIn("Almanac.csv", answer.headers["content-disposition"])
+        first, second = csv.DictReader(io.StringIO(answer.text))
+        self.assertEqual((first["position"], first["recording"], first["verdict"]), ("1", "'=1+1 chapter.wav", "outside"))
+        self.assertEqual((second["recording"], second["verdict"]), ('second "take", at sea.wav', "waiting"))
+        self.assertEqual(first["SHA-256"], work_sha(self.content))
+        sheet = self.client.get(f"/api/productions/{production}").json()
+        for limit in sheet["recordings"][0]["verdict"]["limits"]:
+            unit = f" ({limit['unit']})" if limit["unit"] else ""
+            with self.subTest(limit=limit["quantity"]):
+                self.assertEqual(float(first[limit["title"] + unit]), round(limit["reading"], 3))
+                self.assertEqual(first[f"{limit['title']}: stands"], limit["position"])
 
     def test_from_upload_to_certificate_and_its_verification(self):
         production = self.make()

@@ -8,7 +8,7 @@
   import LimitCell from '../components/LimitCell.svelte';
   import MiniRibbon from '../components/MiniRibbon.svelte';
   import Progress from '../components/Progress.svelte';
-  import { answer, api, type Work } from '../lib/api';
+  import { answer, api, type Recording, type Work } from '../lib/api';
   import { bounds, clock, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import type { Uploads } from '../lib/uploads.svelte';
@@ -80,6 +80,45 @@
         }),
       ),
     );
+  let show = $state('all');
+  const outside = (row: Pick<Recording, 'verdict'>, quantity: string) =>
+    row.verdict?.limits.some((limit) => limit.quantity === quantity && !limit.passes) ?? false;
+  const shown = $derived(
+    (sheet.data?.recordings ?? []).filter(
+      (row) => show === 'all' || (show === 'outside' ? row.verdict && !row.verdict.passes : outside(row, show)),
+    ),
+  );
+  const filters = $derived([
+    ['all', 'all recordings'] as const,
+    ['outside', 'outside only'] as const,
+    ...quantities.map(({ limit, title }) => [limit.quantity, `outside by ${title || limit.quantity}`] as const),
+  ]);
+
+  // Rows are put in order by dragging their handle, or by the arrow keys on it.
+  let carried = $state('');
+  let over = $state('');
+  const path = $derived({ params: { path: { production_id: params.id } } });
+  async function move(id: string, to: number) {
+    const order = (sheet.data?.recordings ?? []).map((row) => row.id);
+    const from = order.indexOf(id);
+    if (from < 0 || to < 0 || to >= order.length || to === from) return;
+    order.splice(to, 0, ...order.splice(from, 1));
+    await attempt(async () =>
+      answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: order } })),
+    );
+    document.querySelector<HTMLElement>(`[data-handle="${id}"]`)?.focus();
+  }
+  const indexOf = (id: string) => sheet.data?.recordings.findIndex((row) => row.id === id) ?? -1;
+  function byKey(event: KeyboardEvent, id: string) {
+    const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    event.stopPropagation();
+    void move(id, indexOf(id) + step);
+  }
+  const orderByName = () =>
+    attempt(async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)));
+
   const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
@@ -107,6 +146,9 @@
           </p>
         </div>
         <div class="acts">
+          {#if judged.length > 1}
+            <Choice label="Show" value={show} options={filters} onchange={(to) => (show = to)} />
+          {/if}
           <Choice
             label="Held against"
             value={sheet.data.specification.id}
@@ -128,6 +170,15 @@
           <Button strong onclick={() => chooser?.click()}>Bring in recordings</Button>
         </div>
       </div>
+      {#if sheet.data.recordings.length}
+        <p class="more">
+          {#if show !== 'all'}<span class="soft">{shown.length} of {sheet.data.recordings.length} shown</span>{/if}
+          {#if sheet.data.recordings.length > 1}<button type="button" class="plain" onclick={orderByName}
+              >Order by name</button
+            >{/if}
+          <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a>
+        </p>
+      {/if}
       {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
 
       <table>
@@ -154,10 +205,43 @@
           </tr>
         </thead>
         <tbody>
-          {#each sheet.data.recordings as row (row.id)}
+          {#each shown as row (row.id)}
             {@const attempted = row.conforming}
-            <tr data-name={row.name}>
+            <tr
+              data-name={row.name}
+              class:carried={carried === row.id}
+              class:over={over === row.id && carried !== row.id}
+              ondragover={(event) => {
+                if (!carried) return;
+                event.preventDefault();
+                over = row.id;
+              }}
+              ondrop={(event) => {
+                if (!carried) return;
+                event.preventDefault();
+                event.stopPropagation();
+                void move(carried, indexOf(row.id));
+                carried = over = '';
+              }}
+            >
               <th scope="row" class="first">
+                {#if show === 'all' && sheet.data.recordings.length > 1}
+                  <button
+                    type="button"
+                    class="handle"
+                    draggable="true"
+                    data-handle={row.id}
+                    aria-label={`Move ${row.name}`}
+                    aria-keyshortcuts="ArrowUp ArrowDown"
+                    title="Drag, or use the arrow keys"
+                    ondragstart={(event) => {
+                      carried = row.id;
+                      event.dataTransfer?.setData('text/plain', row.name);
+                    }}
+                    ondragend={() => (carried = over = '')}
+                    onkeydown={(event) => byKey(event, row.id)}>↕</button
+                  >
+                {/if}
                 <a href={`#/recordings/${row.id}`}>{row.name}</a>
                 <span class="facts"
                   >{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
@@ -325,6 +409,45 @@
     display: flex;
     gap: 16px;
     align-items: end;
+  }
+  .more {
+    display: flex;
+    gap: 18px;
+    justify-content: end;
+    font-size: 13px;
+    margin: -8px 0 8px;
+  }
+  .plain,
+  .handle {
+    border: 0;
+    background: none;
+    padding: 0;
+    cursor: pointer;
+  }
+  .plain {
+    color: var(--act);
+    text-decoration: underline;
+    text-underline-offset: 3px;
+  }
+  .handle {
+    float: left;
+    width: 18px;
+    margin-left: -4px;
+    padding: 8px 0;
+    color: var(--soft);
+    opacity: 0.35;
+    cursor: grab;
+  }
+  tr:hover .handle,
+  .handle:focus-visible {
+    opacity: 1;
+  }
+  .carried {
+    opacity: 0.5;
+  }
+  .over {
+    outline: 2px solid var(--act);
+    outline-offset: -2px;
   }
   .problem,
   .failed {

@@ -9,3 +9,7 @@ class NotFound(IspettoreError):
 
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
+
+
+class OrderChanged(IspettoreError):
+    """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""

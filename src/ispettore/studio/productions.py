@@ -1,7 +1,9 @@
 """Productions and their inspection sheets."""
 
+from collections.abc import Callable
 from uuid import UUID
 
+from natsort import natsorted, ns
 from sqlmodel import col, select
 
 from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
@@ -9,7 +11,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge_production
 from ispettore.studio import events, recordings, specifications
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound
+from ispettore.studio.errors import NotFound, OrderChanged
 from ispettore.studio.tables import InspectionRecord, Production, Recording
 from ispettore.studio.views import ProductionSummary, ProductionView
 
@@ -34,6 +36,36 @@ def set_specification(production_id: UUID, specification_id: str) -> None:
             raise NotFound(what="production")
         production.specification = specification.model_dump(mode="json")
         session.add(production)
+        events.tell(session, "production", production_id, production_id=production_id)
+
+
+def order(production_id: UUID, wanted: list[UUID]) -> None:
+    """Put the recordings of a production in this order. Raises NotFound, and OrderChanged where they are not just these."""
+    _reorder(production_id, lambda _found: wanted)
+
+
+def order_by_name(production_id: UUID) -> None:
+    """Put the recordings in the order of their names, numbers in them read as numbers: "2" comes before "10"."""
+    _reorder(production_id, lambda found: [recording.id for recording in natsorted(found, key=lambda r: r.name, alg=ns.IGNORECASE)])
+
+
+def _reorder(production_id: UUID, arrange: Callable[[list[Recording]], list[UUID]]) -> None:
+    with transaction() as session:
+        production = session.get(Production, production_id, with_for_update=True)
+        if production is None:
+            raise NotFound(what="production")
+        found = {
+            recording.id: recording
+            for recording in session.exec(
+                select(Recording).where(Recording.production_id == production_id, col(Recording.removed_at).is_(None))
+            ).all()
+        }
+        wanted = arrange(list(found.values()))
+        if len(wanted) != len(found) or set(wanted) != set(found):
+            raise OrderChanged(production=production.name)
+        for position, recording_id in enumerate(wanted, start=1):
+            found[recording_id].position = position
+            session.add(found[recording_id])
         events.tell(session, "production", production_id, production_id=production_id)
 
 

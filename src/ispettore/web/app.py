@@ -10,13 +10,13 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ispettore.core.errors import IspettoreError, UnknownSpecification
-from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.errors import NotFound, NotReady, OrderChanged
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Store, TooLarge
 from ispettore.web import explaining, productions, recordings, verifyings, works
 from ispettore.web.live import Live
 
-STATUS = {NotFound: 404, UnknownSpecification: 404, NotReady: 409, TooLarge: 413}
+STATUS = {NotFound: 404, OrderChanged: 409, UnknownSpecification: 404, NotReady: 409, TooLarge: 413}
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; media-src 'self' blob:; "
     "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"

@@ -1,14 +1,15 @@
 """Routes: productions, their sheets, and the specifications they may use."""
 
 from typing import Annotated
+from urllib.parse import quote
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.spec.specification import Specification
-from ispettore.studio import productions, recordings, specifications
+from ispettore.studio import productions, recordings, sheet_table, specifications
 from ispettore.studio.views import ProductionSummary, ProductionView
 from ispettore.web.uploading import into_store
 
@@ -28,6 +29,12 @@ class NewProduction(BaseModel):
 
 class ChangedProduction(BaseModel):
     specification_id: str
+
+
+class WantedOrder(BaseModel):
+    """Every recording of the production, in the order they are to have."""
+
+    recordings: list[UUID] = Field(max_length=10_000)
 
 
 @routes.get("/specifications", operation_id="listSpecifications")
@@ -53,6 +60,23 @@ def get_production(production_id: UUID) -> ProductionView:
 @routes.patch("/productions/{production_id}", operation_id="changeProduction", status_code=204)
 def change_production(production_id: UUID, change: ChangedProduction) -> None:
     productions.set_specification(production_id, change.specification_id)
+
+
+@routes.put("/productions/{production_id}/order", operation_id="orderRecordings", status_code=204)
+def order_recordings(production_id: UUID, wanted: WantedOrder) -> None:
+    productions.order(production_id, wanted.recordings)
+
+
+@routes.post("/productions/{production_id}/order-by-name", operation_id="orderRecordingsByName", status_code=204)
+def order_recordings_by_name(production_id: UUID) -> None:
+    productions.order_by_name(production_id)
+
+
+@routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)
+def get_sheet_as_table(production_id: UUID) -> Response:
+    sheet = productions.sheet(production_id)
+    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(sheet.name)}.csv"}
+    return Response(sheet_table.as_csv(sheet), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @routes.put(
