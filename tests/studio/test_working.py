@@ -121,10 +121,10 @@ class Working(unittest.TestCase):
     def test_another_specification_judges_the_readings_that_are_there(self):
         recording = self.bring_in("a.wav", signals.voice_like(8, rms_dbfs=-20, rate=RATE, room_dbfs=-75, seed=9))
         self.done(recording)
-        productions.set_specification(self.production, "podcast-mono")
+        productions.change(self.production, specification_id="podcast-mono")
         self.assertEqual(self.row(recording).verdict.limits[0].quantity, "integrated_loudness_lufs")
         with self.assertRaises(errors.UnknownSpecification):
-            productions.set_specification(self.production, "nonsense")
+            productions.change(self.production, specification_id="nonsense")
 
     def test_waiting_work_is_cancelled_at_once_and_running_work_soon(self):
         recording = self.bring_in("a.wav", signals.noise(2, rms_dbfs=-30, rate=RATE, seed=21))

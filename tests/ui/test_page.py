@@ -2,9 +2,11 @@
 
 import base64
 import json
+import time
 import unittest
 import urllib.request
 from pathlib import Path
+from uuid import UUID
 
 import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
@@ -334,6 +336,52 @@ class Interface(unittest.TestCase):
         self.assertEqual(download.value.suggested_filename, "Ordered.csv")
         lines = Path(download.value.path()).read_text(encoding="utf-8").splitlines()
         self.assertEqual([line.split(",")[1] for line in lines], ["recording", "10 ten.wav", "2 two.wav", "1 one.wav"])
+
+    def test_a_production_is_renamed_noted_and_archived(self):
+        self.open_production("Draft")
+        self.page.get_by_role("button", name="Rename").click()
+        name = self.page.get_by_label("Name of the production")
+        expect(name).to_be_focused()
+        name.fill("Tidal mill, final")
+        self.page.keyboard.press("Enter")
+        expect(self.page.get_by_role("heading", name="Tidal mill, final")).to_be_visible()
+        self.page.get_by_role("button", name="Add notes").click()
+        self.page.get_by_label("Notes").fill("Ask for chapter 3 again.")
+        self.page.get_by_label("Notes").blur()
+        self.accessible()
+        self.page.get_by_role("button", name="Archive").click()
+        expect(self.page.get_by_text("This production is archived.")).to_be_visible()
+        self.page.reload()
+        expect(self.page.get_by_label("Notes")).to_have_value("Ask for chapter 3 again.")
+        self.page.get_by_role("link", name="Productions").click()
+        show = self.page.get_by_label("archived")
+        expect(show).to_be_visible()
+        expect(self.page.get_by_role("link", name="Tidal mill, final")).to_have_count(0)
+        show.check()
+        self.accessible()
+        self.page.get_by_role("button", name="Bring back Tidal mill, final").click()
+        expect(show).to_have_count(0)
+        expect(self.page.get_by_role("link", name="Tidal mill, final")).to_be_visible()
+
+    def test_a_change_while_a_screen_loads_for_the_first_time_is_not_missed(self):
+        self.open_production("Before")
+        self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75))
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+        production = UUID(self.page.url.rsplit("/", 1)[1])
+        late = []
+
+        def hold(route):
+            response = route.fetch()  # what was true before the change, and arrives after the message of it
+            if not late:
+                late.append(response)
+                productions.change(production, name="After")
+                time.sleep(1.5)
+            route.fulfill(response=response)
+
+        self.page.route("**/api/recordings/*", hold)
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        expect(self.page.get_by_role("link", name="After")).to_be_visible()
+        self.page.unroute("**/api/recordings/*")
 
     def test_a_reload_loses_nothing(self):
         self.open_production("Reloaded")

@@ -68,6 +68,23 @@ class Routes(unittest.TestCase):
         self.assertEqual(names()[-1], "3 March.wav")
         self.assertEqual(self.client.put("/api/productions/" + again + "/order", json={"recordings": []}).status_code, 404)
 
+    def test_a_production_is_renamed_noted_and_put_away(self):
+        production = self.make()
+
+        def change(**what) -> int:
+            return self.client.patch(f"/api/productions/{production}", json=what).status_code
+
+        self.assertEqual(change(name="  Almanac, second edition "), 204)
+        self.assertEqual(change(notes="Chapter 3 is to be read again."), 204)
+        sheet = self.client.get(f"/api/productions/{production}").json()
+        self.assertEqual((sheet["name"], sheet["notes"]), ("Almanac, second edition", "Chapter 3 is to be read again."))
+        self.assertEqual(sheet["specification"]["id"], "audiobook-retail")
+        self.assertEqual((change(name="   "), change(name="x" * 121), change(specification_id="none")), (422, 422, 404))
+        for archived in (True, True, False):
+            self.assertEqual(change(archived=archived), 204)
+            [listed] = [row for row in self.client.get("/api/productions").json() if row["id"] == production]
+            self.assertEqual((listed["archived"], listed["name"]), (archived, "Almanac, second edition"))
+
     def test_the_sheet_as_a_table(self):
         production = self.make()
         self.finish(self.bring_in(production, "=1+1 chapter.wav", self.content))

@@ -37,6 +37,15 @@ export class Live {
       this.progress[message.work] = { stage: message.stage, fraction: message.fraction ?? 0 };
       if (known) return;
     }
-    void this.#client.invalidateQueries();
+    void this.#ask();
+  }
+
+  /** Ask again for everything on screen. What is on its way for the first time may be older than the message: ask for it twice. */
+  async #ask(): Promise<void> {
+    const first = this.#client
+      .getQueryCache()
+      .findAll({ fetchStatus: 'fetching', predicate: (query) => query.state.data === undefined });
+    await this.#client.invalidateQueries();
+    if (first.length) await this.#client.invalidateQueries({ predicate: (query) => first.includes(query) });
   }
 }

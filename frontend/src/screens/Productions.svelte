@@ -17,6 +17,17 @@
   let name = $state('');
   let chosen = $state('audiobook-retail');
   let problem = $state('');
+  let away = $state(false);
+  const kept = $derived((productions.data ?? []).filter((production) => !production.archived));
+  const archived = $derived((productions.data ?? []).filter((production) => production.archived));
+
+  async function bringBack(production_id: string) {
+    await api.PATCH('/api/productions/{production_id}', {
+      params: { path: { production_id } },
+      body: { archived: false },
+    });
+    await client.invalidateQueries();
+  }
 
   async function create() {
     problem = '';
@@ -35,24 +46,34 @@
 <main>
   <h1>Productions</h1>
   {#if productions.data}
-    {#if productions.data.length}
+    {#if kept.length || away}
       <table>
         <thead>
           <tr
             ><th scope="col">Name</th><th scope="col">Held against</th><th scope="col">Recordings</th><th scope="col"
               >Inside</th
-            ><th scope="col">Outside</th><th scope="col">To be measured</th></tr
+            ><th scope="col">Outside</th><th scope="col">To be measured</th>{#if away}<th scope="col"
+                ><span class="visually-hidden">Archive</span></th
+              >{/if}</tr
           >
         </thead>
         <tbody>
-          {#each productions.data as production (production.id)}
-            <tr>
+          {#each away ? [...kept, ...archived] : kept as production (production.id)}
+            <tr class:away={production.archived}>
               <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
               <td>{production.specification_name}</td>
               <td class="figure">{production.recordings}</td>
               <td class="figure inside">{production.inside}</td>
               <td class="figure" class:outside={production.outside > 0}>{production.outside}</td>
               <td class="figure">{production.pending}</td>
+              {#if away}
+                <td
+                  >{#if production.archived}<Button
+                      label={`Bring back ${production.name}`}
+                      onclick={() => bringBack(production.id)}>Bring back</Button
+                    >{/if}</td
+                >
+              {/if}
             </tr>
           {/each}
         </tbody>
@@ -61,6 +82,9 @@
       <p class="empty">
         No production yet. Name one below, choose what its recordings are held against, and bring in files.
       </p>
+    {/if}
+    {#if archived.length}
+      <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} archived</label>
     {/if}
   {:else if productions.isError}
     <p role="alert">{productions.error.message}</p>
@@ -116,6 +140,19 @@
   }
   .outside {
     color: var(--outside);
+  }
+  .away td {
+    color: var(--soft);
+  }
+  .archived {
+    display: inline-flex;
+    gap: 6px;
+    align-items: center;
+    margin-top: 8px;
+    font-size: 13.5px;
+  }
+  .archived input {
+    min-width: 0;
   }
   .empty {
     margin: 20px 0;

@@ -5,11 +5,13 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import DropArea from '../components/DropArea.svelte';
+  import Explained from '../components/Explained.svelte';
   import LimitCell from '../components/LimitCell.svelte';
   import MiniRibbon from '../components/MiniRibbon.svelte';
   import Progress from '../components/Progress.svelte';
   import { answer, api, type Recording, type Work } from '../lib/api';
   import { bounds, clock, facts, size } from '../lib/format';
+  import { meanings } from '../lib/methods';
   import type { Live } from '../lib/live.svelte';
   import type { Uploads } from '../lib/uploads.svelte';
 
@@ -32,11 +34,11 @@
   const columns = $derived(
     (sheet.data?.specification.limits ?? []).filter((limit) => limit.applies_to === 'recording'),
   );
+  const known = meanings();
   const quantities = $derived(
     columns.map((limit) => {
-      const judged = sheet.data?.recordings.flatMap((row) => row.verdict?.limits ?? []);
-      const like = judged?.find((found) => found.quantity === limit.quantity);
-      return { limit, title: like?.title ?? '', unit: like?.unit ?? '', decimals: like?.decimals ?? 1 };
+      const method = known.data?.quantities.get(limit.quantity);
+      return { limit, method, title: method?.title ?? '', unit: method?.unit ?? '', decimals: method?.decimals ?? 1 };
     }),
   );
   const judged = $derived((sheet.data?.recordings ?? []).filter((row) => row.verdict));
@@ -91,7 +93,7 @@
   const filters = $derived([
     ['all', 'all recordings'] as const,
     ['outside', 'outside only'] as const,
-    ...quantities.map(({ limit, title }) => [limit.quantity, `outside by ${title || limit.quantity}`] as const),
+    ...quantities.map(({ limit, title }) => [limit.quantity, `outside by ${title}`] as const),
   ]);
 
   // Rows are put in order by dragging their handle, or by the arrow keys on it.
@@ -119,6 +121,16 @@
   const orderByName = () =>
     attempt(async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)));
 
+  const change = (body: { name?: string; notes?: string; archived?: boolean }) =>
+    attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
+  let renaming = $state(false);
+  let noting = $state(false);
+  async function rename(event: Event & { currentTarget: HTMLInputElement }) {
+    const name = event.currentTarget.value;
+    renaming = false;
+    if (name !== sheet.data?.name) await change({ name });
+  }
+
   const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
@@ -138,11 +150,34 @@
     {:else if sheet.data}
       <div class="top">
         <div>
-          <h1>{sheet.data.name}</h1>
+          {#if renaming}
+            <input
+              class="name"
+              aria-label="Name of the production"
+              value={sheet.data.name}
+              maxlength="120"
+              {@attach (field) => {
+                field.focus();
+                field.select();
+              }}
+              onchange={rename}
+              onblur={() => (renaming = false)}
+              onkeydown={(event) => {
+                if (event.key === 'Enter') event.currentTarget.blur();
+                if (event.key === 'Escape') {
+                  event.currentTarget.value = sheet.data?.name ?? '';
+                  renaming = false;
+                }
+              }}
+            />
+          {:else}
+            <h1>{sheet.data.name}</h1>
+          {/if}
           <p class="summary">
-            {sheet.data.recordings.length} recordings: <b class="inside">{inside} inside</b>,
-            <b class:outside={judged.length - inside > 0}>{judged.length - inside} outside</b>
-            {#if judged.length < sheet.data.recordings.length}, {sheet.data.recordings.length - judged.length} not measured{/if}
+            {sheet.data.recordings.length}
+            {sheet.data.recordings.length === 1 ? 'recording' : 'recordings'}: <b class="inside">{inside} inside</b>,
+            <b class:outside={judged.length - inside > 0}>{judged.length - inside} outside</b
+            >{#if judged.length < sheet.data.recordings.length}, {sheet.data.recordings.length - judged.length} not measured{/if}
           </p>
         </div>
         <div class="acts">
@@ -170,15 +205,36 @@
           <Button strong onclick={() => chooser?.click()}>Bring in recordings</Button>
         </div>
       </div>
-      {#if sheet.data.recordings.length}
-        <p class="more">
-          {#if show !== 'all'}<span class="soft">{shown.length} of {sheet.data.recordings.length} shown</span>{/if}
-          {#if sheet.data.recordings.length > 1}<button type="button" class="plain" onclick={orderByName}
-              >Order by name</button
-            >{/if}
-          <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a>
+      {#if sheet.data.archived}
+        <p class="soft put-away">
+          This production is archived. <Button onclick={() => change({ archived: false })}>Bring it back</Button>
         </p>
       {/if}
+      {#if noting || sheet.data.notes}
+        <label class="notes">
+          Notes
+          <textarea
+            rows={Math.min(6, Math.max(2, sheet.data.notes.split('\n').length))}
+            maxlength="20000"
+            value={sheet.data.notes}
+            onchange={(event) => change({ notes: event.currentTarget.value })}></textarea>
+        </label>
+      {/if}
+      <p class="more">
+        <button type="button" class="plain" onclick={() => (renaming = true)}>Rename</button>
+        {#if !noting && !sheet.data.notes}<button type="button" class="plain" onclick={() => (noting = true)}
+            >Add notes</button
+          >{/if}
+        {#if !sheet.data.archived}<button type="button" class="plain" onclick={() => change({ archived: true })}
+            >Archive</button
+          >{/if}
+        {#if show !== 'all'}<span class="soft">{shown.length} of {sheet.data.recordings.length} shown</span>{/if}
+        {#if sheet.data.recordings.length > 1}<button type="button" class="plain" onclick={orderByName}
+            >Order by name</button
+          >{/if}
+        {#if sheet.data.recordings.length}<a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a
+          >{/if}
+      </p>
       {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
 
       <table>
@@ -189,7 +245,7 @@
             <th scope="col">Level over time</th>
             {#each quantities as column (column.limit.quantity)}
               <th scope="col">
-                {column.title || column.limit.quantity}
+                <Explained text={column.title} method={column.method} />
                 <span class="bounds"
                   >{bounds({
                     ...column.limit,
@@ -416,6 +472,35 @@
     justify-content: end;
     font-size: 13px;
     margin: -8px 0 8px;
+  }
+  .name {
+    font-size: 24px;
+    font-weight: 600;
+    letter-spacing: -0.01em;
+    min-width: 420px;
+    padding: 0 6px;
+    margin: 0 0 3px -7px;
+    border: 1px solid var(--soft);
+    background: var(--sheet);
+  }
+  .put-away {
+    margin-bottom: 12px;
+  }
+  .notes {
+    display: grid;
+    gap: 3px;
+    font-size: 12.5px;
+    color: var(--soft);
+    margin-bottom: 14px;
+  }
+  textarea {
+    font: inherit;
+    font-size: 14px;
+    color: var(--ink);
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    padding: 6px 8px;
+    resize: vertical;
   }
   .plain,
   .handle {

@@ -7,6 +7,10 @@ class NotFound(IspettoreError):
     """There is no such {what} here. It may have been removed; go back and look again."""
 
 
+class NameMissing(IspettoreError):
+    """A production needs a name. Write one, then try again."""
+
+
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
 

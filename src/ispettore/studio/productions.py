@@ -11,8 +11,8 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge_production
 from ispettore.studio import events, recordings, specifications
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound, OrderChanged
-from ispettore.studio.tables import InspectionRecord, Production, Recording
+from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
+from ispettore.studio.tables import InspectionRecord, Production, Recording, now
 from ispettore.studio.views import ProductionSummary, ProductionView
 
 
@@ -27,14 +27,33 @@ def create(name: str, specification_id: str) -> UUID:
         return production.id
 
 
-def set_specification(production_id: UUID, specification_id: str) -> None:
-    """Hold a production against another specification; the readings it has are judged anew, nothing is measured again."""
-    specification = specifications.specification(specification_id)
+def change(
+    production_id: UUID,
+    *,
+    specification_id: str | None = None,
+    name: str | None = None,
+    notes: str | None = None,
+    archived: bool | None = None,
+) -> None:
+    """Change what is given. Held against another specification, its readings are judged anew; nothing is measured again.
+
+    Raises NotFound, UnknownSpecification and NameMissing.
+    """
+    specification = specifications.specification(specification_id) if specification_id is not None else None
+    if name is not None and not name.strip():
+        raise NameMissing()
     with transaction() as session:
         production = session.get(Production, production_id)
         if production is None:
             raise NotFound(what="production")
-        production.specification = specification.model_dump(mode="json")
+        if specification is not None:
+            production.specification = specification.model_dump(mode="json")
+        if name is not None:
+            production.name = name.strip()
+        if notes is not None:
+            production.notes = notes
+        if archived is not None:
+            production.archived_at = (production.archived_at or now()) if archived else None
         session.add(production)
         events.tell(session, "production", production_id, production_id=production_id)
 
@@ -94,6 +113,7 @@ def summaries() -> list[ProductionSummary]:
                     outside=len(judged) - sum(judged),
                     pending=len(rows) - len(judged),
                     last_activity=newest or production.created_at,
+                    archived=production.archived_at is not None,
                 )
             )
     return found
@@ -118,6 +138,8 @@ def sheet(production_id: UUID) -> ProductionView:
         return ProductionView(
             id=production.id,
             name=production.name,
+            notes=production.notes,
+            archived=production.archived_at is not None,
             specification=specification,
             recordings=rows,
             whole=list(judge_production(inspections, specification)) if inspections else [],

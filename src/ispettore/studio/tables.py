@@ -5,7 +5,7 @@ from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -40,7 +40,9 @@ class Production(SQLModel, table=True):
     id: UUID = Field(default_factory=uuid4, primary_key=True)
     name: str
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    notes: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
+    archived_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
 
 class Recording(SQLModel, table=True):

@@ -121,6 +121,7 @@ class ProductionSummary(BaseModel):
     outside: int
     pending: int
     last_activity: datetime
+    archived: bool
 
 
 class ProductionView(BaseModel):
@@ -128,6 +129,8 @@ class ProductionView(BaseModel):
 
     id: UUID
     name: str
+    notes: str
+    archived: bool
     specification: Specification
     recordings: list[RecordingView]
     whole: list[LimitVerdict]

@@ -28,7 +28,12 @@ class NewProduction(BaseModel):
 
 
 class ChangedProduction(BaseModel):
-    specification_id: str
+    """What is to change; what is left out stays."""
+
+    specification_id: str | None = None
+    name: str | None = Field(None, max_length=120)
+    notes: str | None = Field(None, max_length=20_000)
+    archived: bool | None = None
 
 
 class WantedOrder(BaseModel):
@@ -59,7 +64,7 @@ def get_production(production_id: UUID) -> ProductionView:
 
 @routes.patch("/productions/{production_id}", operation_id="changeProduction", status_code=204)
 def change_production(production_id: UUID, change: ChangedProduction) -> None:
-    productions.set_specification(production_id, change.specification_id)
+    productions.change(production_id, **change.model_dump())
 
 
 @routes.put("/productions/{production_id}/order", operation_id="orderRecordings", status_code=204)
