@@ -118,6 +118,15 @@ class Broken(InFolder):
         wave[30_000] = np.inf
         self.assert_said(signals.write(self.folder / "inf.wav", wave, RATE, "FLOAT"), errors.BadSamples)
 
+    def test_a_header_of_0_hz(self):
+        for ending, place, size in (("wav", 24, 4), ("flac", 18, 3)):
+            content = bytearray(signals.write(self.folder / f"a.{ending}", self.wave(), RATE, "PCM_16").read_bytes())
+            content[place : place + size] = bytes(size)
+            path = self.file(f"0 Hz.{ending}", bytes(content))
+            with self.subTest(ending=ending), self.assertRaises(errors.IspettoreError) as caught:
+                inspect(path)
+            self.assertIn(path.name, caught.exception.sentence)
+
     def test_too_many_channels_and_odd_rates(self):
         self.assert_said(signals.write(self.folder / "9.wav", np.zeros((500, 9)), RATE), errors.TooManyChannels, "9 channels")
         self.assert_said(signals.write(self.folder / "4k.wav", np.zeros((500, 1)), 4_000), errors.RateOutOfRange, "4000 Hz")
