@@ -213,11 +213,13 @@ class Interface(unittest.TestCase):
             expect(note).to_be_visible()
             expect(note).to_contain_text(entry.definition)
             expect(note).to_contain_text(f"Here: {measured[entry.name]['method']}")
+            self.page.mouse.move(5, 5)
+            expect(note).to_be_hidden()
             self.page.keyboard.press("Tab")
             word.focus()
+            expect(note).to_be_visible()
             self.page.keyboard.press("Escape")
             expect(note).to_be_hidden()
-            self.page.mouse.move(5, 5)
         self.accessible()
 
     def test_a_limit_that_is_passed_is_shown_where(self):

@@ -73,17 +73,13 @@
     text-align: left;
     white-space: normal;
   }
-  .explained:hover .note,
-  button:focus-visible + .note {
+  .explained:not(.away):hover .note,
+  .explained:not(.away) button:focus-visible + .note {
     display: grid;
   }
   .up .note {
     top: auto;
     bottom: 100%;
-  }
-  .away .note,
-  .away:hover .note {
-    display: none;
   }
   b {
     font-weight: 600;

@@ -12,6 +12,7 @@
   import PlayStrip from '../components/PlayStrip.svelte';
   import Progress from '../components/Progress.svelte';
   import ToleranceRule from '../components/ToleranceRule.svelte';
+  import { Acting } from '../lib/acting.svelte';
   import { answer, api, type LimitVerdict } from '../lib/api';
   import { clock, facts, number } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
@@ -39,7 +40,7 @@
     ['even', 'even: alike in every chapter'],
   ] as const;
   const known = meanings();
-  let problem = $state('');
+  const acting = new Acting(client);
   let preference = $state<'light' | 'balanced' | 'even'>('balanced');
   let container = $state<'asked' | 'mp3' | 'wav' | 'flac'>('asked');
   const latest = $derived(recording.data?.conformings[0]);
@@ -85,26 +86,7 @@
   });
   $effect(() => () => player.stop());
 
-  async function attempt(action: () => Promise<unknown>) {
-    problem = '';
-    try {
-      await action();
-      await client.invalidateQueries();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
-  }
-  const conform = () =>
-    attempt(async () =>
-      answer(
-        await api.POST('/api/recordings/{recording_id}/conform', {
-          params: { path: { recording_id: params.id } },
-          body: { preference, container: container === 'asked' ? null : container },
-        }),
-      ),
-    );
-  const cancel = (work: string) =>
-    attempt(async () => answer(await api.POST('/api/works/{work_id}/cancel', { params: { path: { work_id: work } } })));
+  const conform = () => acting.conform(params.id, { preference, container: container === 'asked' ? null : container });
 </script>
 
 <svelte:head><title>{recording.data?.name ?? 'Recording'} · Ispettore</title></svelte:head>
@@ -127,7 +109,7 @@
         </p>
       {/if}
     </div>
-    {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+    {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
     {#if it.ribbon && it.verdict && it.inspection}
       <LevelRibbon
         ribbon={it.ribbon}
@@ -170,7 +152,7 @@
               stage={now.stage || 'waiting'}
               fraction={now.fraction}
               about={it.name}
-              oncancel={() => cancel(running.id)}
+              oncancel={() => acting.cancel(running.id)}
             />
           {:else}
             <div class="act">
@@ -241,7 +223,7 @@
         stage={now.stage || 'waiting to be measured'}
         fraction={now.fraction}
         about={it.name}
-        oncancel={() => cancel(it.work?.id ?? '')}
+        oncancel={() => acting.cancel(it.work?.id ?? '')}
       />
     {/if}
   {/if}

@@ -9,6 +9,7 @@
   import LimitCell from '../components/LimitCell.svelte';
   import MiniRibbon from '../components/MiniRibbon.svelte';
   import Progress from '../components/Progress.svelte';
+  import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Recording, type Work } from '../lib/api';
   import { bounds, clock, facts, size } from '../lib/format';
   import { meanings } from '../lib/methods';
@@ -28,7 +29,8 @@
     queryKey: ['specifications'],
     queryFn: async () => answer(await api.GET('/api/specifications')),
   }));
-  let problem = $state('');
+  const acting = new Acting(client);
+  const attempt = acting.attempt.bind(acting);
   let chooser: HTMLInputElement | undefined = $state();
 
   const columns = $derived(
@@ -45,26 +47,6 @@
   const inside = $derived(judged.filter((row) => row.verdict?.passes).length);
   const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === params.id));
 
-  async function attempt(action: () => Promise<unknown>) {
-    problem = '';
-    try {
-      await action();
-      await client.invalidateQueries();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
-  }
-  const conform = (id: string) =>
-    attempt(async () =>
-      answer(
-        await api.POST('/api/recordings/{recording_id}/conform', {
-          params: { path: { recording_id: id } },
-          body: { preference: 'balanced' },
-        }),
-      ),
-    );
-  const cancel = (work: string) =>
-    attempt(async () => answer(await api.POST('/api/works/{work_id}/cancel', { params: { path: { work_id: work } } })));
   const again = (id: string) =>
     attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id: id } } })),
@@ -235,7 +217,7 @@
         {#if sheet.data.recordings.length}<a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a
           >{/if}
       </p>
-      {#if problem}<p class="problem" role="alert">{problem}</p>{/if}
+      {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
 
       <table>
         <caption class="visually-hidden">Inspection sheet of {sheet.data.name}</caption>
@@ -323,10 +305,12 @@
                       stage={now.stage}
                       fraction={now.fraction}
                       about={row.name}
-                      oncancel={() => cancel(attempted.work?.id ?? '')}
+                      oncancel={() => acting.cancel(attempted.work?.id ?? '')}
                     />
                   {:else if !attempted?.passes}
-                    <Button label={`Conform ${row.name}`} onclick={() => conform(row.id)}
+                    <Button
+                      label={`Conform ${row.name}`}
+                      onclick={() => acting.conform(row.id, { preference: 'balanced' })}
                       >{attempted?.work?.state === 'cancelled' ||
                       attempted?.work?.state === 'failed' ||
                       attempted?.passes === false
@@ -353,7 +337,7 @@
                     stage={now.stage}
                     fraction={now.fraction}
                     about={row.name}
-                    oncancel={() => cancel(row.work?.id ?? '')}
+                    oncancel={() => acting.cancel(row.work?.id ?? '')}
                   /></td
                 >
               {/if}
