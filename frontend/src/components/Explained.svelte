@@ -11,12 +11,14 @@
   const id = $props.id();
   let away = $state(false);
   let up = $state(false);
+  let back = $state(false);
   let word: HTMLElement | undefined = $state();
 
-  /** The note hangs below its word, or stands above it where the window ends. */
+  /** The note hangs below its word and runs to the right, or above it and to the left where the window ends. */
   function show() {
     const box = word?.getBoundingClientRect();
     up = box !== undefined && window.innerHeight - box.bottom < 260 && box.top > 260;
+    back = box !== undefined && window.innerWidth - box.left < 370;
     away = false;
   }
 </script>
@@ -24,7 +26,7 @@
 <svelte:window onkeydown={(event) => event.key === 'Escape' && (away = true)} />
 
 {#if method}
-  <span class="explained" class:away class:up bind:this={word} role="presentation" onpointerenter={show}>
+  <span class="explained" class:away class:up class:back bind:this={word} role="presentation" onpointerenter={show}>
     <button type="button" aria-describedby={id} onfocus={show}>{text}</button>
     <span class="note" role="tooltip" {id}>
       <b>{method.title}</b>
@@ -76,6 +78,10 @@
   .explained:not(.away):hover .note,
   .explained:not(.away) button:focus-visible + .note {
     display: grid;
+  }
+  .back .note {
+    left: auto;
+    right: -10px;
   }
   .up .note {
     top: auto;

@@ -7,17 +7,15 @@
   import DropArea from '../components/DropArea.svelte';
   import Explained from '../components/Explained.svelte';
   import LimitCell from '../components/LimitCell.svelte';
-  import MiniRibbon from '../components/MiniRibbon.svelte';
   import Progress from '../components/Progress.svelte';
+  import SheetRow from '../components/SheetRow.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Recording, type Work } from '../lib/api';
-  import { bounds, clock, facts, size } from '../lib/format';
+  import { answer, api, type Recording } from '../lib/api';
+  import { bounds, size } from '../lib/format';
   import { meanings } from '../lib/methods';
-  import type { Live } from '../lib/live.svelte';
   import type { Uploads } from '../lib/uploads.svelte';
 
   let { params }: { params: { id: string } } = $props();
-  const live = getContext<Live>('live');
   const uploads = getContext<Uploads>('uploads');
   const client = useQueryClient();
   const sheet = createQuery(() => ({
@@ -47,40 +45,24 @@
   const inside = $derived(judged.filter((row) => row.verdict?.passes).length);
   const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === params.id));
 
-  const again = (id: string) =>
-    attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id: id } } })),
-    );
-  const remove = (id: string) =>
-    attempt(async () =>
-      answer(await api.DELETE('/api/recordings/{recording_id}', { params: { path: { recording_id: id } } })),
-    );
-  const hold = (specification_id: string) =>
-    attempt(async () =>
-      answer(
-        await api.PATCH('/api/productions/{production_id}', {
-          params: { path: { production_id: params.id } },
-          body: { specification_id },
-        }),
-      ),
-    );
-  let show = $state('all');
+  let wanted = $state('all');
   const outside = (row: Pick<Recording, 'verdict'>, quantity: string) =>
     row.verdict?.limits.some((limit) => limit.quantity === quantity && !limit.passes) ?? false;
-  const shown = $derived(
-    (sheet.data?.recordings ?? []).filter(
-      (row) => show === 'all' || (show === 'outside' ? row.verdict && !row.verdict.passes : outside(row, show)),
-    ),
-  );
   const filters = $derived([
     ['all', 'all recordings'] as const,
     ['outside', 'outside only'] as const,
     ...quantities.map(({ limit, title }) => [limit.quantity, `outside by ${title}`] as const),
   ]);
+  // Another specification may not have the limit that was asked for.
+  const show = $derived(filters.some(([key]) => key === wanted) ? wanted : 'all');
+  const shown = $derived(
+    (sheet.data?.recordings ?? []).filter(
+      (row) => show === 'all' || (show === 'outside' ? row.verdict && !row.verdict.passes : outside(row, show)),
+    ),
+  );
 
   // Rows are put in order by dragging their handle, or by the arrow keys on it.
   let carried = $state('');
-  let over = $state('');
   const path = $derived({ params: { path: { production_id: params.id } } });
   async function move(id: string, to: number) {
     const order = (sheet.data?.recordings ?? []).map((row) => row.id);
@@ -93,17 +75,10 @@
     document.querySelector<HTMLElement>(`[data-handle="${id}"]`)?.focus();
   }
   const indexOf = (id: string) => sheet.data?.recordings.findIndex((row) => row.id === id) ?? -1;
-  function byKey(event: KeyboardEvent, id: string) {
-    const step = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-    if (!step) return;
-    event.preventDefault();
-    event.stopPropagation();
-    void move(id, indexOf(id) + step);
-  }
   const orderByName = () =>
     attempt(async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)));
 
-  const change = (body: { name?: string; notes?: string; archived?: boolean }) =>
+  const change = (body: { specification_id?: string; name?: string; notes?: string; archived?: boolean }) =>
     attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
   let renaming = $state(false);
   let noting = $state(false);
@@ -113,14 +88,6 @@
     if (name !== sheet.data?.name) await change({ name });
   }
 
-  const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
-  const stage = (work: Work) => {
-    const now = live.progress[work.id] ?? work;
-    return {
-      stage: now.stage || (work.kind === 'inspect' ? 'waiting to be measured' : 'waiting'),
-      fraction: now.fraction,
-    };
-  };
   const add = (files: File[]) => uploads.add(params.id, files);
 </script>
 
@@ -164,13 +131,13 @@
         </div>
         <div class="acts">
           {#if judged.length > 1}
-            <Choice label="Show" value={show} options={filters} onchange={(to) => (show = to)} />
+            <Choice label="Show" value={show} options={filters} onchange={(to) => (wanted = to)} />
           {/if}
           <Choice
             label="Held against"
             value={sheet.data.specification.id}
             options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
-            onchange={hold}
+            onchange={(to) => change({ specification_id: to })}
           />
           <input
             class="visually-hidden"
@@ -244,137 +211,16 @@
         </thead>
         <tbody>
           {#each shown as row (row.id)}
-            {@const attempted = row.conforming}
-            <tr
-              data-name={row.name}
-              class:carried={carried === row.id}
-              class:over={over === row.id && carried !== row.id}
-              ondragover={(event) => {
-                if (!carried) return;
-                event.preventDefault();
-                over = row.id;
-              }}
-              ondrop={(event) => {
-                if (!carried) return;
-                event.preventDefault();
-                event.stopPropagation();
-                void move(carried, indexOf(row.id));
-                carried = over = '';
-              }}
-            >
-              <th scope="row" class="first">
-                {#if show === 'all' && sheet.data.recordings.length > 1}
-                  <button
-                    type="button"
-                    class="handle"
-                    draggable="true"
-                    data-handle={row.id}
-                    aria-label={`Move ${row.name}`}
-                    aria-keyshortcuts="ArrowUp ArrowDown"
-                    title="Drag, or use the arrow keys"
-                    ondragstart={(event) => {
-                      carried = row.id;
-                      event.dataTransfer?.setData('text/plain', row.name);
-                    }}
-                    ondragend={() => (carried = over = '')}
-                    onkeydown={(event) => byKey(event, row.id)}>↕</button
-                  >
-                {/if}
-                <a href={`#/recordings/${row.id}`}>{row.name}</a>
-                <span class="facts"
-                  >{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
-                >
-              </th>
-              {#if row.verdict}
-                <td
-                  >{#if row.ribbon}<MiniRibbon ribbon={row.ribbon} />{/if}</td
-                >
-                {#each quantities as column (column.limit.quantity)}
-                  {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
-                  <td
-                    >{#if limit}<LimitCell {limit} />{/if}</td
-                  >
-                {/each}
-                <td class="verdict">
-                  <span class={row.verdict.passes ? 'inside' : 'outside'}
-                    >{row.verdict.passes ? 'Inside' : 'Outside'}</span
-                  >
-                  {#if attempted && busy(attempted.work) && attempted.work}
-                    {@const now = stage(attempted.work)}
-                    <Progress
-                      stage={now.stage}
-                      fraction={now.fraction}
-                      about={row.name}
-                      oncancel={() => acting.cancel(attempted.work?.id ?? '')}
-                    />
-                  {:else if !attempted?.passes}
-                    <Button
-                      label={`Conform ${row.name}`}
-                      onclick={() => acting.conform(row.id, { preference: 'balanced' })}
-                      >{attempted?.work?.state === 'cancelled' ||
-                      attempted?.work?.state === 'failed' ||
-                      attempted?.passes === false
-                        ? 'Try again'
-                        : 'Conform'}</Button
-                    >
-                  {/if}
-                </td>
-              {:else if row.work?.state === 'failed'}
-                <td colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
-                <td class="verdict"
-                  ><Button onclick={() => again(row.id)}>Measure again</Button><Button
-                    label={`Remove ${row.name}`}
-                    onclick={() => remove(row.id)}>Remove</Button
-                  ></td
-                >
-              {:else if row.work?.state === 'cancelled'}
-                <td colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
-                <td class="verdict"><Button onclick={() => again(row.id)}>Measure</Button></td>
-              {:else if row.work}
-                {@const now = stage(row.work)}
-                <td colspan={quantities.length + 2}
-                  ><Progress
-                    stage={now.stage}
-                    fraction={now.fraction}
-                    about={row.name}
-                    oncancel={() => acting.cancel(row.work?.id ?? '')}
-                  /></td
-                >
-              {/if}
-            </tr>
-            {#if attempted?.passes && attempted.after}
-              <tr class="after" data-after={row.name}>
-                <th scope="row" class="first">
-                  <span class="turn" aria-hidden="true">↳</span> conformed
-                  <span class="facts"
-                    >{attempted.steps.length
-                      ? attempted.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
-                      : 'encoding alone'}; touch {Math.round(attempted.touch?.touch ?? 0)}</span
-                  >
-                </th>
-                <td class="downloads">
-                  <a href={`/api/conformings/${attempted.id}/file`} download>{attempted.container.toUpperCase()}</a>
-                  {#if attempted.certified}<a href={`/api/conformings/${attempted.id}/certificate`} download
-                      >Certificate</a
-                    >{/if}
-                </td>
-                {#each quantities as column (column.limit.quantity)}
-                  {@const limit = attempted.after.limits.find((found) => found.quantity === column.limit.quantity)}
-                  <td
-                    >{#if limit}<LimitCell {limit} />{/if}</td
-                  >
-                {/each}
-                <td class="verdict"><span class="inside">{attempted.certified ? 'Certified' : 'Inside'}</span></td>
-              </tr>
-            {:else if attempted && (attempted.obstacles.length || attempted.work?.state === 'failed')}
-              <tr class="after" data-after={row.name}>
-                <th scope="row" class="first"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
-                <td colspan={quantities.length + 2} class="failed">
-                  {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
-                  {attempted.work?.error ?? ''}
-                </td>
-              </tr>
-            {/if}
+            <SheetRow
+              row={row as Recording}
+              {quantities}
+              {acting}
+              movable={show === 'all' && sheet.data.recordings.length > 1}
+              {carried}
+              oncarry={(id) => (carried = id)}
+              ondropped={() => move(carried, indexOf(row.id))}
+              onstep={(step) => move(row.id, indexOf(row.id) + step)}
+            />
           {/each}
           {#each mine as upload (upload.key)}
             <tr>
@@ -486,8 +332,7 @@
     padding: 6px 8px;
     resize: vertical;
   }
-  .plain,
-  .handle {
+  .plain {
     border: 0;
     background: none;
     padding: 0;
@@ -497,26 +342,6 @@
     color: var(--act);
     text-decoration: underline;
     text-underline-offset: 3px;
-  }
-  .handle {
-    float: left;
-    width: 18px;
-    margin-left: -4px;
-    padding: 8px 0;
-    color: var(--soft);
-    opacity: 0.35;
-    cursor: grab;
-  }
-  tr:hover .handle,
-  .handle:focus-visible {
-    opacity: 1;
-  }
-  .carried {
-    opacity: 0.5;
-  }
-  .over {
-    outline: 2px solid var(--act);
-    outline-offset: -2px;
   }
   .problem,
   .failed {
@@ -528,8 +353,7 @@
     background: var(--sheet);
     border: 1px solid var(--rule);
   }
-  th,
-  td {
+  table :global(:is(th, td)) {
     text-align: left;
     padding: 9px 8px;
     border-bottom: 1px solid var(--rule);
@@ -543,7 +367,7 @@
     vertical-align: bottom;
     line-height: 1.3;
   }
-  .first {
+  table :global(.first) {
     padding-left: 14px;
     min-width: 226px;
   }
@@ -553,22 +377,6 @@
     font-size: 12px;
     font-weight: 400;
     color: var(--soft);
-  }
-  .verdict {
-    white-space: nowrap;
-  }
-  .verdict > span {
-    font-weight: 550;
-    margin-right: 10px;
-  }
-  .after {
-    background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
-  }
-  .turn {
-    color: var(--soft);
-  }
-  .downloads a {
-    margin-right: 10px;
   }
   .soft,
   .empty {
@@ -587,19 +395,15 @@
     .page {
       padding: 16px 14px 32px;
     }
-    th,
-    td {
+    table :global(:is(th, td)) {
       padding: 8px 4px;
     }
-    .first {
+    table :global(.first) {
       min-width: 130px;
       padding-left: 10px;
     }
-    td > :global(svg) {
+    table :global(td > svg) {
       width: 84px;
-    }
-    .verdict {
-      white-space: normal;
     }
   }
 </style>

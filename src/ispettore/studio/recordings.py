@@ -12,7 +12,7 @@ from ispettore.core.measure.reading import Finding
 from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec.breaches import breaches
-from ispettore.core.spec.methods import methods
+from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.studio import conformings, events, queue, works
@@ -95,13 +95,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
 
 
 def _finding(finding: Finding) -> FindingView:
-    entry = methods()["findings"].get(finding.kind)
-    return FindingView(
-        **finding.model_dump(),
-        title=entry.title if entry else finding.kind,
-        meaning=entry.meaning if entry else "",
-        advice=advice(finding.kind),
-    )
+    return FindingView(**finding.model_dump(), title=title_of_finding(finding.kind), advice=advice(finding.kind))
 
 
 def _get(session: Session, recording_id: UUID) -> Recording:

@@ -40,10 +40,9 @@ class RibbonView(BaseModel):
 
 
 class FindingView(Finding):
-    """A finding with how it is called, what it means and what mends it."""
+    """A finding with how it is called and what mends it; what its kind means stands in the methods."""
 
     title: str
-    meaning: str
     advice: str
 
 

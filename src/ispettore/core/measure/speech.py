@@ -162,7 +162,7 @@ def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray
 def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
     """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile).
 
-    Takes `level` down to nothing where nothing stands out.
+    Takes `level` and `above` down to nothing where nothing stands out, in place: they are as long as the file.
     """
     standing = (above > 0) & ~dead
     active, _ = _with_highest(standing, above)
