@@ -17,6 +17,7 @@ import soundfile
 from ispettore.core.audio.reading import Source
 from ispettore.core.measure.inspection import inspect
 from ispettore.studio.demo.faults import RATE_HZ, clean_speech, in_room
+from tests import bench_treatment
 
 
 def material(channels: int) -> np.ndarray:
@@ -114,7 +115,11 @@ def main() -> int:
     parser.add_argument("--minutes", type=float, nargs="*", default=[10, 180])
     parser.add_argument("--times", type=int, default=3)
     parser.add_argument("--hours", type=float, default=10, help="how long the file is whose inspection's memory is measured")
+    parser.add_argument("--treatment", action="store_true", help="only how fast steps are")
     chosen = parser.parse_args()
+    if chosen.treatment:
+        bench_treatment.main()
+        return 0
     with tempfile.TemporaryDirectory() as held:
         folder = Path(held)
         print("| file | decode + hash | inspection | ÷ (decode + hash) | C library ÷ inspection¹ | Python library ÷ inspection |")

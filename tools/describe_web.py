@@ -1,23 +1,34 @@
 #!/usr/bin/env python3
-"""Write docs/openapi.json, from which the front end's types are made; with --check, only say whether it is current."""
+"""Write what others build on: docs/openapi.json, from which the front end's types are made, and the schemas of a specification
+and a treatment.
+
+With --check, only say whether they are current.
+"""
 
 import json
 import sys
 from pathlib import Path
 
+from ispettore.core.spec import catalogue
+from ispettore.core.treat import treatment
 from ispettore.web.app import build
 
-TARGET = Path(__file__).parent.parent / "docs" / "openapi.json"
+DOCS = Path(__file__).parent.parent / "docs"
 
 
 def main() -> int:
-    text = json.dumps(build().openapi(), indent=1, ensure_ascii=False) + "\n"
-    if "--check" in sys.argv:
-        if TARGET.read_text(encoding="utf-8") == text:
-            return 0
-        print("docs/openapi.json is not current: run tools/describe_web.py, then npm run types in frontend/.")
-        return 1
-    TARGET.write_text(text, encoding="utf-8")
+    texts = {
+        "openapi.json": build().openapi(),
+        "specification.schema.json": catalogue.schema(),
+        "treatment.schema.json": treatment.schema(),
+    }
+    for name, data in texts.items():
+        text = json.dumps(data, indent=1, ensure_ascii=False) + "\n"
+        if "--check" not in sys.argv:
+            (DOCS / name).write_text(text, encoding="utf-8")
+        elif (DOCS / name).read_text(encoding="utf-8") != text:
+            print(f"docs/{name} is not current: run tools/describe_web.py, then npm run types in frontend/.")
+            return 1
     return 0
 
 

@@ -21,6 +21,17 @@ def picture(page: Page, name: str) -> None:
     page.screenshot(path=TARGET / f"{name}.png")
 
 
+def select(page: Page, first: float, last: float) -> None:
+    """Drag over the ribbon from one pixel of it to another."""
+    box = page.locator(".ribbon").bounding_box()
+    if box is None:
+        raise SystemExit("there is no ribbon to select on")
+    page.mouse.move(box["x"] + first, box["y"] + 80)
+    page.mouse.down()
+    page.mouse.move(box["x"] + last, box["y"] + 80, steps=4)
+    page.mouse.up()
+
+
 def conform(page: Page, row: str) -> None:
     page.get_by_role("button", name=f"Conform {row}").click()
     expect(page.locator(f"tr[data-after='{row}']")).to_be_visible()
@@ -41,6 +52,18 @@ def main() -> None:
         for row in ("02 February.wav", "03 March.wav", "04 April.wav"):
             conform(page, row)
         picture(page, "sheet")
+        page.goto(f"{address}#/specifications/audiobook-retail")
+        page.get_by_role("button", name="Copy").click()
+        page.get_by_label("Name of the copy").fill("Tidal mill, house limits")
+        page.keyboard.press("Enter")
+        page.get_by_label("RMS level, at least").fill("-21")
+        page.get_by_role("button", name="Keep as version 2").click()
+        page.get_by_role("list", name="Changes").wait_for()
+        page.get_by_label("Peak, at most").fill("-25")
+        page.get_by_text("No file can meet both").first.wait_for()
+        picture(page, "specification")
+        page.goto(address)
+        page.get_by_role("link", name=ALMANAC).click()
         for row, name in (("03 March.wav", "recording"), ("04 April.wav", "impossible")):
             page.get_by_role("link", name=row).click()
             page.get_by_role("heading", name=row).wait_for()
@@ -52,6 +75,28 @@ def main() -> None:
                 page.keyboard.press("Space")
             picture(page, name)
             page.go_back()
+        page.get_by_role("link", name="03 March.wav").click()
+        page.get_by_role("heading", name="03 March.wav").click()
+        page.keyboard.press("s")
+        select(page, 300, 460)
+        page.get_by_role("img", name="Spectrogram from").wait_for()
+        page.locator("dd[data-quantity=integrated_loudness_lufs]").wait_for()
+        picture(page, "selection")
+        page.keyboard.press("s")
+        page.keyboard.press("u")
+        select(page, 1070, 1090)
+        page.get_by_role("button", name="Take the selection as room tone").scroll_into_view_if_needed()
+        page.mouse.wheel(0, 600)
+        picture(page, "room-tone")
+        page.keyboard.press("Escape")
+        page.keyboard.press("x")
+        page.mouse.wheel(0, -4_000)
+        page.get_by_role("button", name="Compare blind").click()
+        page.get_by_role("button", name="Begin").click()
+        page.wait_for_timeout(1_200)
+        picture(page, "blind")
+        page.get_by_role("button", name="Give up").click()
+        page.go_back()
         page.get_by_role("link", name="07 July.wav").click()
         page.get_by_role("region", name="All readings").get_by_role("button", name="Signal to noise").hover()
         page.mouse.wheel(0, 2_000)

@@ -7,6 +7,8 @@
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Sheet from './screens/Sheet.svelte';
+  import Specification from './screens/Specification.svelte';
+  import Specifications from './screens/Specifications.svelte';
   import Verify from './screens/Verify.svelte';
 
   const live = new Live(useQueryClient());
@@ -18,9 +20,16 @@
     '/': Productions,
     '/productions/:id': Sheet,
     '/recordings/:id': RecordingScreen,
+    '/specifications': Specifications,
+    '/specifications/:id': Specification,
     '/verify': Verify,
     '/verify/:id': Verify,
   };
+  const PLACES = [
+    ['/', 'Productions', /^\/($|productions|recordings)/],
+    ['/specifications', 'Specifications', /^\/specifications/],
+    ['/verify', 'Verify a certificate', /^\/verify/],
+  ] as const;
 </script>
 
 <header>
@@ -31,9 +40,9 @@
     Ispettore
   </a>
   <nav aria-label="Main">
-    <a href="#/" aria-current={router.location.startsWith('/verify') ? undefined : 'page'}>Productions</a>
-    <a href="#/verify" aria-current={router.location.startsWith('/verify') ? 'page' : undefined}>Verify a certificate</a
-    >
+    {#each PLACES as [address, words, starts] (address)}
+      <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
+    {/each}
   </nav>
   {#if !live.connected}<span class="apart" role="status">Not connected; trying again</span>{/if}
 </header>

@@ -7,7 +7,6 @@ import sys
 from collections.abc import Callable
 from contextlib import contextmanager
 from datetime import UTC, datetime
-from importlib.metadata import version
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -18,6 +17,7 @@ from ispettore.core.audio.writing import format_for
 from ispettore.core.certify import report
 from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import certify as certify_file
+from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
 from ispettore.core.certify.verification import verify as verify_file
 from ispettore.core.measure import ribbon, tracks
@@ -32,6 +32,7 @@ from ispettore.core.spec.breaches import Breach, breaches
 from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
+from ispettore.core.spec.wording import sentence
 from ispettore.core.treat.treatment import load as load_treatment
 
 app = typer.Typer(
@@ -100,7 +101,10 @@ def inspect(
 def conform(
     file: Annotated[Path, typer.Argument(help="The recording.")],
     spec: Spec,
-    out: Annotated[Path, typer.Option("--out", help="Where the result goes: .wav or .flac for a master, .mp3 for a deliverable.")],
+    out: Annotated[
+        Path,
+        typer.Option("--out", help="The result: .wav or .flac for a master, .mp3, .ogg or .opus for a deliverable."),
+    ],
     treatment: Annotated[Path | None, typer.Option("--treatment", help="A treatment to run instead of planning one.")] = None,
     plan: Annotated[str, typer.Option("--plan", help="light, balanced or even.")] = "balanced",
     as_json: AsJson = False,
@@ -185,6 +189,8 @@ def specs(as_json: AsJson = False) -> None:
         return
     for specification in catalogue.shipped().values():
         typer.echo(f"{specification.id:24} {specification.name}\n{'':24} {specification.description}")
+        for limit in specification.limits:
+            typer.echo(f"{'':24} · {sentence(limit)}")
 
 
 @app.command()
@@ -212,11 +218,6 @@ def _launch(*, demo: bool) -> None:
 
     with said_plainly():
         raise typer.Exit(launch(demo=demo, say=typer.echo))
-
-
-def issuer() -> str:
-    """Who seals: this program and its version."""
-    return f"Ispettore {version('ispettore')}"
 
 
 def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
@@ -271,7 +272,17 @@ def conformed_as_data(result: Conformed, source: Path, out: Path) -> dict[str, A
             ],
             "touch": result.touch.touch,
             "touch_figures": result.touch.model_dump(exclude={"touch"}),
+            "out_of_order": list(result.out_of_order),
         },
+        "ledger": [
+            {
+                "kind": line.kind,
+                "readings": {quantity: reading.value for quantity, reading in line.readings.items()},
+                "learned": line.learned,
+                "warnings": list(line.warnings),
+            }
+            for line in result.ledger
+        ],
         "before": {"path": str(source), **as_data(result.before, None)},
         "after": {"path": str(out), **as_data(result.after, result.verdict)} if result.after else None,
         "verdict": verdict_as_data(result.verdict),
@@ -339,7 +350,9 @@ def _print_limit(limit: LimitVerdict) -> None:
 
 def _print_conformed(result: Conformed, out: Path) -> None:
     for step in result.treatment.steps:
-        typer.echo(f"  {step.kind:20} {step.reason}")
+        typer.echo(f"  {step.kind:20} {step.reason}".rstrip())
+    for said in (*result.out_of_order, *(warning for line in result.ledger for warning in line.warnings)):
+        typer.echo(f"  Note: {said}")
     if result.passes and result.after is not None:
         rounds = f"{result.rounds} round{'s' if result.rounds > 1 else ''}"
         typer.echo(f"Conformed in {rounds}; touch {result.touch.touch:.0f} of 100. Measured:")

@@ -8,11 +8,11 @@ import unittest
 import numpy as np
 
 import ispettore.core
-import ispettore.studio.conformings
 
 
 def load_tests(_loader: unittest.TestLoader, tests: unittest.TestSuite, _pattern: str | None) -> unittest.TestSuite:
     names = [module.name for module in pkgutil.walk_packages(ispettore.core.__path__, "ispettore.core.")]
-    for name in [*names, "ispettore.studio.conformings"]:
+    services = [f"ispettore.studio.{name}" for name in ("conformings", "computing", "room_tones")]
+    for name in [*names, *services]:
         tests.addTests(doctest.DocTestSuite(importlib.import_module(name), extraglobs={"np": np}))
     return tests

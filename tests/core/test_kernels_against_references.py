@@ -49,7 +49,9 @@ def fed_with_milliseconds(meter, wave: np.ndarray, rate: int):
     cells, seen = Cells(sample_rate_hz=rate, channels=wave.shape[1]), []
     for second in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
         seen.append(cells.feed(second))
-        if isinstance(meter, ActiveSpeech | Clicks):
+        if isinstance(meter, ActiveSpeech):
+            meter.feed(seen[-1].magnitude)
+        elif isinstance(meter, Clicks):
             meter.feed(seen[-1])
         else:
             meter.feed(second, seen[-1])

@@ -1,5 +1,6 @@
 """Background work: done once and wholly, whatever dies; cancelled when asked; errors in words."""
 
+import io
 import json
 import os
 import signal
@@ -12,12 +13,18 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 import soundfile
+from PIL import Image
 
 from ispettore.core import errors
-from ispettore.studio import conformings, productions, recordings, verifyings, works
+from ispettore.core.errors import RoomToneLength, RoomToneOutside
+from ispettore.core.measure import pyramid
+from ispettore.core.measure.inspection import METHODS_VERSION, measure_array
+from ispettore.core.measure.reading import Span
+from ispettore.core.treat import trace
+from ispettore.studio import conformings, pictures, productions, recordings, room_tones, verifyings, works
 from ispettore.studio.database import transaction
 from ispettore.studio.doing import do
-from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
 from ispettore.studio.launching import Supervisor
 from ispettore.studio.tables import InspectionRecord, Work, WorkState
 from tests import signals
@@ -52,6 +59,107 @@ class Working(unittest.TestCase):
     def row(self, recording):
         return next(row for row in productions.sheet(self.production).recordings if row.id == recording)
 
+    def test_a_recording_from_before_there_were_tiles_gets_them_when_measured_again(self):
+        recording = self.bring_in("old.wav", signals.voice_like(8, rms_dbfs=-24, rate=RATE, room_dbfs=-70, seed=71))
+        self.done(recording)
+        key = (recordings.detail(recording).sha256, METHODS_VERSION, "")
+        with transaction() as session:
+            record = session.get_one(InspectionRecord, key)
+            kept, readings = record.pyramid_sha256, record.data["readings"]
+            record.pyramid_sha256 = record.levels_sha256 = None
+            session.add(record)
+        with self.assertRaises(NotFound):
+            pictures.pyramid_of_recording(recording)
+        recordings.inspect_again(recording)
+        self.assertEqual(self.done(recording).state, WorkState.DONE)
+        with transaction() as session:
+            record = session.get_one(InspectionRecord, key)
+        self.assertEqual((record.pyramid_sha256, record.data["readings"]), (kept, readings))
+        self.assertEqual(pictures.shape(pictures.pyramid_of_recording(recording), self.store), [1_600, 400])
+
+    def test_what_was_measured_by_older_methods_is_measured_again_at_the_next_start(self):
+        recording = self.bring_in("older.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE))
+        self.done(recording)
+        recordings.catch_up()
+        self.assertEqual(work_for(recording).state, WorkState.DONE)
+        with transaction() as session:
+            record = session.get_one(InspectionRecord, (recordings.detail(recording).sha256, METHODS_VERSION, ""))
+            record.methods_version = METHODS_VERSION - 1
+            session.add(record)
+        self.assertIsNone(self.row(recording).verdict)
+        recordings.catch_up()
+        recordings.catch_up()
+        self.assertEqual(self.done(recording).state, WorkState.DONE)
+        self.assertIsNotNone(self.row(recording).verdict)
+
+    def test_any_span_reads_as_the_core_reads_it_and_spectrograms_are_drawn(self):
+        wave = signals.voice_like(12, rms_dbfs=-24, rate=RATE)
+        recording = self.bring_in("span.wav", wave)
+        self.done(recording)
+        found = pictures.span_readings(recording, self.store, start_s=2, end_s=9)
+        expected = measure_array(wave[2 * RATE : 9 * RATE], sample_rate_hz=RATE).inspection
+        for quantity in ("rms_dbfs", "integrated_loudness_lufs", "active_speech_level_dbfs", "true_peak_dbtp"):
+            self.assertAlmostEqual(found[quantity].value, expected.value(quantity), delta=0.05)
+        for start, end in ((5, 30), (-1, 2)):
+            with self.assertRaises(NoSuchSpan):
+                pictures.span_readings(recording, self.store, start_s=start, end_s=end)
+            with self.assertRaises(NoSuchSpan):
+                pictures.spectrogram_of(recording, self.store, start_s=start, end_s=end, columns=50, rows=40)
+        png, where = pictures.spectrogram_of(recording, self.store, start_s=1, end_s=4, columns=50, rows=40)
+        picture = Image.open(io.BytesIO(png))
+        self.assertEqual((picture.size, picture.mode, where.start_s, where.end_s), ((50, 40), "LA", 1, 4))
+        self.assertGreater(np.asarray(picture)[..., 1].max(), 100)
+
+    def test_room_tone_is_looked_at_chosen_and_left_to_the_meters_again(self):
+        wave = signals.voice_like(12, rms_dbfs=-24, rate=RATE, room_dbfs=-70, head=1.5)
+        wave[: RATE // 2] += signals.noise(0.5, rms_dbfs=-50, rate=RATE, seed=9)
+        recording = self.bring_in("tone.wav", wave)
+        self.done(recording)
+        found = recordings.detail(recording).inspection
+        look = room_tones.look(recording, Span(start_s=0.05, end_s=0.45), self.store)
+        self.assertAlmostEqual(look.level_dbfs, -50, delta=0.5)
+        self.assertEqual(look.was["noise_floor_dbfs"], found.readings["noise_floor_dbfs"])
+        [noise] = [each for each in look.limits if each.before.quantity == "noise_floor_dbfs"]
+        self.assertEqual((noise.before.passes, noise.after.passes), (True, False))
+
+        room_tones.choose(recording, Span(start_s=0.05, end_s=0.45))
+        self.assertEqual(recordings.detail(recording).inspection, found, "until it is measured, what was before is shown")
+        self.assertEqual(self.done(recording).state, WorkState.DONE)
+        detail = recordings.detail(recording)
+        self.assertTrue(detail.room_tone_chosen)
+        self.assertAlmostEqual(detail.inspection.value("noise_floor_dbfs"), look.level_dbfs, delta=0.02)
+        self.assertIn("marked by hand", detail.inspection.readings["noise_floor_dbfs"].method)
+        self.assertFalse(self.row(recording).verdict.passes)
+
+        room_tones.choose(recording, None)
+        self.assertEqual(recordings.detail(recording).inspection, found)
+        # A long stretch is looked at whole: its louder end counts.
+        steady = np.concatenate((signals.noise(24, rms_dbfs=-60, rate=RATE), signals.noise(26, rms_dbfs=-40, rate=RATE)))
+        longer = self.bring_in("longer.wav", steady)
+        self.done(longer)
+        look = room_tones.look(longer, Span(start_s=0, end_s=50), self.store)
+        self.assertAlmostEqual(look.level_dbfs, -42.8, delta=0.1)
+        for span, error in ((Span(start_s=11, end_s=13), RoomToneOutside), (Span(start_s=1, end_s=1.01), RoomToneLength)):
+            with self.assertRaises(error):
+                room_tones.choose(recording, span)
+
+    def test_a_treated_version_is_drawn_from_tiles_with_the_gain_that_moved(self):
+        wave = signals.voice_like(12, rms_dbfs=-21, rate=RATE, room_dbfs=-78)
+        wave[3 * RATE : 3 * RATE + 40] = 0.95
+        recording = self.bring_in("dense.wav", wave)
+        self.done(recording)
+        conforming = conformings.ask(recording)
+        self.assertEqual(self.done(conforming).state, WorkState.DONE)
+        [attempt] = recordings.detail(recording).conformings
+        self.assertTrue(attempt.passes)
+        sha256 = pictures.pyramid_of_deliverable(conforming)
+        self.assertAlmostEqual(pictures.shape(sha256, self.store)[0], attempt.result.frames / 220.5, delta=1)
+        rms, _ = pyramid.unpacked(pictures.tile(sha256, self.store, level=1, index=0))
+        self.assertGreater(rms.max(), -30)
+        gain = trace.unpacked(pictures.reduction(conforming))
+        self.assertAlmostEqual(-gain.min(), attempt.touch.depth_max_db, delta=0.02)
+        self.assertAlmostEqual(float(np.argmin(gain)) * 0.05, 3.0, delta=0.06)
+
     def test_the_whole_way_in_the_application(self):
         recording = self.bring_in("02 February.wav", signals.voice_like(12, rms_dbfs=-30, rate=RATE, room_dbfs=-78))
         self.assertIsNone(self.row(recording).verdict)
@@ -60,7 +168,8 @@ class Working(unittest.TestCase):
         self.assertEqual(self.done(recording).state, WorkState.DONE)
         row = self.row(recording)
         self.assertFalse(row.verdict.passes)
-        self.assertEqual(len(row.ribbon.peak_dbfs), 480)
+        self.assertEqual(len(row.ribbon.peak_dbfs), 132, "as wide as a row draws it")
+        self.assertEqual(len(recordings.detail(recording).ribbon.peak_dbfs), 480)
 
         conforming = conformings.ask(recording)
         self.assertEqual(self.done(conforming).state, WorkState.DONE)
@@ -100,7 +209,7 @@ class Working(unittest.TestCase):
                 self.assertIn(words, work.error)
                 recordings.inspect_again(recording)
                 self.assertEqual(self.row(recording).work.state, "waiting")
-                recordings.remove(recording)
+                recordings.remove([recording])
                 with self.assertRaises(NotFound):
                     recordings.detail(recording)
 
@@ -220,7 +329,7 @@ class Killing(unittest.TestCase):
         os.kill(self.application.cluster.server_pid(), signal.SIGQUIT)
         until(lambda: not self.application.cluster.running(), what="the database to be gone")
         self.application.cluster.start()
-        until(lambda: work_for(recording).state == WorkState.DONE, what="the work to be done after all")
+        until(lambda: work_for(recording).state == WorkState.DONE, what="the work to be done after all", timeout_s=240)
         with urllib.request.urlopen(address) as answer:
             [row] = json.load(answer)["recordings"]
         self.assertEqual((row["work"]["state"], row["verdict"]["role"]), ("done", "recording"))

@@ -1,99 +1,22 @@
-"""The real interface in Chromium: drop a file, see its verdict, conform it, take the certificate, verify it."""
+"""The real interface in a real browser, from a dropped file to a verified certificate."""
 
-import base64
 import json
 import time
-import unittest
 import urllib.request
 from pathlib import Path
 from uuid import UUID
 
 import soundfile
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import expect
 
 from ispettore.core.spec.methods import methods
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.studio import productions
-from ispettore.studio.settings import ROOT
 from tests import signals
-from tests.support import Application
-
-RATE = 44_100
-FLAGS = [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-]
-PATIENCE_MS = 60_000
-DROP = """([target, files]) => {
-  const carried = new DataTransfer();
-  for (const [name, content] of files) {
-    const bytes = Uint8Array.from(atob(content), (letter) => letter.charCodeAt(0));
-    carried.items.add(new File([bytes], name));
-  }
-  const area = document.querySelector(target);
-  for (const kind of ['dragenter', 'dragover', 'drop'])
-    area.dispatchEvent(new DragEvent(kind, { dataTransfer: carried, bubbles: true, cancelable: true }));
-}"""
+from tests.ui.interface import RATE, InterfaceCase
 
 
-class Interface(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-        cls.application.web()
-        cls.application.worker()
-        playwright = cls.enterClassContext(sync_playwright())
-        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
-        cls.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
-
-    def setUp(self):
-        self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        self.addCleanup(self.context.close)
-        self.page: Page = self.context.new_page()
-        self.page.set_default_timeout(PATIENCE_MS)
-        expect.set_options(timeout=PATIENCE_MS)
-        self.complaints: list[str] = []
-        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
-        self.page.on("console", lambda message: message.type == "error" and self.complaints.append(message.text))
-
-    def tearDown(self):
-        expected = [text for text in self.complaints if "Failed to load resource" not in text]
-        self.assertEqual(expected, [], "the page complained")
-
-    def wav(self, name: str, **voice) -> tuple[str, bytes]:
-        path = self.application.folder / "made.wav"
-        soundfile.write(path, signals.voice_like(12, rate=RATE, **voice), RATE, subtype="PCM_16")
-        return name, path.read_bytes()
-
-    def drop(self, *files: tuple[str, bytes]) -> None:
-        encoded = [[name, base64.b64encode(content).decode()] for name, content in files]
-        self.page.evaluate(DROP, [".area", encoded])
-
-    def open_production(self, name: str) -> None:
-        production = productions.create(name, "audiobook-retail")
-        self.page.goto(f"{self.application.address}#/productions/{production}")
-        expect(self.page.get_by_role("heading", name=name)).to_be_visible()
-
-    def row(self, name: str):
-        return self.page.locator(f"tr[data-name='{name}']")
-
-    def after(self, name: str):
-        return self.page.locator(f"tr[data-after='{name}']")
-
-    def accessible(self) -> None:
-        """axe-core finds nothing on the page as it stands."""
-        self.page.evaluate(self.axe)
-        found = self.page.evaluate("() => axe.run(document)")
-        faults = [(fault["id"], [node["html"][:160] for node in fault["nodes"]]) for fault in found["violations"]]
-        self.assertEqual(faults, [])
-
+class Interface(InterfaceCase):
     def test_from_a_dropped_file_to_a_verified_certificate(self):
         self.open_production("Almanac of a Tidal Mill")
         expect(self.page.get_by_text("Drop recordings anywhere on this page")).to_be_visible()
@@ -191,6 +114,32 @@ class Interface(unittest.TestCase):
         expect(self.page.get_by_label("Position")).to_contain_text("0:1")
         self.accessible()
 
+    def test_a_finding_is_accepted_with_a_reason_and_taken_back(self):
+        self.open_production("Accepted")
+        path = self.application.folder / "gated.wav"
+        wave = signals.voice_like(12, rate=RATE, rms_dbfs=-22, room_dbfs=-120)
+        wave[abs(wave) < 1e-4] = 0
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        self.drop(("gated.wav", path.read_bytes()))
+        self.row("gated.wav").get_by_role("link", name="gated.wav").click()
+        findings = self.page.get_by_role("region", name="Findings")
+        findings.get_by_role("button", name="Accept Dead silence").click()
+        why = findings.get_by_label("Why Dead silence may stand")
+        expect(why).to_be_focused()
+        self.accessible()
+        why.fill("Meant as a scene break.")
+        self.page.keyboard.press("Enter")
+        expect(findings).to_contain_text("Accepted: Meant as a scene break.")
+        self.page.reload()
+        expect(findings).to_contain_text("Accepted: Meant as a scene break.")
+        self.accessible()
+        with self.page.expect_download() as download:
+            self.page.get_by_role("link", name="HTML", exact=True).click()
+        self.assertEqual(download.value.suggested_filename, "gated.wav.report.html")
+        self.assertIn("accepted: Meant as a scene break.", Path(download.value.path()).read_text(encoding="utf-8"))
+        findings.get_by_role("button", name="Take back Dead silence").click()
+        expect(findings.get_by_role("button", name="Accept Dead silence")).to_be_visible()
+
     def test_every_figure_says_what_it_is_in_the_words_of_the_methods(self):
         self.open_production("Explained")
         self.drop(self.wav("one.wav", rms_dbfs=-33, room_dbfs=-75))
@@ -267,103 +216,6 @@ class Interface(unittest.TestCase):
         self.drop(self.wav("04 April.wav", rms_dbfs=-21, room_dbfs=-42))
         self.row("04 April.wav").get_by_role("button", name="Conform 04 April.wav").click()
         expect(self.after("04 April.wav")).to_contain_text("The room is 16.0 dB too loud against the voice")
-
-    def test_many_files_at_once_each_with_its_own_fate(self):
-        self.open_production("Many")
-        good = self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75)
-        self.drop(good, ("empty.wav", b""), ("letter.mp3", b"Dear listener, " * 100), ("two.wav", good[1]))
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
-        expect(self.row("two.wav").locator(".verdict")).to_contain_text("Inside")
-        expect(self.row("empty.wav")).to_contain_text("“empty.wav” is empty (0 bytes)")
-        expect(self.row("letter.mp3")).to_contain_text("is not an audio file Ispettore can read")
-        self.accessible()
-        self.row("letter.mp3").get_by_role("button", name="Remove letter.mp3").click()
-        expect(self.row("letter.mp3")).to_have_count(0)
-
-    def test_another_specification_judges_at_once(self):
-        self.open_production("Judged")
-        self.drop(self.wav("one.wav", rms_dbfs=-20.3, room_dbfs=-75))
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
-        self.page.get_by_label("Held against").select_option(label="Video streaming")
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Outside")
-        expect(self.page.get_by_role("columnheader", name="Integrated loudness")).to_be_visible()
-
-    def test_productions_are_made_and_listed_by_keyboard(self):
-        self.page.goto(self.application.address)
-        self.page.get_by_label("Name").focus()
-        self.page.keyboard.type("Harbour bulletin")
-        self.page.keyboard.press("Tab")
-        self.page.keyboard.press("Tab")
-        self.page.keyboard.press("Enter")
-        expect(self.page.get_by_role("heading", name="Harbour bulletin")).to_be_visible()
-        self.page.goto(self.application.address)
-        expect(self.page.get_by_role("link", name="Harbour bulletin")).to_be_visible()
-        self.accessible()
-
-    def test_the_sheet_is_ordered_filtered_and_taken_away(self):
-        self.open_production("Ordered")
-        loud, quiet = self.wav("10 ten.wav", rms_dbfs=-20, room_dbfs=-75), self.wav("2 two.wav", rms_dbfs=-30, room_dbfs=-75)
-        self.drop(loud, quiet, ("1 one.wav", quiet[1]))
-        rows = self.page.locator("tr[data-name]")
-        for name in ("10 ten.wav", "2 two.wav", "1 one.wav"):
-            expect(self.row(name).locator(".verdict")).to_contain_text("side")
-
-        def in_order(*names: str) -> None:
-            expect(rows).to_have_count(len(names))
-            for index, name in enumerate(names):
-                expect(rows.nth(index)).to_have_attribute("data-name", name)
-
-        self.page.get_by_role("button", name="Order by name").click()
-        in_order("1 one.wav", "2 two.wav", "10 ten.wav")
-        handle = self.page.get_by_role("button", name="Move 1 one.wav")
-        handle.focus()
-        self.page.keyboard.press("ArrowDown")
-        in_order("2 two.wav", "1 one.wav", "10 ten.wav")
-        expect(handle).to_be_focused()
-        self.page.get_by_role("button", name="Move 10 ten.wav").drag_to(self.row("2 two.wav"))
-        in_order("10 ten.wav", "2 two.wav", "1 one.wav")
-        self.page.reload()
-        in_order("10 ten.wav", "2 two.wav", "1 one.wav")
-        self.accessible()
-
-        self.page.get_by_label("Show").select_option("outside only")
-        in_order("2 two.wav", "1 one.wav")
-        self.page.get_by_label("Show").select_option("outside by Peak")
-        in_order()
-        self.page.get_by_label("Show").select_option("outside by RMS level")
-        in_order("2 two.wav", "1 one.wav")
-        expect(self.page.get_by_text("2 of 3 shown")).to_be_visible()
-        with self.page.expect_download() as download:
-            self.page.get_by_role("link", name="Sheet as CSV").click()
-        self.assertEqual(download.value.suggested_filename, "Ordered.csv")
-        lines = Path(download.value.path()).read_text(encoding="utf-8").splitlines()
-        self.assertEqual([line.split(",")[1] for line in lines], ["recording", "10 ten.wav", "2 two.wav", "1 one.wav"])
-
-    def test_a_production_is_renamed_noted_and_archived(self):
-        self.open_production("Draft")
-        self.page.get_by_role("button", name="Rename").click()
-        name = self.page.get_by_label("Name of the production")
-        expect(name).to_be_focused()
-        name.fill("Tidal mill, final")
-        self.page.keyboard.press("Enter")
-        expect(self.page.get_by_role("heading", name="Tidal mill, final")).to_be_visible()
-        self.page.get_by_role("button", name="Add notes").click()
-        self.page.get_by_label("Notes").fill("Ask for chapter 3 again.")
-        self.page.get_by_label("Notes").blur()
-        self.accessible()
-        self.page.get_by_role("button", name="Archive").click()
-        expect(self.page.get_by_text("This production is archived.")).to_be_visible()
-        self.page.reload()
-        expect(self.page.get_by_label("Notes")).to_have_value("Ask for chapter 3 again.")
-        self.page.get_by_role("link", name="Productions").click()
-        show = self.page.get_by_label("archived")
-        expect(show).to_be_visible()
-        expect(self.page.get_by_role("link", name="Tidal mill, final")).to_have_count(0)
-        show.check()
-        self.accessible()
-        self.page.get_by_role("button", name="Bring back Tidal mill, final").click()
-        expect(show).to_have_count(0)
-        expect(self.page.get_by_role("link", name="Tidal mill, final")).to_be_visible()
 
     def test_a_change_while_a_screen_loads_for_the_first_time_is_not_missed(self):
         self.open_production("Before")

@@ -63,7 +63,7 @@ class Routes(unittest.TestCase):
             self.assertEqual(refused.status_code, 409)
             self.assertIn("Almanac", refused.json()["error"])
         self.assertEqual(names(), ["10 October.wav", "1 january.wav", "2 February.wav"])
-        self.client.delete(f"/api/recordings/{made['1 january.wav']}")
+        self.client.post("/api/recordings/remove", json={"recordings": [made["1 january.wav"]]})
         again = self.bring_in(production, "3 March.wav", self.content)
         self.assertEqual(names()[-1], "3 March.wav")
         self.assertEqual(self.client.put("/api/productions/" + again + "/order", json={"recordings": []}).status_code, 404)
@@ -113,6 +113,8 @@ class Routes(unittest.TestCase):
 
         asked = self.client.post(f"/api/recordings/{recording}/conform", json={})
         self.assertEqual(asked.status_code, 202)
+        [waiting] = self.client.get(f"/api/productions/{production}").json()["recordings"]
+        self.assertEqual((waiting["conforming"]["work"]["state"], waiting["conforming"]["passes"]), ("waiting", None))
         self.finish(asked.json()["id"])
         detail = self.client.get(f"/api/recordings/{recording}").json()
         self.assertTrue(detail["conformings"][0]["certified"])
@@ -120,6 +122,8 @@ class Routes(unittest.TestCase):
         self.assertGreater(len(detail["inspection"]["room_tone"]), 0)
 
         file = self.client.get(f"/api/conformings/{asked.json()['id']}/file")
+        part = self.client.get(f"/api/conformings/{asked.json()['id']}/file", headers={"range": "bytes=1000-1999"})
+        self.assertEqual((part.status_code, part.content), (206, file.content[1000:2000]))
         self.assertIn("Kapitel%20%C3%BC%2001.mp3", file.headers["content-disposition"])
         self.assertEqual(work_sha(file.content), detail["conformings"][0]["sha256"])
         certificate = self.client.get(f"/api/conformings/{asked.json()['id']}/certificate")
@@ -152,6 +156,61 @@ class Routes(unittest.TestCase):
                     self.assertEqual(len(got), min(5_000, len(whole) - start))
                     self.assertLess(np.abs(got - whole[start : start + 5_000]).max(), 2**-22)
             self.assertEqual(self.client.get(f"/api/recordings/{recording}/sound?start=99999999&frames=10").content, b"")
+
+    def test_the_picture_of_a_recording_comes_in_tiles_and_series(self):
+        production = self.make()
+        recording = self.bring_in(production, "drawn.wav", self.content + b"\0\0")  # bytes that no other test measures
+        self.assertEqual(self.client.get(f"/api/recordings/{recording}/tiles").status_code, 404)
+        self.finish(recording)
+        shape = self.client.get(f"/api/recordings/{recording}/tiles").json()
+        self.assertEqual((shape["columns"], shape["factor"]), ([2_400, 600, 150], 4))
+        parts = [self.client.get(f"/api/recordings/{recording}/tiles/0/{index}") for index in range(3)]
+        self.assertIn("immutable", parts[0].headers["cache-control"])
+        self.assertEqual([len(part.content) for part in parts], [2_048, 2_048, 704])
+        peaks = np.concatenate([np.frombuffer(part.content, np.uint8)[len(part.content) // 2 :] for part in parts])
+        wave, _ = soundfile.read(io.BytesIO(self.content))
+        self.assertAlmostEqual(peaks.max() / 255 * 80 - 80, 20 * np.log10(np.abs(wave).max()), delta=0.2)
+        self.assertEqual(self.client.get(f"/api/recordings/{recording}/tiles/0/3").status_code, 404)
+        for form, kind, start in (("pdf", "application/pdf", b"%PDF-"), ("html", "text/html; charset=utf-8", b"<!doctype html>")):
+            told = self.client.get(f"/api/recordings/{recording}/report.{form}")
+            self.assertEqual((told.headers["content-type"], told.content[: len(start)]), (kind, start))
+            self.assertIn(f"drawn.wav.report.{form}", told.headers["content-disposition"])
+        self.assertEqual(self.client.get(f"/api/recordings/{recording}/report.doc").status_code, 422)
+        series = self.client.get(f"/api/recordings/{recording}/tracks").content
+        self.assertEqual(int.from_bytes(series[:4], "little"), 120)
+
+    def test_findings_are_accepted_with_a_reason_that_stays(self):
+        production = self.make()
+        path = self.application.folder / "loud.wav"
+        wave = signals.voice_like(10, rms_dbfs=-20, rate=RATE, room_dbfs=-70)
+        wave[3 * RATE : 4 * RATE] = np.clip(wave[3 * RATE : 4 * RATE] * 20, -0.9, 0.9)
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        recording = self.bring_in(production, "loud.wav", path.read_bytes())
+        self.finish(recording)
+        address = f"/api/recordings/{recording}"
+
+        def accepted(kind: str) -> set[str]:
+            return {found["accepted"] for found in self.client.get(address).json()["findings"] if found["kind"] == kind}
+
+        places = [
+            {name: found[name] for name in ("kind", "start_s", "end_s")}
+            for found in self.client.get(address).json()["findings"]
+            if found["kind"] == "clipping"
+        ]
+        self.assertTrue(places)
+        self.assertEqual(accepted("clipping"), {""})
+        refused = self.client.put(f"{address}/accepted", json={"findings": places, "reason": "  "})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("accepted with a reason", refused.json()["error"])
+        for reason in ("a shout", "a shout, as written"):
+            self.assertEqual(self.client.put(f"{address}/accepted", json={"findings": places, "reason": reason}).status_code, 204)
+            self.assertEqual(accepted("clipping"), {reason})
+        self.assertIn("accepted: a shout, as written", self.client.get(f"{address}/report.html").text)
+        self.assertEqual(self.client.post(f"{address}/accepted/take-back", json={"findings": places}).status_code, 204)
+        self.assertEqual(accepted("clipping"), {""})
+        absent = "00000000-0000-4000-8000-000000000000"
+        lost = self.client.put(f"/api/recordings/{absent}/accepted", json={"findings": places, "reason": "x"})
+        self.assertEqual(lost.status_code, 404)
 
     def test_errors_come_as_sentences_with_a_fitting_status(self):
         production = self.make()

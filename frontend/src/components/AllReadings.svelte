@@ -7,8 +7,10 @@
   interface Props {
     inspection: Inspection;
     meanings: Meanings;
+    /** The readings of the written file, where there is one. */
+    after?: Record<string, Reading>;
   }
-  let { inspection, meanings }: Props = $props();
+  let { inspection, meanings, after }: Props = $props();
   const GROUPS = [
     ['level', 'Level'],
     ['between', 'Between the words'],
@@ -30,11 +32,16 @@
       <dl>
         {#each of(group) as entry (entry.name)}
           {@const reading = inspection.readings[entry.name]}
+          {@const now = after?.[entry.name]}
           {#if reading}
             <div>
               <dt><Explained text={entry.title} method={entry} here={takenHere(reading, inspection.facts)} /></dt>
               <dd>
-                {figure(reading, entry)}<span class="unit">{reading.value === null ? '' : entry.unit}</span>
+                {#if now}<span class="was"><span class="visually-hidden">before</span> {figure(reading, entry)}</span
+                  ><span class="was" aria-label="became">→</span>{/if}
+                {figure(now ?? reading, entry)}<span class="unit"
+                  >{(now ?? reading).value === null ? '' : entry.unit}</span
+                >
               </dd>
             </div>
           {/if}
@@ -73,6 +80,10 @@
     font-family: var(--figures);
     font-size: 13px;
     white-space: nowrap;
+  }
+  .was {
+    color: var(--soft);
+    padding-right: 4px;
   }
   .unit {
     color: var(--soft);

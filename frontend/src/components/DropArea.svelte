@@ -1,9 +1,10 @@
 <script lang="ts">
   // Files may be dropped anywhere inside; while they hover, the area says what will happen.
   import type { Snippet } from 'svelte';
+  import { filesOf, type Dropped } from '../lib/dropped';
   interface Props {
     children: Snippet;
-    ondrop: (files: File[]) => void;
+    ondrop: (dropped: Dropped) => void;
     invitation: string;
   }
   let { children, ondrop, invitation }: Props = $props();
@@ -19,7 +20,7 @@
   ondrop={(event) => {
     event.preventDefault();
     depth = 0;
-    ondrop([...(event.dataTransfer?.files ?? [])]);
+    void filesOf(event.dataTransfer).then(ondrop);
   }}
 >
   {@render children()}

@@ -2,23 +2,47 @@
   // What was found, kind by kind, the gravest first: each place a button that goes there.
   import type { Method } from '../lib/api';
   import type { Meanings } from '../lib/methods';
-  import { told, type Group } from '../lib/places';
+  import { told, type Group, type Place } from '../lib/places';
   import BracketMark from './BracketMark.svelte';
+  import Choice from './Choice.svelte';
   import Explained from './Explained.svelte';
+  import LinkButton from './LinkButton.svelte';
   interface Props {
     groups: Group[];
     meanings?: Meanings;
-    onseek: (seconds: number) => void;
+    /** The only group that is shown, on the ribbon too; empty for all. */
+    kind: string;
+    onkind: (key: string) => void;
+    ongo: (place: Place) => void;
+    onaccept: (places: Place[], kind: string, reason: string) => void;
+    ontakeback: (places: Place[], kind: string) => void;
   }
-  let { groups, meanings, onseek }: Props = $props();
+  let { groups, meanings, kind, onkind, ongo, onaccept, ontakeback }: Props = $props();
   const FEW = 12;
+  const kinds = $derived([
+    ['', 'all kinds'] as const,
+    ...groups.map((group) => [group.key, `${group.title} (${group.places.length})`] as const),
+  ]);
+  const shown = $derived(groups.filter((group) => !kind || group.key === kind));
   let open = $state<Record<string, boolean>>({});
+  let accepting = $state('');
+  let reason = $state('');
+  const pending = (group: Group) => group.places.filter((place) => !place.accepted);
+  const accepted = (group: Group) => group.places.filter((place) => place.accepted);
+  function accept(group: Group) {
+    if (!reason.trim()) return;
+    onaccept(pending(group), group.name, reason);
+    accepting = '';
+  }
   const method = (group: Group): Method | undefined =>
     group.outside ? meanings?.quantities.get(group.name) : meanings?.findings.get(group.name);
 </script>
 
+{#if groups.length > 1}
+  <div class="filter"><Choice label="Show" value={kind} options={kinds} onchange={onkind} /></div>
+{/if}
 <ul>
-  {#each groups as group (group.key)}
+  {#each shown as group (group.key)}
     <li class:outside={group.outside}>
       <div class="what">
         {#if group.outside}<BracketMark position={group.side} silent />{/if}
@@ -30,7 +54,7 @@
           {#if place.whole}
             <span class="place"><span class="when">whole file</span> {place.said}</span>
           {:else}
-            <button class="place" type="button" onclick={() => onseek(Math.max(0, place.start_s - 0.5))}>
+            <button class="place" type="button" onclick={() => ongo(place)}>
               <span class="visually-hidden">Go to finding</span>
               <span class="number">{place.number}</span><span class="visually-hidden">{place.group} at</span><span
                 class="when">{told(place)}</span
@@ -46,11 +70,50 @@
         {/if}
       </div>
       {#if group.advice}<p>{group.advice}</p>{/if}
+      {#each new Set(accepted(group).map((place) => place.accepted)) as why (why)}
+        {@const these = group.places.filter((place) => place.accepted === why)}
+        <p class="accepted">
+          Accepted{these.length < group.places.length ? `, ${these.length} of ${group.places.length}` : ''}: {why}
+          <LinkButton onclick={() => ontakeback(these, group.name)}
+            >Take back<span class="visually-hidden"> {group.title}</span></LinkButton
+          >
+        </p>
+      {/each}
+      {#if !group.outside && pending(group).length}
+        {#if accepting === group.key}
+          <form
+            onsubmit={(event) => {
+              event.preventDefault();
+              accept(group);
+            }}
+          >
+            <input
+              aria-label={`Why ${group.title} may stand`}
+              placeholder="Why it may stand"
+              maxlength="500"
+              bind:value={reason}
+              {@attach (field) => field.focus()}
+              onkeydown={(event) => event.key === 'Escape' && (accepting = '')}
+            />
+            <LinkButton onclick={() => accept(group)}>Accept</LinkButton>
+          </form>
+        {:else}
+          <LinkButton
+            onclick={() => {
+              accepting = group.key;
+              reason = '';
+            }}>Accept<span class="visually-hidden"> {group.title}</span> …</LinkButton
+          >
+        {/if}
+      {/if}
     </li>
   {/each}
 </ul>
 
 <style>
+  .filter {
+    padding: 8px 14px 0;
+  }
   ul {
     margin: 0;
     padding: 0;
@@ -89,11 +152,29 @@
     font-family: var(--figures);
     color: var(--soft);
   }
-  button {
+  .place,
+  .more {
     border: 0;
     background: none;
     padding: 0;
     cursor: pointer;
+  }
+  form {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    margin-top: 4px;
+  }
+  input {
+    flex: 1;
+    max-width: 420px;
+    font-size: 13.5px;
+    border: 1px solid var(--soft);
+    background: var(--paper);
+    padding: 3px 7px;
+  }
+  .accepted {
+    color: var(--ink);
   }
   .number {
     color: var(--near);

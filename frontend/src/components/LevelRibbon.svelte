@@ -1,19 +1,47 @@
 <script lang="ts">
-  // Level over time on a decibel axis, with every level limit as a line in the same picture.
+  // Level over time on a decibel axis, with every level limit as a line in the same picture; from the whole file to its samples.
   import { scaleLinear } from 'd3-scale';
   import type { LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
+  import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
   import type { Place } from '../lib/places';
+  import type { Reduction } from '../lib/reduction';
+  import type { RibbonView } from '../lib/ribbon-view.svelte';
+  import type { Tracks } from '../lib/tracks';
+  import Spectrogram from './Spectrogram.svelte';
   interface Props {
+    recordingId: string;
+    view: RibbonView;
     ribbon: Ribbon;
-    duration: number;
+    /** What is drawn: the recording, or the treated version. */
+    sound: Sound;
+    tracks: Tracks | null | undefined;
+    reduction: Reduction | null | undefined;
     limits: LimitVerdict[];
     pauses: Pause[];
     places: Place[];
     playhead: number;
+    /** Where a reading that is pointed at was taken. */
+    marked?: { from: number; to: number };
     onseek: (seconds: number) => void;
+    ongo: (place: Place) => void;
   }
-  let { ribbon, duration, limits, pauses, places, playhead, onseek }: Props = $props();
+  let {
+    recordingId,
+    view,
+    ribbon,
+    sound,
+    tracks,
+    reduction,
+    limits,
+    pauses,
+    places,
+    playhead,
+    marked,
+    onseek,
+    ongo,
+  }: Props = $props();
+  const rate = $derived(sound.rate);
 
   let outer = $state(1200);
   const width = $derived(Math.max(outer, 400));
@@ -22,32 +50,190 @@
   const LEFT = 44;
   const BOTTOM = 22;
   const RIGHT = 132;
-  const y = scaleLinear()
-    .domain([0, -80])
-    .range([6, HEIGHT - BOTTOM - LANE]);
+  const [TOP, FLOOR] = [6, HEIGHT - BOTTOM - LANE];
+  const y = scaleLinear().domain([0, -80]).range([TOP, FLOOR]);
+  const middle = (TOP + FLOOR) / 2;
+  const plot = $derived(width - LEFT - RIGHT);
   const x = $derived(
     scaleLinear()
-      .domain([0, duration])
+      .domain([view.start, view.end])
       .range([LEFT, width - RIGHT]),
   );
-  const path = $derived.by(() => {
-    const count = ribbon.peak_dbfs.length;
-    const at = (index: number) => x((index / count) * duration).toFixed(1);
-    const top = ribbon.peak_dbfs.map((level, index) => `${at(index)} ${y(level).toFixed(1)}`);
-    const bottom = ribbon.rms_dbfs.map(
-      (level, index) => `${at(index)} ${Math.max(y(level), y(ribbon.peak_dbfs[index] ?? level) + 1).toFixed(1)}`,
-    );
-    return `M${top.join('L')}L${bottom.reverse().join('L')}Z`;
+  const shownAt = (seconds: number) => seconds >= view.start && seconds <= view.end;
+
+  let more = $state(0);
+  const levels = $derived(new Levels(sound, ribbon, () => (more += 1)));
+  let canvas: HTMLCanvasElement | undefined = $state();
+  $effect(() => {
+    void more;
+    if (canvas && view.picture !== 'spectrogram') draw(canvas, view.wave);
   });
-  const find = (...quantities: string[]) => limits.find((limit) => quantities.includes(limit.quantity));
-  const ceiling = $derived(find('sample_peak_dbfs', 'true_peak_dbtp'));
-  const corridor = $derived(find('rms_dbfs', 'integrated_loudness_lufs'));
-  const floor = $derived(find('noise_floor_dbfs'));
-  // Each place in time; a number is only written where it does not cover the one before.
+  // The wave is drawn as tall as it can be without leaving the picture, in round steps.
+  const STEPS = [1, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002, 0.001];
+  const tallest = $derived.by(() => {
+    void more;
+    if (!view.wave || view.span <= 0) return 1;
+    const highest = Math.max(
+      ...levels
+        .columns(view.start, view.span / 400, 400)
+        .map((it) => Math.max(it.high ?? 0, -(it.low ?? 0), amplitude(it.peak))),
+    );
+    return STEPS.findLast((step) => step >= highest) ?? 1;
+  });
+
+  function draw(on: HTMLCanvasElement, wave: boolean): void {
+    const context = on.getContext('2d');
+    if (!context) return;
+    const dense = window.devicePixelRatio || 1;
+    const count = Math.round(plot * dense);
+    on.width = count;
+    on.height = Math.round(HEIGHT * dense);
+    if (view.span <= 0) return;
+    const ink = getComputedStyle(on).color;
+    const step = view.span / count;
+    context.strokeStyle = ink;
+    if (!wave) rooms(context, dense, getComputedStyle(on));
+    context.fillStyle = ink;
+    if (!(step * rate < 1 && samplesApart(context, dense, wave))) outline(context, dense, wave, count);
+    if (wave) return;
+    context.strokeStyle = context.fillStyle = getComputedStyle(on).getPropertyValue('--act');
+    if (reduction && reduction.deepest < -0.05) gainMoved(context, dense, reduction);
+    if (view.loudness && tracks) loudnessRun(context, dense, tracks);
+  }
+
+  /** A deciBel of moved gain is as tall as four of level, so that little of it can be seen. */
+  const GAIN_PIXELS = 9;
+  function gainMoved(context: CanvasRenderingContext2D, dense: number, moved: Reduction): void {
+    const step = view.span / plot;
+    context.globalAlpha = 0.42;
+    for (let column = 0; column < plot; column++) {
+      const gain = moved.lowest(view.start + column * step, view.start + (column + 1) * step);
+      if (gain < -0.02) context.fillRect(column * dense, TOP * dense, dense, Math.min(-gain * GAIN_PIXELS, 90) * dense);
+    }
+    context.globalAlpha = 1;
+  }
+
+  /** Short-term loudness as a meter would show it at each moment. */
+  function loudnessRun(context: CanvasRenderingContext2D, dense: number, run: Tracks): void {
+    const step = view.span / plot;
+    context.lineWidth = 1.6 * dense;
+    context.beginPath();
+    let before = false;
+    for (let column = 0; column < plot; column++) {
+      const at = view.start + column * step + sound.offset;
+      const value = run.loudest(at, at + step);
+      if (value === null) before = false;
+      else {
+        if (before) context.lineTo(column * dense, y(Math.max(value, -80)) * dense);
+        else context.moveTo(column * dense, y(Math.max(value, -80)) * dense);
+        before = true;
+      }
+    }
+    context.stroke();
+  }
+
+  function outline(context: CanvasRenderingContext2D, dense: number, wave: boolean, count: number): void {
+    const step = view.span / count;
+    // One outline, along the tops and back along the bottoms: it stays whole where the level falls faster than a column.
+    const columns = levels.columns(view.start, step, count);
+    context.beginPath();
+    columns.forEach((it, column) => context.lineTo(column, topOf(it, wave) * dense));
+    for (let column = count - 1; column >= 0; column--) {
+      const it = columns[column];
+      if (it) context.lineTo(column, Math.max(bottomOf(it, wave), topOf(it, wave) + 1) * dense);
+    }
+    context.fill();
+  }
+
+  /** Each pause as a stroke at its own level; there are thousands in a long recording. */
+  function rooms(context: CanvasRenderingContext2D, dense: number, style: CSSStyleDeclaration): void {
+    const bound = floor?.high ?? Infinity;
+    const [over, under] = [style.getPropertyValue('--outside'), style.getPropertyValue('--act')];
+    for (const pause of pauses) {
+      if (typeof pause.level_dbfs !== 'number' || pause.end_s < view.start || pause.start_s > view.end) continue;
+      context.fillStyle = pause.level_dbfs > bound ? over : under;
+      const from = Math.max(0, (pause.start_s - view.start) / view.span) * plot * dense;
+      const to = Math.min(1, (pause.end_s - view.start) / view.span) * plot * dense;
+      context.fillRect(from, (y(Math.max(pause.level_dbfs, -80)) - 1.2) * dense, Math.max(to - from, 2), 2.5 * dense);
+    }
+  }
+
+  const waveAt = (value: number) => middle - (value / tallest) * (middle - TOP);
+  const topOf = (it: Column, wave: boolean) => (wave ? waveAt(it.high ?? amplitude(it.peak)) : y(it.peak));
+  const bottomOf = (it: Column, wave: boolean) => (wave ? waveAt(it.low ?? -amplitude(it.peak)) : y(it.rms));
+
+  /** Close enough to tell samples apart: a line through them, and a dot for each when they are few. False until they are there. */
+  function samplesApart(context: CanvasRenderingContext2D, dense: number, wave: boolean): boolean {
+    const samples = levels.samples(view.start, view.end);
+    if (!samples) return false;
+    const [start, end] = [view.start + sound.offset, view.end + sound.offset];
+    const first = Math.max(0, Math.floor((start - samples.start) * samples.rate));
+    const last = Math.ceil((end - samples.start) * samples.rate);
+    const few = last - first < plot / 5;
+    context.lineWidth = dense;
+    for (let channel = 0; channel < samples.channels; channel++) {
+      context.beginPath();
+      const dots: [number, number][] = [];
+      for (let frame = first; frame <= last; frame++) {
+        const value = samples.values[frame * samples.channels + channel];
+        if (value === undefined) break;
+        const at = ((samples.start + frame / samples.rate - start) / view.span) * plot * dense;
+        const level = (wave ? waveAt(value) : y(decibels(Math.abs(value)))) * dense;
+        context.lineTo(at, level);
+        dots.push([at, level]);
+      }
+      context.stroke();
+      if (few)
+        for (const [at, level] of dots) context.fillRect(at - 2 * dense, level - 2 * dense, 4 * dense, 4 * dense);
+    }
+    return true;
+  }
+
+  // Every limit on a level: two bounds are a corridor, one is a line; names stand beside, pushed apart where they would touch.
+  const LEVELS = [
+    'sample_peak_dbfs',
+    'true_peak_dbtp',
+    'momentary_max_lufs',
+    'short_term_max_lufs',
+    'rms_dbfs',
+    'integrated_loudness_lufs',
+    'active_speech_level_dbfs',
+    'noise_floor_dbfs',
+    'noise_floor_worst_pause_dbfs',
+    'noise_floor_quietest_dbfs',
+  ];
+  const floor = $derived(limits.find((limit) => limit.quantity === 'noise_floor_dbfs'));
+  const drawn = $derived(
+    limits
+      .filter((limit) => LEVELS.includes(limit.quantity) && (limit.low !== null || limit.high !== null))
+      .map((limit) => {
+        const [low, high] = [limit.low ?? limit.high ?? 0, limit.high ?? limit.low ?? 0];
+        const corridor = limit.low !== null && limit.high !== null && low < high;
+        const figure = (value: number) => number(value, Number.isInteger(value) ? 0 : 1);
+        const said = corridor ? `${figure(low)} to ${figure(high)}` : figure(high);
+        return { limit, low, high, corridor, text: `${limit.title} ${said}`, broken: !corridor && !limit.passes };
+      }),
+  );
+  const corridors = $derived(drawn.filter((each) => each.corridor));
+  const lines = $derived(drawn.filter((each) => !each.corridor));
+  const labels = $derived.by(() => {
+    const moved = reduction && reduction.deepest < -0.05 ? `gain moved to ${number(reduction.deepest, 1)} dB` : '';
+    let free = -Infinity;
+    return [
+      ...drawn.map(({ text, low, high, broken }) => ({ text, at: (y(low) + y(high)) / 2 + 4, broken, gain: false })),
+      ...(moved ? [{ text: moved, at: 30, broken: false, gain: true }] : []),
+    ]
+      .sort((one, other) => one.at - other.at)
+      .map((label) => {
+        free = Math.max(label.at, free + 13);
+        return { ...label, at: free };
+      });
+  });
+  // Each place in view; a number is only written where it does not cover the one before.
   const pins = $derived.by(() => {
     let free = -Infinity;
     return places
-      .filter((place) => !place.whole)
+      .filter((place) => !place.whole && place.end_s >= view.start && place.start_s <= view.end)
       .sort((one, other) => one.number - other.number)
       .map((place) => {
         const at = x((place.start_s + place.end_s) / 2);
@@ -56,129 +242,213 @@
         return { ...place, at, numbered };
       });
   });
+  const time = (seconds: number) => {
+    const decimals = view.span > 20 ? 0 : view.span > 2 ? 1 : view.span > 0.2 ? 2 : view.span > 0.02 ? 3 : 4;
+    return decimals
+      ? `${clock(Math.floor(seconds + 1e-9))}${(((seconds % 1) + 1e-9) % 1).toFixed(decimals).slice(1)}`
+      : clock(seconds);
+  };
   const said = $derived(
-    `Level over ${clock(duration)}.` +
+    `Level over ${clock(view.duration)}, shown from ${time(view.start)} to ${time(view.end)}.` +
       limits
         .filter((limit) => typeof limit.reading === 'number' && limit.unit.startsWith('dB'))
         .map((limit) => ` ${limit.title} ${number(limit.reading as number, 1)} ${limit.unit}, ${limit.position}.`)
         .join(''),
   );
+
+  // A click goes there, a drag selects; the wheel with Ctrl comes closer, sideways it moves.
+  let pressed = $state<{ at: number; from: number }>();
+  const inside = (event: { clientX: number; currentTarget: Element }) =>
+    x.invert(Math.max(LEFT, Math.min(event.clientX - event.currentTarget.getBoundingClientRect().left, width - RIGHT)));
+
+  /** The place whose number or stroke in the lane below is pointed at. */
+  function pinAt(event: PointerEvent & { currentTarget: HTMLElement }): Place | undefined {
+    const box = event.currentTarget.getBoundingClientRect();
+    const [left, top] = [event.clientX - box.left, event.clientY - box.top];
+    if (top < FLOOR || top > HEIGHT - BOTTOM + 2) return undefined;
+    const reach = (pin: (typeof pins)[number]) => {
+      const over = left >= x(pin.start_s) - 2 && left <= x(pin.end_s) + 2;
+      return Math.min(over ? 1 : Infinity, pin.numbered ? Math.abs(left - pin.at) : Infinity);
+    };
+    const nearest = [...pins].sort((one, other) => reach(one) - reach(other))[0];
+    return nearest && reach(nearest) <= 9 ? nearest : undefined;
+  }
+  let over = $state<Place>();
+
+  function onpointermove(event: PointerEvent & { currentTarget: HTMLElement }): void {
+    if (pressed && Math.abs(event.clientX - pressed.at) > 3) view.select(pressed.from, inside(event));
+    else over = pinAt(event);
+  }
+  function onpointerup(event: PointerEvent & { currentTarget: HTMLElement }): void {
+    if (pressed && Math.abs(event.clientX - pressed.at) <= 3) {
+      const pin = pinAt(event);
+      if (pin) ongo(pin);
+      else {
+        view.selection = undefined;
+        onseek(inside(event));
+      }
+    }
+    pressed = undefined;
+  }
+  function wheel(area: HTMLElement) {
+    const turned = (event: WheelEvent) => {
+      const sideways = Math.abs(event.deltaX) > Math.abs(event.deltaY) || event.shiftKey;
+      if (!event.ctrlKey && !event.metaKey && (!sideways || view.whole)) return;
+      event.preventDefault();
+      if (sideways) view.pan(((event.deltaX || event.deltaY) / plot) * view.span);
+      else view.zoom(1.0025 ** -event.deltaY, x.invert(event.clientX - area.getBoundingClientRect().left));
+    };
+    area.addEventListener('wheel', turned, { passive: false });
+    return () => area.removeEventListener('wheel', turned);
+  }
 </script>
 
-<!-- The keys of the strip below move the same playhead; this is the pointer's way. -->
+<!-- The keys of the strip below do all of this too; this is the pointer's way. -->
 <div
   class="ribbon"
   role="presentation"
-  onclick={(event) => onseek(x.invert(event.clientX - event.currentTarget.getBoundingClientRect().left))}
+  {@attach wheel}
+  onpointerdown={(event) => {
+    if (event.button) return;
+    pressed = { at: event.clientX, from: inside(event) };
+    event.currentTarget.setPointerCapture(event.pointerId);
+  }}
+  {onpointermove}
+  {onpointerup}
+  ondblclick={() => view.selection && view.show(view.selection.from, view.selection.to)}
+  onpointerleave={() => (over = undefined)}
+  class:pointing={over !== undefined}
+  title={over ? `${over.number}: ${over.group}${over.said ? `, ${over.said}` : ''}` : undefined}
   bind:clientWidth={outer}
 >
+  <svg class="under" {width} height={HEIGHT} aria-hidden="true">
+    {#if view.picture === 'spectrogram'}{:else if view.wave}
+      {#each [tallest, 0, -tallest] as value (value)}
+        <line class="grid" x1={LEFT} x2={width - RIGHT} y1={waveAt(value)} y2={waveAt(value)} />
+        <text class="scale" x={LEFT - 8} y={waveAt(value) + 4}>{String(value).replace('-', '−')}</text>
+      {/each}
+    {:else}
+      {#each corridors as { limit, low, high } (limit.quantity)}
+        <rect class="corridor" x={LEFT} width={plot} y={y(high)} height={y(low) - y(high)} />
+      {/each}
+      {#each [0, -20, -40, -60, -80] as level (level)}
+        <line class="grid" x1={LEFT} x2={width - RIGHT} y1={y(level)} y2={y(level)} />
+        <text class="scale" x={LEFT - 8} y={y(level) + 4}>{number(level, 0)}</text>
+      {/each}
+    {/if}
+  </svg>
+  {#if view.picture === 'spectrogram'}
+    <Spectrogram {recordingId} {view} {rate} left={LEFT} top={TOP} width={plot} height={FLOOR - TOP} />
+  {/if}
+  <canvas
+    hidden={view.picture === 'spectrogram'}
+    bind:this={canvas}
+    style:left={`${LEFT}px`}
+    style:width={`${plot}px`}
+    style:height={`${HEIGHT}px`}
+  ></canvas>
   <svg {width} height={HEIGHT} role="img" aria-label={said}>
-    {#if corridor && corridor.low !== null && corridor.high !== null}
+    {#if marked && marked.to >= view.start && marked.from <= view.end}
+      {@const from = Math.max(LEFT, x(marked.from))}
       <rect
-        class="corridor"
-        x={LEFT}
-        width={width - LEFT - RIGHT}
-        y={y(corridor.high)}
-        height={y(corridor.low) - y(corridor.high)}
+        class="marked"
+        x={from}
+        width={Math.max(3, Math.min(width - RIGHT, x(marked.to)) - from)}
+        y={TOP}
+        height={FLOOR - TOP}
       />
-      <text class="label" x={width - RIGHT + 8} y={(y(corridor.low) + y(corridor.high)) / 2 + 4}
-        >{corridor.title} {number(corridor.low, 0)} to {number(corridor.high, 0)}</text
-      >
     {/if}
-    {#each [0, -20, -40, -60, -80] as level (level)}
-      <line class="grid" x1={LEFT} x2={width - RIGHT} y1={y(level)} y2={y(level)} />
-      <text class="scale" x={LEFT - 8} y={y(level) + 4}>{number(level, 0)}</text>
-    {/each}
-    <path class="level" d={path} />
-    {#if ceiling && ceiling.high !== null}
-      <line
-        class="limit"
-        class:broken={!ceiling.passes}
-        x1={LEFT}
-        x2={width - RIGHT}
-        y1={y(ceiling.high)}
-        y2={y(ceiling.high)}
+    {#if view.selection}
+      <rect
+        class="selection"
+        x={Math.max(LEFT, x(view.selection.from))}
+        width={Math.max(1, Math.min(width - RIGHT, x(view.selection.to)) - Math.max(LEFT, x(view.selection.from)))}
+        y={TOP}
+        height={FLOOR - TOP}
       />
-      <text class="label" class:broken={!ceiling.passes} x={width - RIGHT + 8} y={y(ceiling.high) + 4}
-        >{ceiling.title} {number(ceiling.high, 0)}</text
-      >
     {/if}
-    {#if floor && floor.high !== null}
-      <line
-        class="limit"
-        class:broken={!floor.passes}
-        x1={LEFT}
-        x2={width - RIGHT}
-        y1={y(floor.high)}
-        y2={y(floor.high)}
-      />
-      <text class="label" class:broken={!floor.passes} x={width - RIGHT + 8} y={y(floor.high) + 4}
-        >Noise floor {number(floor.high, 0)}</text
-      >
+    {#if view.picture === 'levels'}
+      {#each lines as { limit, high, broken } (limit.quantity)}
+        <line class="limit" class:broken x1={LEFT} x2={width - RIGHT} y1={y(high)} y2={y(high)} />
+      {/each}
+      {#each labels as { text, at, broken, gain } (text)}
+        <text class="label" class:broken class:gain x={width - RIGHT + 8} y={at}>{text}</text>
+      {/each}
     {/if}
-    {#each pauses as pause (pause.start_s)}
-      {#if typeof pause.level_dbfs === 'number'}
-        <line
-          class="room"
-          class:broken={floor && floor.high !== null && pause.level_dbfs > floor.high}
-          x1={x(pause.start_s)}
-          x2={Math.max(x(pause.end_s), x(pause.start_s) + 2)}
-          y1={y(Math.max(pause.level_dbfs, -80))}
-          y2={y(Math.max(pause.level_dbfs, -80))}
-        />
-      {/if}
-    {/each}
     {#each pins as pin (pin.number)}
+      {@const from = Math.max(LEFT, x(pin.start_s))}
       <rect
         class="finding"
         class:outside={pin.outside}
-        x={x(pin.start_s)}
-        width={Math.max(1.5, x(pin.end_s) - x(pin.start_s))}
+        x={from}
+        width={Math.max(1.5, Math.min(width - RIGHT, x(pin.end_s)) - from)}
         y={HEIGHT - BOTTOM - 4}
         height="4"
       />
-      {#if pin.numbered}<text class="pin" class:outside={pin.outside} x={pin.at} y={HEIGHT - BOTTOM - 6}
-          >{pin.number}</text
+      {#if pin.numbered && pin.at >= LEFT && pin.at <= width - RIGHT}<text
+          class="pin"
+          class:outside={pin.outside}
+          x={pin.at}
+          y={HEIGHT - BOTTOM - 6}>{pin.number}</text
         >{/if}
     {/each}
-    <line class="playhead" x1={x(playhead)} x2={x(playhead)} y1={y(0)} y2={HEIGHT - BOTTOM} />
+    {#if shownAt(playhead)}<line
+        class="playhead"
+        x1={x(playhead)}
+        x2={x(playhead)}
+        y1={TOP}
+        y2={HEIGHT - BOTTOM}
+      />{/if}
     {#each x.ticks(10) as second (second)}
       <line class="tick" x1={x(second)} x2={x(second)} y1={HEIGHT - BOTTOM} y2={HEIGHT - BOTTOM + 4} />
-      <text class="time" x={x(second)} y={HEIGHT - 4}>{clock(second)}</text>
+      <text class="time" x={x(second)} y={HEIGHT - 4}>{time(second)}</text>
     {/each}
   </svg>
 </div>
 
 <style>
   .ribbon {
+    position: relative;
     background: var(--sheet);
     border: 1px solid var(--rule);
+    user-select: none;
+    touch-action: pan-y;
+    overflow: hidden;
   }
   svg {
+    position: relative;
     display: block;
+  }
+  .under,
+  canvas {
+    position: absolute;
+    top: 0;
+  }
+  canvas {
+    color: var(--ink);
   }
   .corridor {
     fill: color-mix(in srgb, var(--inside) 13%, transparent);
   }
+  .selection {
+    fill: color-mix(in srgb, var(--act) 20%, transparent);
+    stroke: var(--act);
+    stroke-width: 1;
+  }
+  .marked {
+    fill: color-mix(in srgb, var(--near) 22%, transparent);
+    stroke: var(--near);
+    stroke-dasharray: 4 3;
+  }
   .grid {
     stroke: var(--rule);
     stroke-width: 0.6;
-  }
-  .level {
-    fill: var(--ink);
   }
   .limit {
     stroke: var(--inside);
     stroke-width: 1.4;
   }
   .limit.broken {
-    stroke: var(--outside);
-  }
-  .room {
-    stroke: var(--act);
-    stroke-width: 2.5;
-  }
-  .room.broken {
     stroke: var(--outside);
   }
   .finding {
@@ -204,15 +474,19 @@
     fill: var(--soft);
     text-anchor: end;
   }
-  .label {
-    text-anchor: start;
-  }
   .time {
     text-anchor: middle;
   }
   .label {
+    text-anchor: start;
     font-family: var(--words);
     fill: var(--inside);
+  }
+  .label.gain {
+    fill: var(--act);
+  }
+  .pointing {
+    cursor: pointer;
   }
   .label.broken {
     fill: var(--outside);

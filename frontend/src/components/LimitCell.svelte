@@ -1,18 +1,30 @@
 <script lang="ts">
   // One reading in the sheet: bracket mark and figure.
   import type { LimitVerdict } from '../lib/api';
-  import { bounds, distance, reading, unit } from '../lib/format';
+  import { bounds, distance, number, reading, unit } from '../lib/format';
   import BracketMark from './BracketMark.svelte';
-  let { limit }: { limit: LimitVerdict } = $props();
+  interface Props {
+    limit: LimitVerdict;
+    /** How far it stands apart from the other recordings, where it does. */
+    apart?: number;
+  }
+  let { limit, apart }: Props = $props();
   const high = $derived(
     limit.high !== null &&
       typeof limit.reading === 'number' &&
       (limit.low === null || limit.high - limit.reading < limit.reading - limit.low),
   );
-  const said = $derived(`${limit.title} ${reading(limit, 1)} ${unit(limit)}; ${bounds(limit)}; ${distance(limit)}`);
+  const standing = $derived(
+    apart === undefined || limit.quantity === 'duration_s'
+      ? ''
+      : `stands apart, ${number(Math.abs(apart), limit.decimals)} ${limit.difference_unit} ${apart > 0 ? 'above' : 'below'} the middle of all`,
+  );
+  const figure = $derived(`${limit.title} ${reading(limit, 1)} ${unit(limit)}`.trim());
+  const spread = $derived(limit.applies_to === 'production' ? ' between the least and the most' : '');
+  const said = $derived([figure + spread, bounds(limit), distance(limit), standing].filter(Boolean).join('; '));
 </script>
 
-<span class={`cell ${limit.position}`} title={said}>
+<span class={`cell ${limit.position}`} class:apart={apart !== undefined} data-said={said}>
   <BracketMark position={limit.position} {high} size={13} /><span class="figure">{reading(limit)}</span>
 </span>
 
@@ -26,6 +38,9 @@
   .figure {
     font-family: var(--figures);
     font-size: 13.5px;
+  }
+  .apart .figure {
+    border-bottom: 1.5px dotted currentColor;
   }
   .over,
   .under {

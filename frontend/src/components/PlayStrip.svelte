@@ -2,29 +2,19 @@
   // The one strip for playing: source, treated, matched loudness.
   import { clock, number } from '../lib/format';
   import type { Player } from '../lib/player.svelte';
+  import BlindComparison from './BlindComparison.svelte';
   import Button from './Button.svelte';
+  import LinkButton from './LinkButton.svelte';
   let { player }: { player: Player } = $props();
-
-  function key(event: KeyboardEvent) {
-    const target = event.target as HTMLElement;
-    if (target.closest('input, select, textarea, button, a') && event.key === ' ') return;
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === ' ') player.toggle();
-    else if (event.key === 'x') player.swap();
-    else if (event.key === 'ArrowLeft') player.seek(player.position - 2);
-    else if (event.key === 'ArrowRight') player.seek(player.position + 2);
-    else return;
-    event.preventDefault();
-  }
+  let blind: BlindComparison | undefined = $state();
 </script>
 
-<svelte:window onkeydown={key} />
 <div class="strip" role="group" aria-label="Playing">
   <Button onclick={() => player.toggle()}>{player.playing ? 'Stop' : 'Play'}</Button>
   <span class="time" aria-label="Position"
     >{clock(player.position)} <span class="soft">of {clock(player.duration)}</span></span
   >
-  {#if player.hasTreated}
+  {#if player.hasTreated && !player.hidden}
     <span class="sides" role="radiogroup" aria-label="What is heard">
       {#each [['source', 'Source'], ['treated', 'Treated']] as const as [side, word] (side)}
         <button type="button" role="radio" aria-checked={player.side === side} onclick={() => player.swap(side)}
@@ -45,8 +35,10 @@
           : 'each at its own level'}
       </span>
     </label>
+    <LinkButton onclick={() => blind?.open()}>Compare blind …</LinkButton>
   {/if}
-  <span class="keys">Space plays{player.hasTreated ? ', x swaps' : ''}, arrows move by 2 s</span>
+  {#if player.hasTreated}<BlindComparison bind:this={blind} {player} />{/if}
+  <span class="keys">Space plays{player.hasTreated ? ', x swaps' : ''}, ? lists all keys</span>
   {#if player.problem}<span class="problem" role="alert">{player.problem}</span>{/if}
 </div>
 

@@ -1,5 +1,6 @@
 <script lang="ts">
   // A rule that fills, with the name of the stage.
+  import LinkButton from './LinkButton.svelte';
   interface Props {
     stage: string;
     fraction: number;
@@ -13,7 +14,7 @@
 <div class="line">
   <div class="words">
     <span>{stage}</span><span class="figure">{percent} %</span>
-    {#if oncancel}<button type="button" onclick={oncancel} aria-label={`Cancel ${about}`}>Cancel</button>{/if}
+    {#if oncancel}<LinkButton onclick={oncancel} label={`Cancel ${about}`}>Cancel</LinkButton>{/if}
   </div>
   <div
     class="track"
@@ -44,15 +45,6 @@
   .figure {
     font-family: var(--figures);
     font-size: 12px;
-  }
-  button {
-    border: 0;
-    background: none;
-    color: var(--act);
-    padding: 0;
-    cursor: pointer;
-    text-decoration: underline;
-    text-underline-offset: 3px;
   }
   .track {
     height: 2px;

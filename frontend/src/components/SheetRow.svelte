@@ -13,6 +13,12 @@
     row: Recording;
     quantities: { limit: { quantity: string } }[];
     acting: Acting;
+    /** Whether its first cell is the one that Tab reaches. */
+    first: boolean;
+    chosen: boolean;
+    onchosen: (wanted: boolean, span: boolean) => void;
+    /** How far its readings stand apart from the other recordings', by quantity. */
+    apart: Record<string, number>;
     /** Whether it has a handle to be put in order by: dragged, or moved by the arrow keys. */
     movable: boolean;
     /** The row that is being dragged, or nothing. */
@@ -21,7 +27,8 @@
     ondropped: () => void;
     onstep: (step: number) => void;
   }
-  let { row, quantities, acting, movable, carried, oncarry, ondropped, onstep }: Props = $props();
+  let { row, quantities, acting, first, chosen, onchosen, apart, movable, carried, oncarry, ondropped, onstep }: Props =
+    $props();
   const live = getContext<Live>('live');
   let over = $state(false);
   const attempted = $derived(row.conforming);
@@ -29,10 +36,6 @@
   const again = (id: string) =>
     acting.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id: id } } })),
-    );
-  const remove = (id: string) =>
-    acting.attempt(async () =>
-      answer(await api.DELETE('/api/recordings/{recording_id}', { params: { path: { recording_id: id } } })),
     );
   const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
   const stage = (work: Work) => {
@@ -53,6 +56,7 @@
 
 <tr
   data-name={row.name}
+  class:chosen
   class:carried={carried === row.id}
   class:over={over && carried && carried !== row.id}
   ondragover={(event) => {
@@ -69,7 +73,13 @@
     ondropped();
   }}
 >
-  <th scope="row" class="first">
+  <th scope="row" class="first" tabindex={first ? 0 : -1}>
+    <input
+      type="checkbox"
+      aria-label={`Choose ${row.name}`}
+      checked={chosen}
+      onclick={(event) => onchosen(event.currentTarget.checked, event.shiftKey)}
+    />
     {#if movable}
       <button
         type="button"
@@ -90,18 +100,19 @@
     <a href={`#/recordings/${row.id}`}>{row.name}</a>
     <span class="facts">{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
     >
+    {#if row.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
   </th>
   {#if row.verdict}
-    <td
+    <td tabindex="-1"
       >{#if row.ribbon}<MiniRibbon ribbon={row.ribbon} />{/if}</td
     >
     {#each quantities as column (column.limit.quantity)}
       {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td
-        >{#if limit}<LimitCell {limit} />{/if}</td
+      <td tabindex="-1"
+        >{#if limit}<LimitCell {limit} apart={apart[limit.quantity]} />{/if}</td
       >
     {/each}
-    <td class="verdict">
+    <td class="verdict" tabindex="-1">
       <span class={row.verdict.passes ? 'inside' : 'outside'}>{row.verdict.passes ? 'Inside' : 'Outside'}</span>
       {#if attempted && busy(attempted.work) && attempted.work}
         {@const now = stage(attempted.work)}
@@ -120,19 +131,19 @@
       {/if}
     </td>
   {:else if row.work?.state === 'failed'}
-    <td colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
-    <td class="verdict"
+    <td tabindex="-1" colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
+    <td class="verdict" tabindex="-1"
       ><Button onclick={() => again(row.id)}>Measure again</Button><Button
         label={`Remove ${row.name}`}
-        onclick={() => remove(row.id)}>Remove</Button
+        onclick={() => acting.remove([row])}>Remove</Button
       ></td
     >
   {:else if row.work?.state === 'cancelled'}
-    <td colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
-    <td class="verdict"><Button onclick={() => again(row.id)}>Measure</Button></td>
+    <td tabindex="-1" colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
+    <td class="verdict" tabindex="-1"><Button onclick={() => again(row.id)}>Measure</Button></td>
   {:else if row.work}
     {@const now = stage(row.work)}
-    <td colspan={quantities.length + 2}
+    <td tabindex="-1" colspan={quantities.length + 2}
       ><Progress
         stage={now.stage}
         fraction={now.fraction}
@@ -144,7 +155,7 @@
 </tr>
 {#if attempted?.passes && attempted.after}
   <tr class="after" data-after={row.name}>
-    <th scope="row" class="first">
+    <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
         >{attempted.steps.length
@@ -152,22 +163,22 @@
           : 'encoding alone'}; touch {Math.round(attempted.touch?.touch ?? 0)}</span
       >
     </th>
-    <td class="downloads">
+    <td class="downloads" tabindex="-1">
       <a href={`/api/conformings/${attempted.id}/file`} download>{attempted.container.toUpperCase()}</a>
       {#if attempted.certified}<a href={`/api/conformings/${attempted.id}/certificate`} download>Certificate</a>{/if}
     </td>
     {#each quantities as column (column.limit.quantity)}
       {@const limit = attempted.after.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td
+      <td tabindex="-1"
         >{#if limit}<LimitCell {limit} />{/if}</td
       >
     {/each}
-    <td class="verdict"><span class="inside">{attempted.certified ? 'Certified' : 'Inside'}</span></td>
+    <td class="verdict" tabindex="-1"><span class="inside">{attempted.certified ? 'Certified' : 'Inside'}</span></td>
   </tr>
 {:else if attempted && (attempted.obstacles.length || attempted.work?.state === 'failed')}
   <tr class="after" data-after={row.name}>
-    <th scope="row" class="first"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
-    <td colspan={quantities.length + 2} class="failed">
+    <th scope="row" class="first" tabindex="-1"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
+    <td tabindex="-1" colspan={quantities.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
       {attempted.work?.error ?? ''}
     </td>
@@ -177,14 +188,26 @@
 <style>
   .facts {
     display: block;
+    padding-left: 18px;
     font-size: 12px;
     color: var(--soft);
   }
+  input {
+    float: left;
+    margin: 4px 4px 0 0;
+  }
+  .chosen {
+    background: var(--act-pale);
+  }
+  .twin {
+    color: var(--near);
+  }
   .handle {
     float: left;
+    clear: left;
     width: 18px;
-    margin-left: -4px;
-    padding: 8px 0;
+    margin: -2px -18px 0 -2px;
+    padding: 0;
     border: 0;
     background: none;
     color: var(--soft);

@@ -10,8 +10,13 @@
     after?: LimitVerdict;
     method?: Method;
     here?: string;
+    /** Where in time the reading was taken, if that is less than the whole file. */
+    taken?: { from: number; to: number };
+    /** The place that is pointed at, to be marked on the ribbon; nothing when it is left. */
+    onmark?: (span?: { from: number; to: number }) => void;
+    ongo?: (span: { from: number; to: number }) => void;
   }
-  let { limit, after, method, here = '' }: Props = $props();
+  let { limit, after, method, here = '', taken, onmark, ongo }: Props = $props();
 
   const WIDTH = 300;
   const now = $derived(after ?? limit);
@@ -60,7 +65,13 @@
   );
 </script>
 
-<div class="rule" class:outside={!now.passes}>
+<div
+  class="rule"
+  class:outside={!now.passes}
+  role="presentation"
+  onpointerenter={() => taken && onmark?.(taken)}
+  onpointerleave={() => taken && onmark?.()}
+>
   <div class="name">
     <BracketMark position={now.position} {high} />
     <span class="title"><Explained text={limit.title} {method} {here} /></span>
@@ -97,7 +108,19 @@
         aria-label="became">→</span
       >
     {/if}
-    <span class={`value ${now.position}`}>{reading(now)}</span><span class="unit">{unit(now)}</span>
+    {#if taken}
+      <button
+        type="button"
+        class={`value ${now.position}`}
+        title="Go to where it was taken"
+        onfocus={() => onmark?.(taken)}
+        onblur={() => onmark?.()}
+        onclick={() => ongo?.(taken)}
+        ><span class="visually-hidden">{limit.title}: go to where it was taken, </span>{reading(now)}</button
+      >
+    {:else}
+      <span class={`value ${now.position}`}>{reading(now)}</span>
+    {/if}<span class="unit">{unit(now)}</span>
   </div>
   <div class={`distance ${now.position}`}>{distance(now)}</div>
 </div>
@@ -201,5 +224,12 @@
     .rule {
       grid-template-columns: minmax(130px, 1fr) 220px minmax(110px, 0.8fr) 100px;
     }
+  }
+  button.value {
+    border: 0;
+    border-bottom: 1px dotted currentColor;
+    background: none;
+    padding: 0;
+    cursor: pointer;
   }
 </style>

@@ -4,6 +4,8 @@ import { answer, api } from './api';
 
 export class Acting {
   problem = $state('');
+  /** What was just removed, and can be brought back. */
+  removed = $state<{ id: string; name: string }[]>([]);
   #client: QueryClient;
 
   constructor(client: QueryClient) {
@@ -20,9 +22,25 @@ export class Acting {
     }
   }
 
+  async remove(rows: { id: string; name: string }[]): Promise<void> {
+    const body = { recordings: rows.map((row) => row.id) };
+    await this.attempt(async () => {
+      answer(await api.POST('/api/recordings/remove', { body }));
+      this.removed = rows.map(({ id, name }) => ({ id, name }));
+    });
+  }
+
+  async bringBack(): Promise<void> {
+    const body = { recordings: this.removed.map((row) => row.id) };
+    await this.attempt(async () => {
+      answer(await api.POST('/api/recordings/restore', { body }));
+      this.removed = [];
+    });
+  }
+
   conform(
     recording_id: string,
-    body: { preference: 'light' | 'balanced' | 'even'; container?: 'wav' | 'flac' | 'mp3' | null },
+    body: { preference: 'light' | 'balanced' | 'even'; container?: 'wav' | 'flac' | 'mp3' | 'opus' | null },
   ) {
     return this.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/conform', { params: { path: { recording_id } }, body })),

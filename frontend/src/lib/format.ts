@@ -15,6 +15,7 @@ export function clock(seconds: number): string {
 }
 
 export function size(bytes: number): string {
+  if (bytes >= 1e9) return `${number(bytes / 1e9, 1)} GB`;
   return bytes < 1e6 ? `${number(bytes / 1e3, 0)} kB` : `${number(bytes / 1e6, 1)} MB`;
 }
 
@@ -64,3 +65,31 @@ export function bounds(limit: {
       : `${figure(limit.low)} to ${figure(limit.high)}${tail}`;
   return limit.low !== null ? `at least ${figure(limit.low)}${tail}` : `at most ${figure(limit.high ?? 0)}${tail}`;
 }
+
+/** A number as somebody writes it: either minus sign, or a clock of hours, minutes and seconds. What is no number stays text. */
+export function written(text: string): number | string {
+  const plain = text
+    .trim()
+    .replace(/\u2212/g, '-')
+    .replace(',', '.');
+  if (/^\d+(:\d{1,2}){1,2}$/.test(plain)) return plain.split(':').reduce((sum, part) => sum * 60 + Number(part), 0);
+  return plain !== '' && Number.isFinite(Number(plain)) ? Number(plain) : text.trim();
+}
+
+/** A bound as it is edited: all its decimals, durations of files as a clock. */
+export function bound(value: number | string | null | undefined, quantity: string): string {
+  if (typeof value !== 'number') return value ?? '';
+  if (quantity !== 'duration_s') return String(value).replace('-', '\u2212');
+  return [Math.floor(value / 3600), Math.floor(value / 60) % 60, Math.round(value) % 60]
+    .map((part, index) => (index ? String(part).padStart(2, '0') : String(part)))
+    .join(':');
+}
+
+export const date = (iso: string) =>
+  new Date(iso).toLocaleString('en-GB', {
+    day: 'numeric',
+    month: 'long',
+    year: 'numeric',
+    hour: '2-digit',
+    minute: '2-digit',
+  });

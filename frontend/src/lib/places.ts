@@ -10,6 +10,8 @@ export interface Place {
   outside: boolean;
   whole: boolean;
   said: string;
+  /** Why a finding may stand, where somebody accepted it. */
+  accepted: string;
 }
 
 export interface Group {
@@ -86,11 +88,16 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
       end_s,
       outside: group.outside,
       whole,
+      accepted: 'finding' in place ? place.finding.accepted : '',
       said: 'breach' in place ? passed(place.breach) : measured(place.finding),
     });
   }
+  const settled = (group: Group) => Number(group.places.every((place) => place.accepted !== ''));
   return [...groups.values()].sort(
-    (one, other) => one.rank - other.rank || (one.places[0]?.start_s ?? 0) - (other.places[0]?.start_s ?? 0),
+    (one, other) =>
+      settled(one) - settled(other) ||
+      one.rank - other.rank ||
+      (one.places[0]?.start_s ?? 0) - (other.places[0]?.start_s ?? 0),
   );
 }
 

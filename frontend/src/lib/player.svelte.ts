@@ -22,7 +22,11 @@ export class Player {
   position = $state(0);
   side = $state<Side>('source');
   matched = $state(true);
+  /** While two versions are compared blind nothing may tell which is heard. */
+  hidden = $state(false);
   problem = $state('');
+  /** What is played over and over, in seconds of the source. */
+  loop = $state<{ from: number; to: number }>();
   #tracks = $state<Partial<Record<Side, Track>>>({});
   #context: AudioContext | undefined;
   #gains: Partial<Record<Side, GainNode>> = {};
@@ -88,6 +92,7 @@ export class Player {
   async play(): Promise<void> {
     const source = this.#tracks.source;
     if (!source) return;
+    if (this.loop && (this.position < this.loop.from || this.position >= this.loop.to)) this.position = this.loop.from;
     if (this.position >= this.duration - 0.05) this.position = 0;
     this.problem = '';
     const run = ++this.#run;
@@ -134,7 +139,8 @@ export class Player {
     const step = () => {
       if (run !== this.#run) return;
       this.position = Math.min(this.duration, this.#from + Math.max(0, context.currentTime - this.#zero));
-      if (this.position >= this.duration) this.stop();
+      if (this.loop && this.position >= this.loop.to) this.seek(this.loop.from);
+      else if (this.position >= this.duration) this.stop();
       else requestAnimationFrame(step);
     };
     requestAnimationFrame(step);

@@ -1,5 +1,18 @@
-// Files on their way in: each with its own progress, error, cancel and retry.
-export type Wanted = { productionId: string; file: File };
+// Files on their way in by the open tus protocol: each with its own progress, cancel and retry, gone on with after any break.
+import { DetailedError, Upload as Transfer } from 'tus-js-client';
+import { answer, api, type Unfinished } from './api';
+import { size } from './format';
+
+const ENDPOINT = '/api/uploads';
+const PIECE_BYTES = 8 * 1024 * 1024;
+const RETRY_AFTER_MS = [300, 1000, 2000, 4000, 8000];
+
+export interface Wanted {
+  productionId: string;
+  file: File;
+  /** The recording whose place the file takes. */
+  replaces?: string;
+}
 
 export class Upload {
   readonly name: string;
@@ -7,7 +20,8 @@ export class Upload {
   fraction = $state(0);
   state = $state<'waiting' | 'sending' | 'done' | 'failed' | 'cancelled'>('waiting');
   error = $state('');
-  #request: XMLHttpRequest | undefined;
+  #transfer: Transfer | undefined;
+  #ended: (() => void) | undefined;
 
   constructor(
     readonly wanted: Wanted,
@@ -17,84 +31,138 @@ export class Upload {
     this.size = wanted.file.size;
   }
 
-  send(): Promise<void> {
-    return new Promise((resolve) => {
-      const request = new XMLHttpRequest();
-      this.#request = request;
-      this.state = 'sending';
-      const name = encodeURIComponent(this.name);
-      request.open('PUT', `/api/productions/${this.wanted.productionId}/recordings?name=${name}`);
-      request.setRequestHeader('content-type', 'application/octet-stream');
-      request.upload.onprogress = (event) => (this.fraction = event.loaded / Math.max(event.total, 1));
-      request.onload = () => this.#end(request, resolve);
-      request.onerror = () => this.#fail('The connection broke. Nothing was kept; try again.', resolve);
-      request.onabort = () => {
-        this.state = 'cancelled';
-        resolve();
-      };
-      request.send(this.wanted.file);
+  get modified(): string {
+    return String(this.wanted.file.lastModified);
+  }
+
+  /** Send it, from where it was left if a part is there already. Resolves when it has ended, in whatever way. */
+  async send(): Promise<void> {
+    this.state = 'sending';
+    const { productionId, replaces } = this.wanted;
+    const there = (await unfinished(productionId)).find((part) => matches(part, this));
+    if (this.state !== 'sending') return;
+    await new Promise<void>((resolve) => {
+      this.#ended = resolve;
+      this.#transfer ??= new Transfer(this.wanted.file, {
+        endpoint: ENDPOINT,
+        uploadUrl: there ? `${ENDPOINT}/${there.id}` : null,
+        chunkSize: PIECE_BYTES,
+        retryDelays: RETRY_AFTER_MS,
+        storeFingerprintForResuming: false,
+        metadata: {
+          filename: this.name,
+          filetype: this.wanted.file.type || 'audio',
+          modified: this.modified,
+          production: productionId,
+          ...(replaces ? { replaces } : {}),
+        },
+        onProgress: (sent, total) => (this.fraction = total ? sent / total : 1),
+        onShouldRetry: (error) => !refused(error),
+        onSuccess: () => this.#end('done'),
+        onError: (error) => this.#end('failed', said(error)),
+      });
+      this.#transfer.start();
     });
   }
 
+  /** Stop, and forget what came in. */
   cancel(): void {
-    if (this.state === 'waiting') this.state = 'cancelled';
-    this.#request?.abort();
+    const sending = this.#transfer;
+    this.#end('cancelled');
+    void sending?.abort(true).catch(() => undefined);
   }
 
-  #end(request: XMLHttpRequest, resolve: () => void): void {
-    if (request.status < 300) {
-      this.fraction = 1;
-      this.state = 'done';
-      resolve();
-      return;
-    }
-    let said = 'The server refused the file.';
-    try {
-      said = (JSON.parse(request.responseText) as { error?: string }).error ?? said;
-    } catch {
-      // Not our own answer; the plain sentence stands.
-    }
-    this.#fail(said, resolve);
-  }
-
-  #fail(sentence: string, resolve: () => void): void {
-    this.state = 'failed';
-    this.error = sentence;
-    resolve();
+  #end(state: 'done' | 'failed' | 'cancelled', error = ''): void {
+    this.state = state;
+    this.error = error;
+    if (state === 'done') this.fraction = 1;
+    this.#ended?.();
   }
 }
 
+const statusOf = (error: unknown) => (error instanceof DetailedError ? (error.originalResponse?.getStatus() ?? 0) : 0);
+
+/** Whether the server answered and will not change its mind. */
+function refused(error: unknown): boolean {
+  const status = statusOf(error);
+  return status >= 400 && status < 500 && status !== 409 && status !== 423;
+}
+
+function said(error: unknown): string {
+  const body = error instanceof DetailedError ? (error.originalResponse?.getBody() ?? '') : '';
+  try {
+    const found = JSON.parse(body) as { error?: string };
+    if (found.error) return found.error;
+  } catch {
+    // Not our own answer; a plain sentence stands for it.
+  }
+  return statusOf(error)
+    ? 'The server refused the file. Try again.'
+    : 'The connection broke. What came in is kept; try again to go on from there.';
+}
+
+export async function unfinished(productionId: string): Promise<Unfinished[]> {
+  const path = { params: { path: { production_id: productionId } } };
+  const found = await api.GET('/api/productions/{production_id}/uploads', path).catch(() => undefined);
+  return found?.data ?? [];
+}
+
+export const matches = (part: Unfinished, upload: Upload) =>
+  part.name === upload.name && part.size_bytes === upload.size && part.modified === upload.modified;
+
 export class Uploads {
   list = $state<Upload[]>([]);
+  /** The most one file may hold, in bytes, once the server has said so. */
+  largest = $state<number>();
   #next = 0;
-  #sending = 0;
-  static readonly AT_ONCE = 2;
+  #sending = false;
 
-  add(productionId: string, files: Iterable<File>): void {
-    for (const file of files) this.list.push(new Upload({ productionId, file }, this.#next++));
-    this.#pump();
+  constructor() {
+    void api.GET('/api/uploads/limits').then((limits) => (this.largest = limits.data?.largest_bytes));
+  }
+
+  add(productionId: string, files: Iterable<File>, replaces?: string): void {
+    for (const file of files) {
+      const upload = new Upload({ productionId, file, replaces }, this.#next++);
+      if (this.largest !== undefined && file.size > this.largest) {
+        upload.state = 'failed';
+        upload.error = `“${file.name}” holds ${size(file.size)}; no more than ${size(this.largest)} can be brought in. Split it.`;
+      }
+      this.list.push(upload);
+    }
+    void this.#pump();
   }
 
   retry(upload: Upload): void {
     upload.state = 'waiting';
-    upload.fraction = 0;
-    this.#pump();
+    void this.#pump();
+  }
+
+  cancel(upload: Upload): void {
+    upload.cancel();
+    this.dismiss(upload);
   }
 
   dismiss(upload: Upload): void {
     this.list = this.list.filter((other) => other !== upload);
   }
 
-  #pump(): void {
-    while (this.#sending < Uploads.AT_ONCE) {
+  /** Forget a part that came in. */
+  async forget(part: Unfinished): Promise<void> {
+    const gone = await fetch(`${ENDPOINT}/${part.id}`, { method: 'DELETE', headers: { 'Tus-Resumable': '1.0.0' } });
+    answer({ response: gone, data: undefined });
+  }
+
+  /** One after the other, so that recordings stand in the order their files were given. */
+  async #pump(): Promise<void> {
+    if (this.#sending) return;
+    this.#sending = true;
+    for (;;) {
       const next = this.list.find((upload) => upload.state === 'waiting');
-      if (!next) return;
-      this.#sending += 1;
-      void next.send().then(() => {
-        this.#sending -= 1;
-        if (next.state === 'done' || next.state === 'cancelled') this.dismiss(next);
-        this.#pump();
-      });
+      if (!next) break;
+      await next.send();
+      if (next.state !== 'failed') this.dismiss(next);
     }
+    this.#sending = false;
   }
 }

@@ -5,15 +5,20 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import DropArea from '../components/DropArea.svelte';
-  import Explained from '../components/Explained.svelte';
-  import LimitCell from '../components/LimitCell.svelte';
+  import FileButton from '../components/FileButton.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
   import Progress from '../components/Progress.svelte';
+  import SheetFoot from '../components/SheetFoot.svelte';
+  import SheetHead from '../components/SheetHead.svelte';
   import SheetRow from '../components/SheetRow.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Recording } from '../lib/api';
-  import { bounds, size } from '../lib/format';
+  import { cellKeys } from '../lib/cell-keys';
+  import type { Dropped } from '../lib/dropped';
+  import { size } from '../lib/format';
   import { meanings } from '../lib/methods';
-  import type { Uploads } from '../lib/uploads.svelte';
+  import { SheetView } from '../lib/sheet-view.svelte';
+  import { matches, unfinished, type Upload, type Uploads } from '../lib/uploads.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const uploads = getContext<Uploads>('uploads');
@@ -29,11 +34,14 @@
   }));
   const acting = new Acting(client);
   const attempt = acting.attempt.bind(acting);
-  let chooser: HTMLInputElement | undefined = $state();
 
-  const columns = $derived(
-    (sheet.data?.specification.limits ?? []).filter((limit) => limit.applies_to === 'recording'),
-  );
+  // What holds for recordings, and what is only asked to be alike in all of them.
+  const columns = $derived.by(() => {
+    const limits = sheet.data?.specification.limits ?? [];
+    const own = limits.filter((limit) => limit.applies_to === 'recording');
+    const alike = limits.filter((limit) => limit.applies_to === 'production');
+    return [...own, ...alike.filter((limit) => !own.some((other) => other.quantity === limit.quantity))];
+  });
   const known = meanings();
   const quantities = $derived(
     columns.map((limit) => {
@@ -45,21 +53,45 @@
   const inside = $derived(judged.filter((row) => row.verdict?.passes).length);
   const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === params.id));
 
-  let wanted = $state('all');
-  const outside = (row: Pick<Recording, 'verdict'>, quantity: string) =>
-    row.verdict?.limits.some((limit) => limit.quantity === quantity && !limit.passes) ?? false;
+  const view = new SheetView();
+  const rows = $derived((sheet.data?.recordings ?? []) as Recording[]);
   const filters = $derived([
     ['all', 'all recordings'] as const,
     ['outside', 'outside only'] as const,
     ...quantities.map(({ limit, title }) => [limit.quantity, `outside by ${title}`] as const),
   ]);
   // Another specification may not have the limit that was asked for.
-  const show = $derived(filters.some(([key]) => key === wanted) ? wanted : 'all');
-  const shown = $derived(
-    (sheet.data?.recordings ?? []).filter(
-      (row) => show === 'all' || (show === 'outside' ? row.verdict && !row.verdict.passes : outside(row, show)),
-    ),
-  );
+  const show = $derived(filters.some(([key]) => key === view.show) ? view.show : 'all');
+  const shown = $derived(view.filtered(rows, show));
+  const chosen = $derived(rows.filter((row) => view.chosen.has(row.id)));
+  $effect(() => {
+    if (sheet.data) view.drawRest();
+  });
+  const apart = $derived.by(() => {
+    const found: Record<string, Record<string, number>> = {};
+    for (const spread of sheet.data?.spreads ?? [])
+      for (const one of spread.outliers) {
+        const row = judged[one.index];
+        if (row) (found[row.id] ??= {})[spread.quantity] = one.off;
+      }
+    return found;
+  });
+  const NONE: Record<string, number> = {};
+  let told = $state('');
+  const pointedAt = cellKeys((statement) => (told = statement));
+
+  async function conformChosen() {
+    for (const row of chosen.filter((row) => row.verdict)) await acting.conform(row.id, { preference: 'balanced' });
+  }
+  function replace({ files }: Dropped) {
+    uploads.add(params.id, files, chosen[0]?.id);
+    view.chosen.clear();
+  }
+  async function removeChosen() {
+    const gone = chosen;
+    view.chosen.clear();
+    await acting.remove(gone);
+  }
 
   // Rows are put in order by dragging their handle, or by the arrow keys on it.
   let carried = $state('');
@@ -88,7 +120,19 @@
     if (name !== sheet.data?.name) await change({ name });
   }
 
-  const add = (files: File[]) => uploads.add(params.id, files);
+  const stageOf = (upload: Upload) =>
+    upload.state === 'waiting' ? 'waiting to be sent' : upload.fraction < 1 ? 'bringing in' : 'being put away';
+  let leftOut = $state<string[]>([]);
+  function add({ files, leftOut: others }: Dropped) {
+    leftOut = others;
+    uploads.add(params.id, files);
+  }
+  const parts = createQuery(() => ({
+    queryKey: ['unfinished', params.id],
+    queryFn: () => unfinished(params.id),
+  }));
+  // What came in part before this page was opened, and is not on its way again.
+  const waiting = $derived((parts.data ?? []).filter((part) => !mine.some((upload) => matches(part, upload))));
 </script>
 
 <svelte:head><title>{sheet.data?.name ?? 'Inspection sheet'} · Ispettore</title></svelte:head>
@@ -131,7 +175,7 @@
         </div>
         <div class="acts">
           {#if judged.length > 1}
-            <Choice label="Show" value={show} options={filters} onchange={(to) => (wanted = to)} />
+            <Choice label="Show" value={show} options={filters} onchange={(to) => (view.show = to)} />
           {/if}
           <Choice
             label="Held against"
@@ -139,19 +183,8 @@
             options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
             onchange={(to) => change({ specification_id: to })}
           />
-          <input
-            class="visually-hidden"
-            type="file"
-            multiple
-            aria-label="Recordings to bring in"
-            tabindex="-1"
-            bind:this={chooser}
-            onchange={(event) => {
-              add([...(event.currentTarget.files ?? [])]);
-              event.currentTarget.value = '';
-            }}
-          />
-          <Button strong onclick={() => chooser?.click()}>Bring in recordings</Button>
+          <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
+          <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>
       </div>
       {#if sheet.data.archived}
@@ -170,52 +203,43 @@
         </label>
       {/if}
       <p class="more">
-        <button type="button" class="plain" onclick={() => (renaming = true)}>Rename</button>
-        {#if !noting && !sheet.data.notes}<button type="button" class="plain" onclick={() => (noting = true)}
-            >Add notes</button
-          >{/if}
-        {#if !sheet.data.archived}<button type="button" class="plain" onclick={() => change({ archived: true })}
-            >Archive</button
-          >{/if}
+        <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
+        {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
+        {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Archive</LinkButton>{/if}
         {#if show !== 'all'}<span class="soft">{shown.length} of {sheet.data.recordings.length} shown</span>{/if}
-        {#if sheet.data.recordings.length > 1}<button type="button" class="plain" onclick={orderByName}
-            >Order by name</button
-          >{/if}
+        {#if sheet.data.recordings.length > 1}<LinkButton onclick={orderByName}>Order by name</LinkButton>{/if}
+        <a href={`#/specifications/${sheet.data.specification.id}`}>What the limits ask</a>
         {#if sheet.data.recordings.length}<a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a
-          >{/if}
+          ><a href={`/api/productions/${params.id}/sheet.pdf`} download>Sheet as PDF</a>{/if}
       </p>
       {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
-
-      <table>
+      {#if acting.removed.length}
+        <p class="note" role="status">
+          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}; the
+          files and what was measured are kept.
+          <Button onclick={() => acting.bringBack()}>Undo</Button>
+        </p>
+      {/if}
+      {#if leftOut.length}
+        <p class="note" role="status">
+          Left out of the folder, as {leftOut.length === 1 ? 'it holds' : 'they hold'} no sound: {leftOut.join(', ')}.
+          <LinkButton onclick={() => (leftOut = [])}>Dismiss</LinkButton>
+        </p>
+      {/if}
+      <table {@attach pointedAt}>
         <caption class="visually-hidden">Inspection sheet of {sheet.data.name}</caption>
-        <thead>
-          <tr>
-            <th scope="col" class="first">Recording</th>
-            <th scope="col">Level over time</th>
-            {#each quantities as column (column.limit.quantity)}
-              <th scope="col">
-                <Explained text={column.title} method={column.method} />
-                <span class="bounds"
-                  >{bounds({
-                    ...column.limit,
-                    low: column.limit.low ?? null,
-                    high: column.limit.high ?? null,
-                    decimals: column.decimals,
-                    unit: column.unit,
-                  })}</span
-                >
-              </th>
-            {/each}
-            <th scope="col">Verdict</th>
-          </tr>
-        </thead>
+        <SheetHead columns={quantities} {view} {shown} />
         <tbody>
-          {#each shown as row (row.id)}
+          {#each shown.slice(0, view.drawn) as row, place (row.id)}
             <SheetRow
-              row={row as Recording}
+              {row}
               {quantities}
               {acting}
-              movable={show === 'all' && sheet.data.recordings.length > 1}
+              first={place === 0}
+              chosen={view.chosen.has(row.id)}
+              onchosen={(wanted, span) => view.choose(shown, row.id, wanted, span)}
+              apart={apart[row.id] ?? NONE}
+              movable={show === 'all' && !view.sorting && rows.length > 1}
               {carried}
               oncarry={(id) => (carried = id)}
               ondropped={() => move(carried, indexOf(row.id))}
@@ -232,36 +256,58 @@
                   <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
                 {:else}
                   <Progress
-                    stage={upload.state === 'waiting' ? 'waiting to be sent' : 'bringing in'}
+                    stage={stageOf(upload)}
                     fraction={upload.fraction}
                     about={upload.name}
-                    oncancel={() => upload.cancel()}
+                    oncancel={() => uploads.cancel(upload)}
                   />
                 {/if}
               </td>
             </tr>
           {/each}
-        </tbody>
-        {#if sheet.data.whole.length}
-          <tfoot>
-            <tr>
-              <th scope="row" class="first">The whole production<span class="facts">spread between recordings</span></th
+          {#each waiting as part (part.id)}
+            <tr data-part={part.name}>
+              <th scope="row" class="first">{part.name}<span class="facts">{size(part.size_bytes)}</span></th>
+              <td colspan={quantities.length + 1}
+                >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Drop or choose
+                the file again to go on from there.</td
               >
-              <td></td>
-              {#each quantities as column (column.limit.quantity)}
-                {@const limit = sheet.data.whole.find((found) => found.quantity === column.limit.quantity)}
-                <td
-                  >{#if limit}<LimitCell {limit} />{/if}</td
-                >
-              {/each}
-              <td></td>
+              <td
+                ><Button label={`Forget ${part.name}`} onclick={() => attempt(() => uploads.forget(part))}
+                  >Forget</Button
+                ></td
+              >
             </tr>
-          </tfoot>
+          {/each}
+        </tbody>
+        {#if sheet.data.whole.length || sheet.data.spreads.length}
+          <SheetFoot
+            quantities={quantities.map((column) => column.limit.quantity)}
+            whole={sheet.data.whole}
+            spreads={sheet.data.spreads}
+          />
         {/if}
       </table>
+      <div class="foot" class:empty={!told && !chosen.length}>
+        {#if chosen.length}
+          <div class="note chosen" role="group" aria-label="Chosen recordings">
+            <b>{chosen.length} chosen</b>
+            <Button onclick={conformChosen}>Conform {chosen.length === 1 ? 'it' : 'them'}</Button>
+            {#if chosen.length === 1}
+              <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={replace}
+                >Replace by a newer file</FileButton
+              >
+            {/if}
+            <Button onclick={removeChosen}>Remove</Button>
+            <LinkButton onclick={() => view.chosen.clear()}>Choose none</LinkButton>
+          </div>
+        {/if}
+        <p class="told" aria-live="polite">{told}</p>
+      </div>
       {#if !sheet.data.recordings.length && !mine.length}
-        <p class="empty">
-          Drop recordings anywhere on this page, or bring them in with the button. Each is measured at once.
+        <p class="nothing">
+          Drop recordings anywhere on this page, or bring them in with the button. Each is measured at once.{#if uploads.largest}
+            A file may hold up to {size(uploads.largest)}.{/if}
         </p>
       {/if}
     {/if}
@@ -332,17 +378,6 @@
     padding: 6px 8px;
     resize: vertical;
   }
-  .plain {
-    border: 0;
-    background: none;
-    padding: 0;
-    cursor: pointer;
-  }
-  .plain {
-    color: var(--act);
-    text-decoration: underline;
-    text-underline-offset: 3px;
-  }
   .problem,
   .failed {
     color: var(--outside);
@@ -360,18 +395,10 @@
     vertical-align: middle;
     font-weight: 400;
   }
-  thead th {
-    font-size: 12.5px;
-    color: var(--ink);
-    font-weight: 550;
-    vertical-align: bottom;
-    line-height: 1.3;
-  }
   table :global(.first) {
     padding-left: 14px;
     min-width: 226px;
   }
-  .bounds,
   .facts {
     display: block;
     font-size: 12px;
@@ -379,17 +406,40 @@
     color: var(--soft);
   }
   .soft,
-  .empty {
+  .nothing {
     color: var(--soft);
   }
-  .empty {
+  .nothing {
     text-align: center;
     padding: 60px 0;
   }
-  tfoot th,
-  tfoot td {
-    border-top: 2px solid var(--ink);
-    border-bottom: 0;
+  .note {
+    display: flex;
+    gap: 14px;
+    align-items: center;
+    font-size: 14px;
+    margin-bottom: 8px;
+  }
+  .chosen {
+    background: var(--act-pale);
+    padding: 6px 14px;
+  }
+  .foot {
+    position: sticky;
+    bottom: 0;
+    background: var(--paper);
+  }
+  .foot .chosen {
+    margin: 0;
+  }
+  .told {
+    min-height: 28px;
+    padding: 4px 14px;
+    font-size: 13.5px;
+  }
+  .foot.empty {
+    background: none;
+    pointer-events: none;
   }
   @media (max-width: 1240px) {
     .page {

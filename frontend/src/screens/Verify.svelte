@@ -76,7 +76,7 @@
 </script>
 
 <svelte:head><title>Verify a certificate · Ispettore</title></svelte:head>
-<DropArea ondrop={take} invitation="Drop a certificate and its file here">
+<DropArea ondrop={({ files }) => take(files)} invitation="Drop a certificate and its file here">
   <div class="page">
     <h1>Verify a certificate</h1>
     <p class="soft">

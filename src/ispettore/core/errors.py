@@ -70,6 +70,14 @@ class RoomToneOutside(IspettoreError):
     """The room tone marked by hand lies outside “{file}”, which is {duration_s:.2f} s long. Mark a span inside it."""
 
 
+class NoRoomTone(IspettoreError):
+    """“{file}” has no room tone to learn the noise from: no pause holds {least_ms:.0f} ms of it. Choose some by hand."""
+
+
+class RoomToneLength(IspettoreError):
+    """The span chosen in “{file}” is {length_s:.2f} s long. Choose at least {least_ms:.0f} ms and at most {most_s:.0f} s of it."""
+
+
 class UnknownSpecification(IspettoreError):
     """There is no specification “{name}”. Known here: {known}."""
 

@@ -11,26 +11,31 @@ from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.verification import verify
-from ispettore.core.measure import ribbon, tracks
+from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.inspection import Progress, inspect
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec.specification import Specification
+from ispettore.core.treat import trace
 
 
 @dataclass(frozen=True)
 class Inspected:
-    """An inspection as JSON values, its miniature ribbon, and how its peaks and loudness run."""
+    """An inspection as JSON values, its miniature ribbon, how its peaks and loudness run, and where its pyramid and levels were
+    written."""
 
     data: dict[str, Any]
     methods_version: int
     ribbon: bytes
     tracks: bytes
+    pyramid: str
+    levels: str
     listening: str | None
 
 
-def inspected(path: str, name: str, folder: str, *, progress: Progress) -> Inspected:
+def inspected(path: str, name: str, room_tone: str, folder: str, *, progress: Progress) -> Inspected:
     """Inspect one file; where it can't be sought in exactly, decode it once into a lossless copy in `folder` to listen from."""
-    measured = inspect(Path(path), name=name, progress=progress)
+    measured = inspect(Path(path), name=name, progress=progress, room_tone=spans(room_tone))
     inspection = measured.inspection
     listening = None
     if not inspection.facts.seeks_exactly:
@@ -45,29 +50,53 @@ def inspected(path: str, name: str, folder: str, *, progress: Progress) -> Inspe
             for block in source.blocks():
                 sink.write(block)
     data = inspection.model_dump(mode="json")
+    zoomed, levels = Path(folder) / "pyramid", Path(folder) / "levels"
+    with zoomed.open("wb") as file:
+        pyramid.write(measured, file)
+    with levels.open("wb") as file:
+        span_levels.write(measured, file)
     return Inspected(
         data,
         inspection.methods_version,
         ribbon.of(measured).packed(),
         tracks.of(measured).packed(),
+        str(zoomed),
+        str(levels),
         str(listening) if listening else None,
     )
 
 
+def spans(room_tone: str) -> list[Span]:
+    """What a recording says of its room tone, as spans: none where it is to be found.
+
+    >>> spans("1.5-2")
+    [Span(start_s=1.5, end_s=2.0)]
+    """
+    if not room_tone:
+        return []
+    start, end = room_tone.split("-")
+    return [Span(start_s=float(start), end_s=float(end))]
+
+
 @dataclass(frozen=True)
 class ConformedFile:
-    """The outcome as JSON values; `path` and `certificate` where a deliverable was written."""
+    """The outcome as JSON values; `path` and `certificate` where a deliverable was written, with its picture at every zoom and the
+    gain that moved on the way."""
 
     outcome: dict[str, Any]
     path: str | None
     certificate: dict[str, Any] | None
     ribbon: bytes | None
+    pyramid: str | None = None
+    tracks: bytes | None = None
+    reduction: bytes | None = None
 
 
 def conformed(
     path: str,
     name: str,
     sha256: str,
+    room_tone: str,
     specification: dict[str, Any],
     preference: str,
     container: str,
@@ -89,22 +118,27 @@ def conformed(
         name=name,
         form=form,
         preference=preference,  # type: ignore[arg-type]
+        room_tone=spans(room_tone),
         progress=progress,
     )
     outcome = result.model_dump(mode="json")
     if not result.passes:
         return ConformedFile(outcome, None, None, None)
-    certificate, picture = None, None
+    certificate, picture, zoomed, run = None, None, None, None
+    reduction = trace.packed(result.reduction_db) if result.reduction_db is not None else None
     if result.role == "deliverable" or spec.limit("container") is None:
         origin = Origin(name=name, sha256=sha256, treatment=result.treatment, touch=round(result.touch.touch, 2))
         progress("certifying", 0.0)
         found, measured, _ = certify(
             target, spec, issued=issued, issuer=issuer, origin=origin, progress=lambda _s, f: progress("certifying", f)
         )
-        picture = ribbon.of(measured).packed()
+        picture, run = ribbon.of(measured).packed(), tracks.of(measured).packed()
+        zoomed = target.with_name(f"{target.name}.pyramid")
+        with zoomed.open("wb") as file:
+            pyramid.write(measured, file)
         if found is not None:
             certificate = seal.seal(found.plain(), KeyFolder(Path(keys)).own())
-    return ConformedFile(outcome, str(target), certificate, picture)
+    return ConformedFile(outcome, str(target), certificate, picture, str(zoomed) if zoomed else None, run, reduction)
 
 
 def verified(path: str, name: str, certificate: str, certificate_name: str, keys: str, *, progress: Progress) -> dict[str, Any]:

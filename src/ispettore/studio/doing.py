@@ -8,7 +8,6 @@ import shutil
 import tempfile
 import time
 from collections.abc import Callable
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -16,10 +15,11 @@ from uuid import UUID
 import structlog
 from sqlmodel import Session
 
+from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure.inspection import METHODS_VERSION
-from ispettore.studio import computing, conformings, events, isolation
+from ispettore.studio import computing, conformings, events, isolation, lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Blob, Store
@@ -118,21 +118,34 @@ def _child(stopping: Callable[[], bool], work: Work, name: str, function: Any, *
 def _inspect(work: Work, store: Store, folder: Path, stopping: Callable[[], bool]) -> None:
     with transaction() as session:
         recording = session.get_one(Recording, work.subject_id)
-        known = session.get(InspectionRecord, (recording.sha256, METHODS_VERSION)) is not None
+        record = lookup.exact(session, recording)
+        # One from before there were tiles and levels is measured once more, to have them.
+        known = record is not None and record.levels_sha256 is not None
     result = None
     if not known:
         with store.as_local(recording.sha256) as path:
-            result = _child(stopping, work, recording.name, computing.inspected, str(path), recording.name, str(folder))
+            result = _child(
+                stopping, work, recording.name, computing.inspected, str(path), recording.name, recording.room_tone, str(folder)
+            )
+    zoomed = store.put_file(Path(result.pyramid)) if result is not None else None
+    levels = store.put_file(Path(result.levels)) if result is not None else None
     listening = store.put_file(Path(result.listening)) if result is not None and result.listening else None
     with transaction() as session:
-        if result is not None and session.get(InspectionRecord, (recording.sha256, result.methods_version)) is None:
+        record = session.get(InspectionRecord, (recording.sha256, METHODS_VERSION, recording.room_tone))
+        if record is not None and zoomed is not None and levels is not None:
+            record.pyramid_sha256, record.levels_sha256 = zoomed.sha256, levels.sha256
+            session.add(record)
+        if result is not None and record is None:
             session.add(
                 InspectionRecord(
                     sha256=recording.sha256,
                     methods_version=result.methods_version,
+                    room_tone=recording.room_tone,
                     data=result.data,
                     ribbon=result.ribbon,
                     tracks=result.tracks,
+                    pyramid_sha256=zoomed.sha256 if zoomed else None,
+                    levels_sha256=levels.sha256 if levels else None,
                     listening_sha256=listening.sha256 if listening else None,
                 )
             )
@@ -153,20 +166,23 @@ def _conform(work: Work, store: Store, folder: Path, stopping: Callable[[], bool
             str(path),
             recording.name,
             recording.sha256,
+            recording.room_tone,
             conforming.specification,
             conforming.preference,
             conforming.container,
             str(folder / file_name),
             str(settings().keys or default_folder()),
             now().replace(microsecond=0),
-            f"Ispettore {version('ispettore')}",
+            issuer(),
         )
     blob: Blob | None = store.put_file(Path(result.path)) if result.path else None
+    zoomed = store.put_file(Path(result.pyramid)) if result.pyramid else None
     with transaction() as session:
         conforming = session.get_one(Conforming, conforming.id)
         conforming.outcome = result.outcome
         conforming.certificate = result.certificate
-        conforming.ribbon = result.ribbon
+        conforming.ribbon, conforming.tracks, conforming.reduction = result.ribbon, result.tracks, result.reduction
+        conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
         if blob is not None:
             conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
         session.add(conforming)

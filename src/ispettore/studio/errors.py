@@ -11,9 +11,43 @@ class NameMissing(IspettoreError):
     """A production needs a name. Write one, then try again."""
 
 
+class ReasonMissing(IspettoreError):
+    """A finding is accepted with a reason, which the report shows. Write one, then accept it."""
+
+
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
 
 
 class OrderChanged(IspettoreError):
     """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""
+
+
+class SpecificationShips(IspettoreError):
+    """“{name}” ships with Ispettore and stays as it is, so that its name means the same everywhere.
+    Copy it, and change the copy."""
+
+
+class SpecificationRefused(IspettoreError):
+    """The specification “{name}” can't be kept. {reason}"""
+
+
+class SpecificationChanged(IspettoreError):
+    """“{name}” was changed elsewhere meanwhile and is at version {version} now. Nothing of yours was kept; look at the new version,
+    then make your change again."""
+
+
+class UploadCutShort(IspettoreError):
+    """“{file}” did not come in whole: {reason}. Bring it in again."""
+
+
+class NoRoomLeft(IspettoreError):
+    """There is no room left here for “{file}”. Make room on the disk that holds Ispettore's files, then try again."""
+
+
+class NoLongerReplaceable(IspettoreError):
+    """“{file}” has been removed or replaced meanwhile. Look at the sheet again, then replace what stands there now."""
+
+
+class NoSuchSpan(IspettoreError):
+    """This span can't be read: it has to lie inside the recording and be at most {longest_min:.0f} minutes long. Select less."""

@@ -10,7 +10,7 @@ from sqlmodel import Session
 CHANNEL = "ispettore"
 
 
-def tell(session: Session, about: str, subject_id: UUID, *, production_id: UUID | None = None, **more: Any) -> None:
+def tell(session: Session, about: str, subject_id: UUID | str, *, production_id: UUID | None = None, **more: Any) -> None:
     """Announce a change when this transaction commits."""
     message = {"about": about, "id": str(subject_id), "production": str(production_id) if production_id else None, **more}
     session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": json.dumps(message)})

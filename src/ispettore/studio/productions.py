@@ -6,14 +6,16 @@ from uuid import UUID
 from natsort import natsorted, ns
 from sqlmodel import col, select
 
-from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
+from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet
 from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.spread import spreads
 from ispettore.core.spec.verdict import judge_production
 from ispettore.studio import events, recordings, specifications
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
-from ispettore.studio.tables import InspectionRecord, Production, Recording, now
-from ispettore.studio.views import ProductionSummary, ProductionView
+from ispettore.studio.tables import Production, Recording, now
+from ispettore.studio.views import ProductionSummary, ProductionView, RecordingView
 
 
 def create(name: str, specification_id: str) -> UUID:
@@ -73,12 +75,7 @@ def _reorder(production_id: UUID, arrange: Callable[[list[Recording]], list[UUID
         production = session.get(Production, production_id, with_for_update=True)
         if production is None:
             raise NotFound(what="production")
-        found = {
-            recording.id: recording
-            for recording in session.exec(
-                select(Recording).where(Recording.production_id == production_id, col(Recording.removed_at).is_(None))
-            ).all()
-        }
+        found = {recording.id: recording for recording in recordings.current(session, production_id)}
         wanted = arrange(list(found.values()))
         if len(wanted) != len(found) or set(wanted) != set(found):
             raise OrderChanged(production=production.name)
@@ -94,8 +91,8 @@ def summaries() -> list[ProductionSummary]:
     with transaction() as session:
         for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
             specification = Specification.model_validate(production.specification)
-            rows = recordings.rows(session, production.id, specification)
-            judged = [row.verdict.passes for row in rows if row.verdict]
+            passing = recordings.verdicts(session, production.id, specification)
+            judged = [passes for passes in passing if passes is not None]
             newest = session.exec(
                 select(Recording.created_at)
                 .where(Recording.production_id == production.id)
@@ -108,10 +105,10 @@ def summaries() -> list[ProductionSummary]:
                     name=production.name,
                     specification_id=specification.id,
                     specification_name=specification.name,
-                    recordings=len(rows),
+                    recordings=len(passing),
                     inside=sum(judged),
                     outside=len(judged) - sum(judged),
-                    pending=len(rows) - len(judged),
+                    pending=len(passing) - len(judged),
                     last_activity=newest or production.created_at,
                     archived=production.archived_at is not None,
                 )
@@ -126,15 +123,7 @@ def sheet(production_id: UUID) -> ProductionView:
         if production is None:
             raise NotFound(what="production")
         specification = Specification.model_validate(production.specification)
-        rows = recordings.rows(session, production.id, specification)
-        records = session.exec(
-            select(InspectionRecord).where(
-                col(InspectionRecord.sha256).in_([row.sha256 for row in rows]),
-                InspectionRecord.methods_version == METHODS_VERSION,
-            )
-        ).all()
-        data = {record.sha256: Inspection.model_validate(record.data) for record in records}
-        inspections = [data[row.sha256] for row in rows if row.sha256 in data]
+        rows, inspections = recordings.rows(session, production.id, specification)
         return ProductionView(
             id=production.id,
             name=production.name,
@@ -143,4 +132,30 @@ def sheet(production_id: UUID) -> ProductionView:
             specification=specification,
             recordings=rows,
             whole=list(judge_production(inspections, specification)) if inspections else [],
+            spreads=list(spreads(inspections, specification)),
         )
+
+
+def printed(sheet: ProductionView) -> PrintedSheet:
+    """The sheet as it is printed."""
+    return PrintedSheet(
+        production=sheet.name,
+        specification=sheet.specification,
+        issued=now(),
+        issuer=issuer(),
+        rows=[_printed_row(row) for row in sheet.recordings],
+        whole=sheet.whole,
+        spreads=sheet.spreads,
+    )
+
+
+def _printed_row(row: RecordingView) -> PrintedRow:
+    conformed = row.conforming.file_name if row.conforming and row.conforming.passes else None
+    return PrintedRow(
+        name=row.name,
+        facts=row.facts,
+        ribbon=row.ribbon.drawn() if row.ribbon else None,
+        verdict=row.verdict,
+        problem=(row.work.error or row.work.state) if row.work else "",
+        delivered=conformed or "",
+    )

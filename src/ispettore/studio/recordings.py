@@ -5,9 +5,12 @@ from pathlib import PurePath
 from uuid import UUID
 
 from sqlmodel import Session, col, func, select
+from sqlmodel.sql.expression import SelectOfScalar
 
+from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.recording_report import RecordingReport
 from ispettore.core.measure import ribbon, tracks
-from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding
 from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
@@ -15,42 +18,143 @@ from ispettore.core.spec.breaches import breaches
 from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge, role_of
-from ispettore.studio import conformings, events, queue, works
+from ispettore.studio import acceptances, conformings, events, lookup, queue, works
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound
+from ispettore.studio.errors import NoLongerReplaceable, NotFound, NotReady
 from ispettore.studio.store import Blob
-from ispettore.studio.tables import InspectionRecord, Production, Recording, WorkKind, now
-from ispettore.studio.views import FindingView, RecordingDetail, RecordingView, RibbonView
+from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
+from ispettore.studio.views import EarlierVersion, FindingView, RecordingDetail, RecordingView, RibbonView
+
+MINIATURE = 132
+"""Columns of a row's ribbon: as many as it is drawn wide."""
 
 
 def add(production_id: UUID, name: str, blob: Blob) -> UUID:
-    """Add a stored file to a production as a recording and have it inspected."""
+    """Add a stored file to a production as a recording and have it inspected.
+
+    The same file under the same name is there already and not added again: its recording is what is returned.
+    """
+    with transaction() as session:
+        if session.get(Production, production_id, with_for_update=True) is None:
+            raise NotFound(what="production")
+        shown = _shown_name(name)
+        for there in session.exec(_current(production_id).where(Recording.sha256 == blob.sha256)).all():
+            if there.name == shown:
+                return there.id
+        last = session.exec(select(func.max(Recording.position)).where(Recording.production_id == production_id)).one()
+        recording, work_id = _put_in(session, production_id, (last or 0) + 1, shown, blob)
+    queue.put(work_id)
+    return recording.id
+
+
+def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
+    """Put a newer file in the place of a recording; the older stays, with all that was made of it. The same bytes change nothing.
+
+    Raises NotFound, and NoLongerReplaceable where the recording was removed or replaced meanwhile.
+    """
+    with transaction() as session:
+        older = _replaceable(session, recording_id)
+        if older.sha256 == blob.sha256:
+            return older.id
+        recording, work_id = _put_in(session, older.production_id, older.position, _shown_name(name), blob)
+        older.replaced_by = recording.id
+        session.add(older)
+    queue.put(work_id)
+    return recording.id
+
+
+def expected(production_id: UUID, replaces: UUID | None) -> None:
+    """Whether a file can come in as a recording or in the place of one. Raises as `add` and `replace` do."""
     with transaction() as session:
         if session.get(Production, production_id) is None:
             raise NotFound(what="production")
-        last = session.exec(select(func.max(Recording.position)).where(Recording.production_id == production_id)).one()
-        recording = Recording(
-            production_id=production_id,
-            position=(last or 0) + 1,
-            name=PurePath(name.replace("\\", "/")).name or "recording",
-            sha256=blob.sha256,
-            size_bytes=blob.size_bytes,
-        )
-        session.add(recording)
-        session.flush()
-        work = works.ask(session, WorkKind.INSPECT, recording.id, production_id=production_id)
-        recording_id, work_id = recording.id, work.id
-    queue.put(work_id)
-    return recording_id
+        if replaces is not None:
+            _replaceable(session, replaces)
 
 
-def remove(recording_id: UUID) -> None:
-    """Take a recording out of its production. The file and all that was measured stay in the store."""
+def _replaceable(session: Session, recording_id: UUID) -> Recording:
+    older = session.get(Recording, recording_id, with_for_update=True)
+    if older is None:
+        raise NotFound(what="recording")
+    if older.removed_at is not None or older.replaced_by is not None:
+        raise NoLongerReplaceable(file=older.name)
+    return older
+
+
+def _put_in(session: Session, production_id: UUID, position: int, name: str, blob: Blob) -> tuple[Recording, UUID]:
+    recording = Recording(production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes)
+    session.add(recording)
+    session.flush()
+    return recording, works.ask(session, WorkKind.INSPECT, recording.id, production_id=production_id).id
+
+
+def _shown_name(name: str) -> str:
+    return PurePath(name.replace("\\", "/")).name or "recording"
+
+
+def remove(recording_ids: list[UUID]) -> None:
+    """Take recordings out of their productions. The files and all that was measured stay; `restore` brings them back."""
+    _mark(recording_ids, removed=True)
+
+
+def restore(recording_ids: list[UUID]) -> None:
+    """Bring removed recordings back where they were."""
+    _mark(recording_ids, removed=False)
+
+
+def _mark(recording_ids: list[UUID], *, removed: bool) -> None:
     with transaction() as session:
-        recording = _get(session, recording_id)
-        recording.removed_at = now()
-        session.add(recording)
-        events.tell(session, "production", recording.production_id, production_id=recording.production_id)
+        for recording_id in recording_ids:
+            recording = session.get(Recording, recording_id, with_for_update=True)
+            if recording is None:
+                raise NotFound(what="recording")
+            recording.removed_at = (recording.removed_at or now()) if removed else None
+            session.add(recording)
+            events.tell(session, "production", recording.production_id, production_id=recording.production_id)
+
+
+def use_again(recording_id: UUID) -> None:
+    """Give a replaced recording its place back; what stands there now becomes the replaced one. Raises NotFound."""
+    with transaction() as session:
+        older = _get(session, recording_id)
+        newest = older
+        while newest.replaced_by is not None:
+            newest = session.get_one(Recording, newest.replaced_by)
+        if newest.id == older.id:
+            return
+        # The chain is closed behind it: whatever was replaced by it is now replaced by what follows.
+        for one in session.exec(select(Recording).where(Recording.replaced_by == older.id)).all():
+            one.replaced_by = older.replaced_by
+            session.add(one)
+        older.replaced_by, older.position = None, newest.position
+        newest.replaced_by = older.id
+        session.add_all([older, newest])
+        events.tell(session, "production", older.production_id, production_id=older.production_id)
+
+
+def _earlier(session: Session, recording: Recording) -> list[Recording]:
+    """Those whose place it took, the newest first."""
+    found: list[Recording] = []
+    waiting = [recording.id]
+    while waiting:
+        before = session.exec(select(Recording).where(col(Recording.replaced_by).in_(waiting))).all()
+        found += before
+        waiting = [one.id for one in before]
+    return sorted(found, key=lambda one: one.created_at, reverse=True)
+
+
+def _current(production_id: UUID) -> SelectOfScalar[Recording]:
+    """What stands in a production now, in order."""
+    return (
+        select(Recording)
+        .where(Recording.production_id == production_id, col(Recording.removed_at).is_(None), col(Recording.replaced_by).is_(None))
+        .order_by(col(Recording.position))
+    )
+
+
+def current(session: Session, production_id: UUID) -> list[Recording]:
+    """The recordings of a production in order: not those removed or replaced."""
+    return list(session.exec(_current(production_id)).all())
 
 
 def inspect_again(recording_id: UUID) -> None:
@@ -62,14 +166,35 @@ def inspect_again(recording_id: UUID) -> None:
     queue.put(work_id)
 
 
-def rows(session: Session, production_id: UUID, specification: Specification) -> list[RecordingView]:
-    """The recordings of a production in order, each judged against the specification."""
-    found = session.exec(
-        select(Recording)
-        .where(Recording.production_id == production_id, col(Recording.removed_at).is_(None))
-        .order_by(col(Recording.position))
-    ).all()
-    return list(_views(session, list(found), specification))
+def catch_up() -> None:
+    """Have measured what was measured by older methods only, so that every recording shows what the page can show now."""
+    with transaction() as session:
+        there = session.exec(select(Recording).where(col(Recording.removed_at).is_(None))).all()
+        known = lookup.measured(session)
+        asked = works.newest(session, WorkKind.INSPECT, [recording.id for recording in there])
+        again = [
+            recording
+            for recording in there
+            if recording.sha256 not in known and (work := asked.get(recording.id)) is not None and work.state == WorkState.DONE
+        ]
+        made = [works.ask(session, WorkKind.INSPECT, one.id, production_id=one.production_id).id for one in again]
+    for work_id in made:
+        queue.put(work_id)
+
+
+def rows(session: Session, production_id: UUID, specification: Specification) -> tuple[list[RecordingView], list[Inspection]]:
+    """The recordings of a production in order, each judged, and the readings of those that are measured, in the same order."""
+    found = current(session, production_id)
+    inspections = lookup.short(session, found)
+    views = list(_views(session, found, specification, inspections))
+    return views, [inspections[recording.id] for recording in found if recording.id in inspections]
+
+
+def verdicts(session: Session, production_id: UUID, specification: Specification) -> list[bool | None]:
+    """For each recording of a production whether it passes; None where it is not measured."""
+    here = current(session, production_id)
+    judged = {of: judge(found, specification, role=role_of(found)).passes for of, found in lookup.short(session, here).items()}
+    return [judged.get(recording.id) for recording in here]
 
 
 def detail(recording_id: UUID) -> RecordingDetail:
@@ -78,24 +203,54 @@ def detail(recording_id: UUID) -> RecordingDetail:
         recording = _get(session, recording_id)
         production = session.get_one(Production, recording.production_id)
         specification = Specification.model_validate(production.specification)
-        [row] = _views(session, [recording], specification)
-        record = _inspections(session, [recording.sha256]).get(recording.sha256)
+        record = lookup.whole(session, recording)
         parsed = Inspection.model_validate(record.data) if record else None
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
+        [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
+        reasons = acceptances.reasons(session, recording.id)
         return RecordingDetail(
-            **row.model_dump(),
+            **row.model_dump(exclude={"ribbon"}),
+            ribbon=_ribbon(record.ribbon) if record else None,
             specification=specification,
             production_name=production.name,
+            room_tone_chosen=bool(recording.room_tone),
+            replaced_by=recording.replaced_by,
+            replaced_by_name=session.get_one(Recording, recording.replaced_by).name if recording.replaced_by else "",
+            earlier=[EarlierVersion.model_validate(one, from_attributes=True) for one in _earlier(session, recording)],
             inspection=parsed,
-            findings=[_finding(finding) for finding in parsed.findings] if parsed else [],
+            findings=[_finding(finding, reasons) for finding in parsed.findings] if parsed else [],
             breaches=breaches(row.verdict, parsed, run) if parsed and row.verdict else [],
             window=gain_window(parsed, specification) if parsed else None,
-            conformings=conformings.of_recordings(session, [recording.id]).get(recording.id, []),
+            conformings=conformings.of_recording(session, recording.id),
         )
 
 
-def _finding(finding: Finding) -> FindingView:
-    return FindingView(**finding.model_dump(), title=title_of_finding(finding.kind), advice=advice(finding.kind))
+def report(recording_id: UUID) -> RecordingReport:
+    """What is told of a recording on paper. Raises NotFound, and NotReady where it is not measured."""
+    found = detail(recording_id)
+    if found.inspection is None or found.verdict is None or found.ribbon is None:
+        raise NotReady(file=found.name, reason="has not been inspected yet")
+    return RecordingReport(
+        # Two recordings of the same bytes share an inspection; the report bears this one's name.
+        inspection=found.inspection.model_copy(update={"name": found.name}),
+        verdict=found.verdict,
+        specification=found.specification,
+        ribbon=found.ribbon.drawn(),
+        breaches=found.breaches,
+        accepted=tuple(finding.accepted for finding in found.findings),
+        production=found.production_name,
+        issued=now(),
+        issuer=issuer(),
+    )
+
+
+def _finding(finding: Finding, reasons: dict[acceptances.Key, str]) -> FindingView:
+    return FindingView(
+        **finding.model_dump(),
+        title=title_of_finding(finding.kind),
+        advice=advice(finding.kind),
+        accepted=reasons.get(acceptances.key(finding), ""),
+    )
 
 
 def _get(session: Session, recording_id: UUID) -> Recording:
@@ -105,25 +260,17 @@ def _get(session: Session, recording_id: UUID) -> Recording:
     return recording
 
 
-def _inspections(session: Session, hashes: list[str]) -> dict[str, InspectionRecord]:
-    found = session.exec(
-        select(InspectionRecord).where(
-            col(InspectionRecord.sha256).in_(hashes), InspectionRecord.methods_version == METHODS_VERSION
-        )
-    ).all()
-    return {record.sha256: record for record in found}
-
-
-def _views(session: Session, recordings: list[Recording], specification: Specification) -> Iterator[RecordingView]:
+def _views(
+    session: Session, recordings: list[Recording], specification: Specification, inspections: dict[UUID, Inspection]
+) -> Iterator[RecordingView]:
     identifiers = [recording.id for recording in recordings]
-    inspections = _inspections(session, [recording.sha256 for recording in recordings])
+    ribbons = lookup.ribbons(session, recordings)
     inspecting = works.newest(session, WorkKind.INSPECT, identifiers)
-    attempts = conformings.of_recordings(session, identifiers)
+    attempts = conformings.newest(session, identifiers)
+    first: dict[str, str] = {}
     for recording in recordings:
-        record = inspections.get(recording.sha256)
-        inspection = Inspection.model_validate(record.data) if record else None
+        inspection = inspections.get(recording.id)
         verdict = judge(inspection, specification, role=role_of(inspection)) if inspection else None
-        tried = attempts.get(recording.id, [])
         yield RecordingView(
             id=recording.id,
             production_id=recording.production_id,
@@ -132,14 +279,16 @@ def _views(session: Session, recordings: list[Recording], specification: Specifi
             created_at=recording.created_at,
             size_bytes=recording.size_bytes,
             sha256=recording.sha256,
+            same_as=first.get(recording.sha256),
             work=works.view(inspecting.get(recording.id)),
             facts=inspection.facts if inspection else None,
             verdict=verdict,
-            ribbon=_ribbon(record.ribbon) if record else None,
-            conforming=tried[0] if tried else None,
+            ribbon=_ribbon(ribbons[recording.sha256], columns=MINIATURE) if recording.sha256 in ribbons else None,
+            conforming=attempts.get(recording.id),
         )
+        first.setdefault(recording.sha256, recording.name)
 
 
-def _ribbon(packed: bytes) -> RibbonView:
-    found = ribbon.unpacked(packed)
+def _ribbon(packed: bytes, *, columns: int = ribbon.COLUMNS) -> RibbonView:
+    found = ribbon.coarser(ribbon.unpacked(packed), columns)
     return RibbonView(rms_dbfs=found.rms_dbfs.round(1).tolist(), peak_dbfs=found.peak_dbfs.round(1).tolist())

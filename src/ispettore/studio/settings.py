@@ -13,6 +13,7 @@ class Settings(BaseSettings):
 
     database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
     store: str = str(ROOT / "var" / "store")
+    incoming: Path = ROOT / "var" / "incoming"
     keys: Path | None = None
     frontend: Path = ROOT / "frontend" / "dist"
     host: str = "127.0.0.1"

@@ -5,6 +5,7 @@ A blob is written under a temporary name, synced where that means something, and
 
 import hashlib
 import os
+import shutil
 import uuid
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -62,6 +63,21 @@ class Store:
         with path.open("rb") as file:
             return self.put(iter(lambda: file.read(CHUNK), b""), name=path.name)
 
+    def take(self, path: Path, sha256: str) -> Blob:
+        """Move a file in whose hash is known and whose bytes are synced; it is not at `path` any more."""
+        size, target = path.stat().st_size, self._path(sha256)
+        if not self._fs.exists(target):
+            self._fs.makedirs(target.rsplit("/", 1)[0], exist_ok=True)
+            temporary = f"{self._root}/incoming/{uuid.uuid4().hex}"
+            if self._local:
+                shutil.move(path, temporary)
+                Path(temporary).replace(target)
+            else:
+                self._fs.put(str(path), temporary)
+                self._fs.mv(temporary, target)
+        path.unlink(missing_ok=True)
+        return Blob(sha256, size)
+
     def has(self, sha256: str) -> bool:
         return bool(self._fs.exists(self._path(sha256)))
 
@@ -80,6 +96,10 @@ class Store:
                 if left is not None:
                     left -= len(piece)
                 yield piece
+
+    def local(self, sha256: str) -> Path | None:
+        """Where the blob lies on this machine; None where the store is elsewhere. Never write to it."""
+        return Path(self._path(sha256)) if self._local else None
 
     @contextmanager
     def as_local(self, sha256: str) -> Iterator[Path]:

@@ -34,6 +34,17 @@ class WorkState(StrEnum):
     CANCELLED = "cancelled"
 
 
+class SpecificationRecord(SQLModel, table=True):
+    """One version of a specification that was written here. Versions are added and never changed; those that ship are files."""
+
+    __tablename__ = "specification"
+
+    identifier: str = Field(primary_key=True)
+    version: int = Field(primary_key=True)
+    data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
 class Production(SQLModel, table=True):
     """A piece of work with many recordings in an order."""
 
@@ -46,7 +57,10 @@ class Production(SQLModel, table=True):
 
 
 class Recording(SQLModel, table=True):
-    """One source file, never changed after it came in. `sha256` names its blob in the store."""
+    """One source file, never changed after it came in. `sha256` names its blob in the store.
+
+    A newer file may take its place: it has the same position then, and `replaced_by` points to it.
+    """
 
     id: UUID = Field(default_factory=uuid4, primary_key=True)
     production_id: UUID = Field(foreign_key="production.id", index=True)
@@ -56,19 +70,40 @@ class Recording(SQLModel, table=True):
     size_bytes: int = Field(sa_type=BigInteger)
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    replaced_by: UUID | None = Field(default=None, foreign_key="recording.id")
+    room_tone: str = ""
+    """Where a person said the room tone is, as START-END in seconds; empty where the meters look for it."""
+
+
+class Acceptance(SQLModel, table=True):
+    """One finding of a recording that somebody accepted, and why."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    kind: str
+    start_s: float
+    end_s: float
+    reason: str = Field(sa_column=Column(Text, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
 class InspectionRecord(SQLModel, table=True):
-    """The inspection of one blob by one version of the methods; recordings with the same bytes share it."""
+    """The inspection of one blob by one version of the methods, with room tone found or chosen as recordings say it.
+
+    Recordings with the same bytes and the same room tone share it.
+    """
 
     __tablename__ = "inspection"
 
     sha256: str = Field(primary_key=True)
     methods_version: int = Field(primary_key=True)
+    room_tone: str = Field(default="", primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     ribbon: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     listening_sha256: str | None = None
+    pyramid_sha256: str | None = None
+    levels_sha256: str | None = None
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
@@ -86,6 +121,9 @@ class Conforming(SQLModel, table=True):
     size_bytes: int | None = Field(default=None, sa_type=BigInteger)
     certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     ribbon: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
+    pyramid_sha256: str | None = None
+    tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
+    reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 

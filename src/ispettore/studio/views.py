@@ -4,17 +4,24 @@ from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from pydantic import BaseModel
+import numpy as np
+from pydantic import BaseModel, Field
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.certify.verification import KeyStanding
+from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.reading import Finding
+from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
+from ispettore.core.spec.objections import Objection
 from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
+from ispettore.core.spec.wording import Piece
+from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
 
@@ -38,25 +45,42 @@ class RibbonView(BaseModel):
     rms_dbfs: list[float]
     peak_dbfs: list[float]
 
+    def drawn(self) -> Ribbon:
+        """As the core draws it."""
+        return Ribbon(np.array(self.rms_dbfs), np.array(self.peak_dbfs))
+
 
 class FindingView(Finding):
-    """A finding with how it is called and what mends it; what its kind means stands in the methods."""
+    """A finding with how it is called and what mends it; what its kind means stands in the methods.
+
+    `accepted` says why it may stand, where somebody accepted it; it is empty otherwise.
+    """
 
     title: str
     advice: str
+    accepted: str
+
+
+class FindingPlace(BaseModel):
+    """What names one finding of a recording."""
+
+    kind: str = Field(max_length=80)
+    start_s: float
+    end_s: float
 
 
 class ResultView(BaseModel):
-    """What is needed of the written file to play it beside its source."""
+    """What is needed of the written file to play it beside its source, and its readings where one recording is looked at."""
 
     sample_rate_hz: int
     frames: int
     head_s: float | None
     integrated_loudness_lufs: float | None
+    readings: dict[str, Reading] = {}
 
 
 class ConformingView(BaseModel):
-    """One attempt to conform a recording."""
+    """One attempt to conform a recording. The `ledger` of its steps comes only where one recording is looked at."""
 
     id: UUID
     recording_id: UUID
@@ -69,6 +93,8 @@ class ConformingView(BaseModel):
     touch: Touch | None
     window: GainWindow | None
     obstacles: list[Obstacle]
+    ledger: list[LedgerLine]
+    out_of_order: list[str]
     before: Verdict | None
     after: Verdict | None
     rounds: int
@@ -89,6 +115,7 @@ class RecordingView(BaseModel):
     created_at: datetime
     size_bytes: int
     sha256: str
+    same_as: str | None
     work: WorkView | None
     facts: FileFacts | None
     verdict: Verdict | None
@@ -96,8 +123,39 @@ class RecordingView(BaseModel):
     conforming: ConformingView | None
 
 
+class LimitChange(BaseModel):
+    """One limit with the reading as it is and as it would be."""
+
+    before: LimitVerdict
+    after: LimitVerdict
+
+
+class ChosenToneView(ChosenTone):
+    """A span as room tone: `was` are the readings it would change, `limits` those limits that are on them."""
+
+    was: dict[str, Reading]
+    limits: list[LimitChange]
+
+
+class EarlierVersion(BaseModel):
+    """A file that another took the place of."""
+
+    id: UUID
+    name: str
+    created_at: datetime
+
+
 class RecordingDetail(RecordingView):
-    """One recording with all its readings, its gain window and every attempt to conform it."""
+    """One recording with all its readings, its gain window and every attempt to conform it.
+
+    `replaced_by` names the recording that took its place; `earlier` are those whose place it took, the newest first.
+    `room_tone_chosen` is true where a person said where the room tone is.
+    """
+
+    room_tone_chosen: bool
+    replaced_by: UUID | None
+    replaced_by_name: str
+    earlier: list[EarlierVersion]
 
     specification: Specification
     production_name: str
@@ -124,7 +182,10 @@ class ProductionSummary(BaseModel):
 
 
 class ProductionView(BaseModel):
-    """The inspection sheet."""
+    """The inspection sheet. `whole` judges the limits on the production; `spreads` says how alike its recordings are.
+
+    Outliers are counted among the recordings that have a verdict, in their order.
+    """
 
     id: UUID
     name: str
@@ -133,6 +194,49 @@ class ProductionView(BaseModel):
     specification: Specification
     recordings: list[RecordingView]
     whole: list[LimitVerdict]
+    spreads: list[Spread]
+
+
+class UnfinishedUpload(BaseModel):
+    """A file of which only a part came in so far. `modified` is when it was last changed where it comes from, as its page said."""
+
+    id: str
+    name: str
+    modified: str
+    size_bytes: int
+    received_bytes: int
+
+
+class LimitSentence(BaseModel):
+    """A limit as a sentence in pieces, its own values apart so that they can be edited in place."""
+
+    quantity: str
+    pieces: list[Piece]
+
+
+class Examined(BaseModel):
+    """What was found in a draft. `sentences` are its limits as they read; None for one that can't be read yet."""
+
+    objections: list[Objection]
+    sentences: list[LimitSentence | None]
+
+
+class SpecificationVersion(BaseModel):
+    """One version: when it was kept (None where it ships) and how many certificates were made by it."""
+
+    version: int
+    created_at: datetime | None
+    certificates: int
+
+
+class SpecificationView(BaseModel):
+    """A specification in its newest version, with all its versions and the productions that are held against it."""
+
+    specification: Specification
+    ships: bool
+    sentences: list[LimitSentence]
+    productions: list[str]
+    versions: list[SpecificationVersion]
 
 
 class VerifyingView(BaseModel):

@@ -6,17 +6,38 @@ from contextlib import asynccontextmanager
 from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.concurrency import run_in_threadpool
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ispettore.core.errors import IspettoreError, UnknownSpecification
-from ispettore.studio.errors import NotFound, NotReady, OrderChanged
+from ispettore.studio.errors import (
+    NoLongerReplaceable,
+    NoRoomLeft,
+    NotFound,
+    NotReady,
+    OrderChanged,
+    SpecificationChanged,
+    SpecificationShips,
+)
+from ispettore.studio.incoming import Incoming
+from ispettore.studio.recordings import catch_up
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Store, TooLarge
-from ispettore.web import explaining, productions, recordings, verifyings, works
+from ispettore.web import explaining, productions, recordings, resumable, specifications, verifyings, works
 from ispettore.web.live import Live
 
-STATUS = {NotFound: 404, OrderChanged: 409, UnknownSpecification: 404, NotReady: 409, TooLarge: 413}
+STATUS = {
+    NotFound: 404,
+    UnknownSpecification: 404,
+    OrderChanged: 409,
+    NotReady: 409,
+    SpecificationChanged: 409,
+    SpecificationShips: 409,
+    NoLongerReplaceable: 409,
+    TooLarge: 413,
+    NoRoomLeft: 507,
+}
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; media-src 'self' blob:; "
     "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
@@ -69,18 +90,23 @@ async def in_words(_request: Request, error: Exception) -> JSONResponse:
 def build() -> FastAPI:
     """The application, for the server, the tests and the description of the interface."""
     live = Live()
+    incoming = Incoming(settings().incoming)
 
     @asynccontextmanager
     async def running(app: FastAPI) -> AsyncIterator[None]:
         app.state.store = Store(settings().store)
+        await run_in_threadpool(incoming.sweep, app.state.store)
+        await run_in_threadpool(catch_up)
         async with live.listening():
             yield
 
     app = FastAPI(title="Ispettore", version="1", lifespan=running, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
-    for part in (explaining, productions, recordings, verifyings, works):
+    for part in (explaining, productions, recordings, resumable, specifications, verifyings, works):
         app.include_router(part.routes, prefix="/api")
+
+    app.include_router(resumable.router(incoming), include_in_schema=False)
 
     @app.get("/api/health", operation_id="health")
     async def health() -> dict[str, str]:

@@ -10,11 +10,15 @@ routes = APIRouter()
 
 
 class Explained(Method):
-    """A quantity's entry with how its figures are shown."""
+    """A quantity's entry with how its figures are shown, and what a limit on it may ask: a number in a range, or words."""
 
     unit: str
+    difference_unit: str
     group: Group
     decimals: int
+    choices: list[str]
+    least: float
+    most: float
 
 
 class Explanations(BaseModel):
@@ -28,7 +32,16 @@ class Explanations(BaseModel):
 def list_methods() -> Explanations:
     return Explanations(
         quantities=[
-            Explained(**entry.model_dump(), unit=quantity.unit, group=quantity.group, decimals=quantity.decimals)
+            Explained(
+                **entry.model_dump(),
+                unit=quantity.unit,
+                difference_unit=quantity.difference_unit,
+                group=quantity.group,
+                decimals=quantity.decimals,
+                choices=list(quantity.choices),
+                least=quantity.range[0],
+                most=quantity.range[1],
+            )
             for name, quantity in QUANTITIES.items()
             if (entry := methods()["readings"].get(name))
         ],

@@ -1,16 +1,17 @@
-"""Routes: productions, their sheets, and the specifications they may use."""
+"""Routes: productions and their sheets."""
 
+import io
 from typing import Annotated
-from urllib.parse import quote
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from ispettore.core.spec.specification import Specification
-from ispettore.studio import productions, recordings, sheet_table, specifications
+from ispettore.core.certify import printed_sheet
+from ispettore.studio import productions, recordings, sheet_table
 from ispettore.studio.views import ProductionSummary, ProductionView
+from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
 
 routes = APIRouter()
@@ -40,11 +41,6 @@ class WantedOrder(BaseModel):
     """Every recording of the production, in the order they are to have."""
 
     recordings: list[UUID] = Field(max_length=10_000)
-
-
-@routes.get("/specifications", operation_id="listSpecifications")
-def list_specifications() -> list[Specification]:
-    return specifications.all_specifications()
 
 
 @routes.get("/productions", operation_id="listProductions")
@@ -80,15 +76,24 @@ def order_recordings_by_name(production_id: UUID) -> None:
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)
 def get_sheet_as_table(production_id: UUID) -> Response:
     sheet = productions.sheet(production_id)
-    headers = {"content-disposition": f"attachment; filename*=UTF-8''{quote(sheet.name)}.csv"}
+    headers = named(f"{sheet.name}.csv")
     return Response(sheet_table.as_csv(sheet), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@routes.get("/productions/{production_id}/sheet.pdf", operation_id="getPrintedSheet", response_class=Response)
+def get_printed_sheet(production_id: UUID) -> Response:
+    sheet = productions.sheet(production_id)
+    page = io.BytesIO()
+    printed_sheet.write(productions.printed(sheet), page)
+    headers = named(f"{sheet.name}.pdf")
+    return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 
 
 @routes.put(
     "/productions/{production_id}/recordings",
     operation_id="addRecording",
     status_code=201,
-    openapi_extra={"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}},
+    openapi_extra=RAW_BODY,
 )
 async def add_recording(production_id: UUID, request: Request, name: Annotated[str, Query(min_length=1, max_length=255)]) -> Made:
     blob = await into_store(request, name)

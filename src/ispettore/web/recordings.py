@@ -3,31 +3,65 @@
 import io
 import json
 from typing import Annotated, Literal
-from urllib.parse import quote
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import Response, StreamingResponse
-from pydantic import BaseModel
+from fastapi.responses import FileResponse, Response, StreamingResponse
+from pydantic import BaseModel, Field
 
-from ispettore.core.certify import report
-from ispettore.core.measure import ribbon
-from ispettore.studio import conformings, recordings, sounds
+from ispettore.core.certify import blind, recording_report, report
+from ispettore.core.measure import pyramid, ribbon
+from ispettore.core.measure.reading import Reading, Span
+from ispettore.studio import acceptances, conformings, pictures, recordings, room_tones, sounds
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store import Store
-from ispettore.studio.views import RecordingDetail
+from ispettore.studio.views import ChosenToneView, FindingPlace, RecordingDetail
 from ispettore.web.productions import Made
+from ispettore.web.transfer import named
 
 routes = APIRouter()
 Start = Annotated[int, Query(ge=0)]
 Frames = Annotated[int, Query(ge=1, le=sounds.LONGEST_FRAMES)]
+Columns = Annotated[int, Query(ge=10, le=2_000)]
+Rows = Annotated[int, Query(ge=10, le=600)]
+Rounds = Annotated[int, Query(ge=blind.FEWEST, le=blind.MOST)]
+
+
+class ChosenFindings(BaseModel):
+    """Several findings of one recording."""
+
+    findings: list[FindingPlace] = Field(min_length=1, max_length=10_000)
+
+
+class AcceptedFindings(ChosenFindings):
+    """Findings that may stand, and why."""
+
+    reason: str = Field(max_length=500)
+
+
+COMPRESSED = {"content-encoding": "deflate", "cache-control": "private, max-age=31536000, immutable"}
+"""A recording never changes, and neither do its pictures; they are kept as they are sent."""
+
+
+class RibbonShape(BaseModel):
+    """A level ribbon at every zoom: columns of each level from the finest (5 ms), each `factor` times coarser than the last."""
+
+    columns: list[int]
+    factor: int
+    tile: int
 
 
 class ConformRequest(BaseModel):
     """How to conform; `container` left out means what the specification asks for."""
 
     preference: Literal["light", "balanced", "even"] = "balanced"
-    container: Literal["wav", "flac", "mp3"] | None = None
+    container: Literal["wav", "flac", "mp3", "opus"] | None = None
+
+
+class Chosen(BaseModel):
+    """Several recordings at once."""
+
+    recordings: list[UUID] = Field(min_length=1, max_length=10_000)
 
 
 @routes.get("/recordings/{recording_id}", operation_id="getRecording")
@@ -35,9 +69,40 @@ def get_recording(recording_id: UUID) -> RecordingDetail:
     return recordings.detail(recording_id)
 
 
-@routes.delete("/recordings/{recording_id}", operation_id="removeRecording", status_code=204)
-def remove_recording(recording_id: UUID) -> None:
-    recordings.remove(recording_id)
+@routes.get("/recordings/{recording_id}/report.{form}", operation_id="getReport", response_class=Response)
+def get_report(recording_id: UUID, form: Literal["pdf", "html"]) -> Response:
+    report_of = recordings.report(recording_id)
+    headers = named(f"{report_of.inspection.name}.report.{form}")
+    if form == "html":
+        return Response(recording_report.html(report_of), media_type="text/html; charset=utf-8", headers=headers)
+    page = io.BytesIO()
+    recording_report.pdf(report_of, page)
+    return Response(page.getvalue(), media_type="application/pdf", headers=headers)
+
+
+@routes.post("/recordings/remove", operation_id="removeRecordings", status_code=204)
+def remove_recordings(chosen: Chosen) -> None:
+    recordings.remove(chosen.recordings)
+
+
+@routes.post("/recordings/restore", operation_id="restoreRecordings", status_code=204)
+def restore_recordings(chosen: Chosen) -> None:
+    recordings.restore(chosen.recordings)
+
+
+@routes.put("/recordings/{recording_id}/accepted", operation_id="acceptFindings", status_code=204)
+def accept_findings(recording_id: UUID, accepted: AcceptedFindings) -> None:
+    acceptances.accept(recording_id, accepted.findings, accepted.reason)
+
+
+@routes.post("/recordings/{recording_id}/accepted/take-back", operation_id="takeBackFindings", status_code=204)
+def take_back_findings(recording_id: UUID, findings: ChosenFindings) -> None:
+    acceptances.take_back(recording_id, findings.findings)
+
+
+@routes.post("/recordings/{recording_id}/use-again", operation_id="useRecordingAgain", status_code=204)
+def use_recording_again(recording_id: UUID) -> None:
+    recordings.use_again(recording_id)
 
 
 @routes.post("/recordings/{recording_id}/inspect", operation_id="inspectAgain", status_code=202)
@@ -51,13 +116,16 @@ def conform_recording(recording_id: UUID, wanted: ConformRequest) -> Made:
 
 
 @routes.get("/conformings/{conforming_id}/file", operation_id="getDeliverable", response_class=Response)
-def get_deliverable(conforming_id: UUID, request: Request) -> StreamingResponse:
+def get_deliverable(conforming_id: UUID, request: Request) -> Response:
     conforming = conformings.get(conforming_id)
     if conforming.sha256 is None or conforming.file_name is None:
         raise NotFound(what="deliverable")
     store: Store = request.app.state.store
-    headers = {**_named(conforming.file_name), "content-length": str(conforming.size_bytes)}
-    return StreamingResponse(store.read(conforming.sha256), media_type="application/octet-stream", headers=headers)
+    path, kind = store.local(conforming.sha256), "application/octet-stream"
+    if path is not None:  # any part of it can be asked for (RFC 9110, 14), so that a broken download goes on
+        return FileResponse(path, media_type=kind, headers={**named(conforming.file_name), "etag": f'"{conforming.sha256}"'})
+    headers = {**named(conforming.file_name), "content-length": str(conforming.size_bytes)}
+    return StreamingResponse(store.read(conforming.sha256), media_type=kind, headers=headers)
 
 
 @routes.get("/conformings/{conforming_id}/certificate", operation_id="getCertificate", response_class=Response)
@@ -67,7 +135,7 @@ def get_certificate(conforming_id: UUID) -> Response:
         raise NotFound(what="certificate")
     text = json.dumps(conforming.certificate, ensure_ascii=False)
     name = f"{conforming.file_name}.certificate.json"
-    return Response(text, media_type="application/json", headers=_named(name))
+    return Response(text, media_type="application/json", headers=named(name))
 
 
 @routes.get("/conformings/{conforming_id}/certificate.pdf", operation_id="getPrintedCertificate", response_class=Response)
@@ -77,13 +145,96 @@ def get_printed_certificate(conforming_id: UUID) -> Response:
         raise NotFound(what="certificate")
     page = io.BytesIO()
     report.write(conforming.certificate, ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None, page)
-    headers = _named(f"{conforming.file_name}.certificate.pdf")
+    headers = named(f"{conforming.file_name}.certificate.pdf")
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 
 
 @routes.get("/recordings/{recording_id}/sound", operation_id="getRecordingSound", response_class=Response)
 def get_recording_sound(recording_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
     return _sound(sounds.of_recording(recording_id, request.app.state.store, start=start, frames=frames))
+
+
+@routes.get("/recordings/{recording_id}/tiles", operation_id="getRibbonShape")
+def get_ribbon_shape(recording_id: UUID, request: Request) -> RibbonShape:
+    return _shape(pictures.pyramid_of_recording(recording_id), request)
+
+
+@routes.get("/recordings/{recording_id}/tiles/{level}/{index}", operation_id="getRibbonTile", response_class=Response)
+def get_ribbon_tile(recording_id: UUID, level: int, index: int, request: Request) -> Response:
+    return _tile(pictures.pyramid_of_recording(recording_id), level, index, request)
+
+
+@routes.get("/conformings/{conforming_id}/tiles", operation_id="getTreatedShape")
+def get_treated_shape(conforming_id: UUID, request: Request) -> RibbonShape:
+    return _shape(pictures.pyramid_of_deliverable(conforming_id), request)
+
+
+@routes.get("/conformings/{conforming_id}/tiles/{level}/{index}", operation_id="getTreatedTile", response_class=Response)
+def get_treated_tile(conforming_id: UUID, level: int, index: int, request: Request) -> Response:
+    return _tile(pictures.pyramid_of_deliverable(conforming_id), level, index, request)
+
+
+@routes.get("/conformings/{conforming_id}/tracks", operation_id="getTreatedTracks", response_class=Response)
+def get_treated_tracks(conforming_id: UUID) -> Response:
+    return Response(pictures.tracks_of_deliverable(conforming_id), media_type="application/octet-stream", headers=COMPRESSED)
+
+
+@routes.get("/conformings/{conforming_id}/reduction", operation_id="getReduction", response_class=Response)
+def get_reduction(conforming_id: UUID) -> Response:
+    return Response(pictures.reduction(conforming_id), media_type="application/octet-stream", headers=COMPRESSED)
+
+
+def _shape(sha256: str, request: Request) -> RibbonShape:
+    return RibbonShape(columns=pictures.shape(sha256, request.app.state.store), factor=pyramid.FACTOR, tile=pyramid.TILE)
+
+
+def _tile(sha256: str, level: int, index: int, request: Request) -> Response:
+    content = pictures.tile(sha256, request.app.state.store, level=level, index=index)
+    return Response(content, media_type="application/octet-stream", headers=COMPRESSED)
+
+
+@routes.get("/recordings/{recording_id}/span", operation_id="getSpanReadings")
+def get_span_readings(recording_id: UUID, start_s: float, end_s: float, request: Request) -> dict[str, Reading]:
+    return pictures.span_readings(recording_id, request.app.state.store, start_s=start_s, end_s=end_s)
+
+
+@routes.get("/recordings/{recording_id}/spectrogram.png", operation_id="getSpectrogram", response_class=Response)
+def get_spectrogram(recording_id: UUID, start_s: float, end_s: float, columns: Columns, rows: Rows, request: Request) -> Response:
+    picture, where = pictures.spectrogram_of(
+        recording_id, request.app.state.store, start_s=start_s, end_s=end_s, columns=columns, rows=rows
+    )
+    headers = {"cache-control": COMPRESSED["cache-control"], "x-axes": where.model_dump_json()}
+    return Response(picture, media_type="image/png", headers=headers)
+
+
+@routes.get("/recordings/{recording_id}/room-tone", operation_id="lookAtRoomTone")
+def look_at_room_tone(recording_id: UUID, start_s: float, end_s: float, request: Request) -> ChosenToneView:
+    return room_tones.look(recording_id, Span(start_s=start_s, end_s=end_s), request.app.state.store)
+
+
+@routes.put("/recordings/{recording_id}/room-tone", operation_id="chooseRoomTone", status_code=202)
+def choose_room_tone(recording_id: UUID, span: Span) -> None:
+    room_tones.choose(recording_id, span)
+
+
+@routes.delete("/recordings/{recording_id}/room-tone", operation_id="findRoomTone", status_code=202)
+def find_room_tone(recording_id: UUID) -> None:
+    room_tones.choose(recording_id, None)
+
+
+@routes.post("/blind/draw", operation_id="drawBlindRounds")
+def draw_blind_rounds(rounds: Rounds) -> list[blind.Side]:
+    return blind.draw(rounds)
+
+
+@routes.post("/blind/outcome", operation_id="judgeBlindRounds")
+def judge_blind_rounds(rounds: Rounds, treated: Annotated[int, Query(ge=0)]) -> blind.Outcome:
+    return blind.outcome(rounds=rounds, treated=min(treated, rounds))
+
+
+@routes.get("/recordings/{recording_id}/tracks", operation_id="getTracks", response_class=Response)
+def get_tracks(recording_id: UUID) -> Response:
+    return Response(pictures.tracks(recording_id), media_type="application/octet-stream", headers=COMPRESSED)
 
 
 @routes.get("/conformings/{conforming_id}/sound", operation_id="getDeliverableSound", response_class=Response)
@@ -95,7 +246,3 @@ def _sound(piece: sounds.Piece) -> Response:
     """Interleaved 32-bit little-endian floats; a piece of a file that never changes may be kept for ever."""
     headers = {"cache-control": "private, max-age=31536000, immutable", "x-channels": str(piece.samples.shape[1])}
     return Response(piece.samples.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)
-
-
-def _named(name: str) -> dict[str, str]:
-    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}

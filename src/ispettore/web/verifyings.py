@@ -9,6 +9,7 @@ from starlette.concurrency import run_in_threadpool
 from ispettore.studio import verifyings
 from ispettore.studio.views import VerifyingView
 from ispettore.web.productions import Made
+from ispettore.web.transfer import RAW_BODY
 from ispettore.web.uploading import into_store
 
 routes = APIRouter()
@@ -29,7 +30,7 @@ def create_verifying(new: NewVerifying) -> Made:
     "/verifyings/{verifying_id}/file",
     operation_id="attachFile",
     status_code=202,
-    openapi_extra={"requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}},
+    openapi_extra=RAW_BODY,
 )
 async def attach_file(verifying_id: UUID, request: Request) -> None:
     view = await run_in_threadpool(verifyings.view, verifying_id)

@@ -4,6 +4,7 @@ It speaks of technical limits only, never of how a voice sounds; whether someone
 """
 
 from datetime import datetime
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any, Literal
 
@@ -38,6 +39,11 @@ class CertifiedReading(BaseModel):
     unit: str
     method: str
     note: str | None = None
+
+
+def issuer() -> str:
+    """Who measures and seals: this program and its version."""
+    return f"Ispettore {version('ispettore')}"
 
 
 class Origin(BaseModel):

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage, signal
 
-from ispettore.core.measure.cells import Milliseconds
+from ispettore.core.measure.grid import Series
 from ispettore.core.measure.reading import Reading
 
 TIME_CONSTANT_MS = 30.0
@@ -21,7 +21,7 @@ METHOD = "ITU-T P.56 method B"
 
 
 class ActiveSpeech:
-    """Feed milliseconds, then ask for both readings."""
+    """Feed magnitudes, then ask for both readings; `magnitude` keeps every millisecond's."""
 
     def __init__(self) -> None:
         decay = np.exp(-1 / TIME_CONSTANT_MS)
@@ -31,10 +31,12 @@ class ActiveSpeech:
         self._active = np.zeros(THRESHOLDS_DB.size, dtype=np.int64)
         self._total = 0
         self._waiting: list[NDArray[np.float32]] = []
+        self.magnitude = Series()
 
-    def feed(self, milliseconds: Milliseconds) -> None:
-        """Take in a second's magnitudes; they are worked through a minute at a time."""
-        self._waiting.append(milliseconds.magnitude)
+    def feed(self, magnitude: NDArray[np.float32]) -> None:
+        """Take in mean magnitudes of milliseconds, a second of them or fewer; they are worked through a minute at a time."""
+        self._waiting.append(magnitude)
+        self.magnitude.append(magnitude[None, :])
         if len(self._waiting) >= 60:
             self._work()
 

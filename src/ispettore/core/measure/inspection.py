@@ -16,41 +16,36 @@ from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.measure import (
     bandwidth,
-    crest_factor,
     ends,
     hum,
-    inter_sample_overs,
     level_jumps,
-    loudness,
     noise_floor,
     offset,
     plosives,
-    rms,
     room_decay,
     room_tone_jumps,
-    sample_peak,
     sibilance,
     sounds_in_pauses,
+    spectrum,
     speech,
 )
-from ispettore.core.measure.active_speech import ActiveSpeech
-from ispettore.core.measure.cells import Cells, CellSeries
+from ispettore.core.measure.cells import CellSeries
 from ispettore.core.measure.channel_difference import ChannelDifference
 from ispettore.core.measure.clicks import Clicks
 from ispettore.core.measure.clipping import Clipping
 from ispettore.core.measure.dropouts import Dropouts
-from ispettore.core.measure.filtered import Filtered
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Second, runs, seconds
+from ispettore.core.measure.level_meters import LevelMeters
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, Pause, Reading, Span
 from ispettore.core.measure.spectra import Spectra
-from ispettore.core.measure.true_peak import TruePeak
+from ispettore.core.measure.spectrum import Spectrum
 
 Progress = Callable[[str, float], None]
 """Called with a stage name and a fraction from 0 to 1; may raise Cancelled."""
 
-METHODS_VERSION = 2
-"""Raised whenever a meter gives other figures than before, so that stored inspections are known to be of the older kind."""
+METHODS_VERSION = 3
+"""Raised whenever a meter gives other figures than before, or more of them, so that stored inspections are known to be older."""
 
 
 def no_progress(_stage: str, _fraction: float) -> None:
@@ -70,6 +65,7 @@ class Inspection(BaseModel):
     speech: list[Span]
     room_tone: list[Span]
     pauses: list[Pause] = []
+    spectrum: Spectrum = Spectrum()
     methods_version: int = METHODS_VERSION
 
     def value(self, quantity: str) -> float | None:
@@ -164,10 +160,9 @@ class Meters:
 
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None = None) -> None:
         self._rate = sample_rate_hz
-        self.cells = Cells(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.true_peak = TruePeak(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.filtered = Filtered(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.active_speech = ActiveSpeech()
+        self.levels = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
+        self.cells, self.true_peak = self.levels.cells, self.levels.true_peak
+        self.filtered, self.active_speech = self.levels.filtered, self.levels.active_speech
         self.spectra = Spectra(sample_rate_hz=sample_rate_hz, channels=channels)
         self.low_rate = LowRate(sample_rate_hz=sample_rate_hz, channels=channels)
         self.clipping = Clipping(sample_rate_hz=sample_rate_hz, channels=channels, bit_depth=bit_depth)
@@ -177,10 +172,7 @@ class Meters:
 
     def feed(self, second: Second) -> None:
         """Take in shape (channels, frames): a whole second, or the file's shorter last one."""
-        milliseconds = self.cells.feed(second)
-        self.true_peak.feed(second, milliseconds)
-        self.filtered.feed(second)
-        self.active_speech.feed(milliseconds)
+        milliseconds = self.levels.feed(second)
         self.spectra.feed(second)
         self.low_rate.feed(second)
         self.clipping.feed(second, milliseconds)
@@ -192,7 +184,7 @@ class Meters:
         """All readings and findings of what was fed."""
         self.low_rate.finish()
         passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone, name))
-        readings, findings = self._level(facts.duration_s)
+        readings, findings = self.levels.result(duration_s=facts.duration_s)
         worst, pauses = noise_floor.worst_pause(self.cells, passages)
         readings.update(_named(worst))
         for measure in (self._between, self._health):
@@ -210,6 +202,7 @@ class Meters:
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
             pauses=pauses,
+            spectrum=spectrum.measure(self.spectra, passages, readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB),
         )
         return Measured(inspection, self, passages)
 
@@ -221,31 +214,6 @@ class Meters:
         if (inside[:, 1] <= inside[:, 0]).any():
             raise errors.RoomToneOutside(file=name, duration_s=len(self.cells) * CELL_S)
         return inside
-
-    def _level(self, duration_s: float) -> tuple[dict[str, Reading], list[Finding]]:
-        peak = sample_peak.measure(self.cells, sample_rate_hz=self._rate)
-        true_peak = self.true_peak.result()
-        level = rms.measure(self.cells, duration_s=duration_s)
-        mean_square = float(self.cells.sum_of_squares.mean() / max(self.cells.frames, 1))
-        active, activity = self.active_speech.result(mean_square=mean_square, duration_s=duration_s)
-        k_power = self.filtered.k_power
-        integrated = loudness.integrated(k_power, duration_s=duration_s)
-        overs, findings = inter_sample_overs.measure(self.true_peak.cells, duration_s=duration_s)
-        return _named(
-            peak,
-            true_peak,
-            level,
-            active,
-            activity,
-            integrated,
-            loudness.momentary_max(k_power),
-            loudness.short_term_max(k_power),
-            loudness.loudness_range(k_power, duration_s=duration_s),
-            crest_factor.above("crest_factor_db", peak, level, method="sample peak less RMS"),
-            crest_factor.above("speech_crest_db", peak, active, method="sample peak less active speech level"),
-            crest_factor.above("peak_to_loudness_db", true_peak, integrated, method="true peak less integrated loudness"),
-            overs,
-        ), findings
 
     def _between(
         self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts
@@ -265,19 +233,12 @@ class Meters:
         return _named(
             noise,
             noise_floor.quietest_window(self.cells, passages),
-            noise_floor.signal_to_noise(active, self._speech_levels(known), noise),
+            noise_floor.signal_to_noise(active, noise_floor.speech_levels(known), noise),
             ends.head(passages),
             ends.tail(passages, duration_s=duration_s),
             pause,
             ends.digital_silence(passages, duration_s=duration_s),
         ), findings
-
-    def _speech_levels(self, known: dict[str, Reading]) -> tuple[float | None, ...]:
-        """The active speech level of each channel in dBFS: its own energy over the time in which someone speaks."""
-        level, activity = known["rms_dbfs"], known["speech_activity_percent"].value
-        if not activity:
-            return tuple(None for _ in level.per_channel)
-        return tuple(None if each is None else each - 10 * float(np.log10(activity / 100)) for each in level.per_channel)
 
     def _health(
         self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts

@@ -70,6 +70,14 @@ def worst_pause(cells: Cells, passages: Passages) -> tuple[Reading, list[Pause]]
     return _reading(name, best[2], best[1], PAUSE_METHOD, passages.cells), pauses
 
 
+def speech_levels(known: dict[str, Reading]) -> tuple[float | None, ...]:
+    """The active speech level of each channel in dBFS: its own energy over the time in which someone speaks."""
+    level, activity = known["rms_dbfs"], known["speech_activity_percent"].value
+    if not activity:
+        return tuple(None for _ in level.per_channel)
+    return tuple(None if each is None else each - 10 * float(np.log10(activity / 100)) for each in level.per_channel)
+
+
 def signal_to_noise(level: Reading, channel_levels: tuple[float | None, ...], noise: Reading) -> Reading:
     """`signal_to_noise_db` of the worst channel. `channel_levels` are the speech levels of each channel in dBFS."""
     ratios = [

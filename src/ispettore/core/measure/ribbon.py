@@ -27,6 +27,15 @@ class Ribbon:
         return zlib.compress(np.round((levels - LOWEST_DB) / -LOWEST_DB * 255).astype(np.uint8).tobytes())
 
 
+def coarser(ribbon: Ribbon, columns: int) -> Ribbon:
+    """The same ribbon in at most so many columns, each the highest of those it stands for."""
+    count = ribbon.peak_dbfs.size
+    if count <= columns:
+        return ribbon
+    starts = (np.arange(columns) * count) // columns
+    return Ribbon(np.maximum.reduceat(ribbon.rms_dbfs, starts), np.maximum.reduceat(ribbon.peak_dbfs, starts))
+
+
 def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
     """The ribbon of a whole file in at most so many columns, the channels together."""
     cells = measured.meters.cells
@@ -36,7 +45,12 @@ def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
     for column, (first, last) in enumerate(itertools.pairwise(edges.tolist())):
         high[column] = cells.peak.part(first, last).max()
         mean[column] = cells.power.part(first, last).mean()
-    return Ribbon(_shown(decibels.levels(mean)), _shown(decibels.levels(high**2)))
+    return of_levels(mean, high)
+
+
+def of_levels(power: NDArray[np.float64], peak: NDArray[np.float64]) -> Ribbon:
+    """A ribbon from the mean square and the peak amplitude of its columns, shape (columns,) each."""
+    return Ribbon(_shown(decibels.levels(power)), _shown(decibels.levels(peak**2)))
 
 
 def unpacked(packed: bytes) -> Ribbon:

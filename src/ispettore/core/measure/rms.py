@@ -1,13 +1,13 @@
 """`rms_dbfs`: root mean square over the whole file, silence included. The RMS of a full-scale sine is −3.01 dBFS."""
 
 from ispettore.core.measure import decibels
-from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.totals import Totals
 
 
-def measure(cells: Cells, *, duration_s: float) -> Reading:
+def measure(totals: Totals, *, duration_s: float) -> Reading:
     """The programme's value in dBFS from the mean of the channels' mean squares; each channel's own beside it."""
-    powers = cells.sum_of_squares / max(cells.frames, 1)
+    powers = totals.sum_of_squares / max(totals.frames, 1)
     value = decibels.of_power(float(powers.mean()))
     return Reading(
         quantity="rms_dbfs",

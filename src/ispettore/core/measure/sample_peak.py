@@ -3,15 +3,15 @@
 import numpy as np
 
 from ispettore.core.measure import decibels
-from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.totals import Totals
 
 
-def measure(cells: Cells, *, sample_rate_hz: int) -> Reading:
+def measure(totals: Totals, *, sample_rate_hz: int) -> Reading:
     """The reading in dBFS; None with `silence` where every sample is zero."""
-    worst = int(np.argmax(cells.peak_amplitude))
-    at_s = float(cells.peak_frame[worst]) / sample_rate_hz
-    value = decibels.of_amplitude(float(cells.peak_amplitude[worst]))
+    worst = int(np.argmax(totals.peak_amplitude))
+    at_s = float(totals.peak_frame[worst]) / sample_rate_hz
+    value = decibels.of_amplitude(float(totals.peak_amplitude[worst]))
     return Reading(
         quantity="sample_peak_dbfs",
         value=value,
@@ -22,5 +22,5 @@ def measure(cells: Cells, *, sample_rate_hz: int) -> Reading:
         end_s=at_s,
         note=None if value is not None else "silence: every sample is zero",
         silence=value is None,
-        per_channel=tuple(decibels.of_amplitude(float(peak)) for peak in cells.peak_amplitude),
+        per_channel=tuple(decibels.of_amplitude(float(peak)) for peak in totals.peak_amplitude),
     )

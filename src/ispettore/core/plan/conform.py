@@ -6,15 +6,18 @@ file appears under its name only when every must-limit is met by its own measure
 
 import os
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core import errors
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan import planner
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.planner import Learned, Plan, Preference
@@ -22,8 +25,9 @@ from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
-from ispettore.core.treat import room_tone, runner, touch
+from ispettore.core.treat import order, room_tone, runner, touch
 from ispettore.core.treat.rumble_filter import RumbleFilter
+from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.step import Context
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
@@ -34,9 +38,12 @@ CLOSE_DB = 0.1
 
 
 class Conformed(BaseModel):
-    """Everything about one attempt. `after` and `verdict` are of the written file; both None when nothing was written."""
+    """Everything about one attempt. `after` and `verdict` are of the written file; both None when nothing was written.
 
-    model_config = ConfigDict(frozen=True)
+    `ledger` has a line for each step that ran; `out_of_order` says what an unusual order of steps risks.
+    """
+
+    model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
 
     role: Role
     treatment: Treatment
@@ -47,6 +54,10 @@ class Conformed(BaseModel):
     verdict: Verdict | None
     obstacles: tuple[Obstacle, ...] = ()
     rounds: int = 0
+    ledger: tuple[LedgerLine, ...] = ()
+    out_of_order: tuple[str, ...] = ()
+    reduction_db: NDArray[np.float32] | None = Field(None, exclude=True, repr=False)
+    """The gain that dynamic steps moved, in dB of each 5 ms cell of the recording; not kept in JSON."""
 
     @property
     def passes(self) -> bool:
@@ -56,7 +67,7 @@ class Conformed(BaseModel):
 def role_for(out: OutputFormat, specification: Specification) -> Role:
     """A lossy file is a deliverable, and so is a lossless one where the specification names its format; else it is a master."""
     limit = specification.limit("container")
-    asked = limit is not None and out.container in limit.one_of
+    asked = limit is not None and out.file_container in limit.one_of
     return "deliverable" if out.lossy or asked else "master"
 
 
@@ -70,20 +81,22 @@ def conform(
     treatment: Treatment | None = None,
     preference: Preference = "balanced",
     bounds: Bounds | None = None,
+    room_tone: Sequence[Span] = (),
     progress: Progress = no_progress,
 ) -> Conformed:
     """Conform `source` and write `out`, or say why not and write nothing.
 
-    With a `treatment` its steps run as they are and the result is judged. Raises what reading and writing raise.
+    With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
+    made by it; what is written is measured as anybody would. Raises what reading and writing raise.
     """
     form = form or format_for(out)
     if out.exists() and source.exists() and out.samefile(source):
         raise errors.WouldOverwrite(file=out.name)
     shown = name or source.name
     progress("measuring the recording", 0.0)
-    before = inspect(source, name=name, progress=lambda _s, f: progress("measuring the recording", f))
+    before = inspect(source, name=name, room_tone=room_tone, progress=lambda _s, f: progress("measuring the recording", f))
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
-        attempt = _Attempt(source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), progress)
+        attempt = _Attempt(source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), room_tone, progress)
         try:
             return attempt.given(treatment) if treatment is not None else attempt.planned(preference)
         finally:
@@ -103,21 +116,22 @@ class _Attempt:
         form: OutputFormat,
         folder: Path,
         bounds: Bounds,
+        room_tone: Sequence[Span],
         progress: Progress,
     ) -> None:
         self.source, self.name, self.before, self.specification = source, name, before, specification
         self.out, self.form, self.folder, self.bounds, self.progress = out, form, folder, bounds, progress
+        self.room_tone = room_tone
         self.role: Role = role_for(form, specification)
         self.candidate = out.with_name(f".{out.name}.{os.getpid()}.candidate")
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
-        written, run = self._write(treatment, 1)
-        moved = touch.of(run.reduction_db, self.before.speech_mask)
+        written, run, moved = self._write(treatment, 1)
         window = planner.gain_window(self.before.inspection, self.specification)
         verdict = judge(written.inspection, self.specification, role=self.role)
         obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(treatment, window, moved, written.inspection, verdict, obstacles, 1)
+        return self._settle(treatment, window, moved, written.inspection, verdict, obstacles, 1, run)
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
@@ -137,8 +151,7 @@ class _Attempt:
             )
             if plan.obstacles:
                 return self._refuse(plan, plan.obstacles, number)
-            written, run = self._write(plan.treatment, number)
-            moved = touch.of(run.reduction_db, self.before.speech_mask)
+            written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech_mask).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             if not within and number == ROUNDS:
@@ -151,7 +164,7 @@ class _Attempt:
         assert closest is not None
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(plan.treatment, plan.window, moved, written.inspection, verdict, obstacles, number)
+        return self._settle(plan.treatment, plan.window, moved, written.inspection, verdict, obstacles, number, run)
 
     def _basis(self, prepared: Treatment) -> Measured:
         """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
@@ -162,7 +175,7 @@ class _Attempt:
         folder.mkdir()
         run = runner.run(self.source, prepared, folder=folder, name=self.name, progress=self.progress)
         self.basis_path = run.path
-        return inspect(run.path, name=self.name)
+        return inspect(run.path, name=self.name, room_tone=self.room_tone)
 
     def _encoder_effect(self, basis: Measured) -> Learned:
         """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
@@ -202,15 +215,17 @@ class _Attempt:
             return 0.0
         return min(0.0, 10 * float(np.log10(after.max() / before.max())))
 
-    def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run]:
-        """One round: run, write the candidate, decode and measure it."""
+    def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run, Touch]:
+        """One round: run, write the candidate, decode and measure it; and the touch of the run, before anything was encoded."""
 
         def staged(stage: str, fraction: float) -> None:
             self.progress(f"{stage} (round {number})", fraction)
 
         folder = self.folder / f"round-{number}"
         folder.mkdir()
-        run = runner.run(self.source, treatment, folder=folder, name=self.name, progress=staged)
+        run = runner.run(
+            self.source, treatment, folder=folder, name=self.name, room_tone=self.room_tone, ledger=True, progress=staged
+        )
         with (
             Source(run.path, name=self.name) as master,
             Sink(self.candidate, sample_rate_hz=run.sample_rate_hz, channels=run.channels, form=self.form) as sink,
@@ -218,8 +233,12 @@ class _Attempt:
             for block in master.blocks():
                 sink.write(block)
                 staged("writing", master.frames_read / max(master.claimed_frames, 1))
+        reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
+        master_read = inspect(run.path, name=self.name).inspection if reshaped else None
         run.path.unlink()
-        return inspect(self.candidate, name=self.out.name, progress=lambda _s, f: staged("measuring the result", f)), run
+        moved = touch.of(run.reduction_db, self.before.speech_mask, self.before.inspection, master_read)
+        written = inspect(self.candidate, name=self.out.name, progress=lambda _s, f: staged("measuring the result", f))
+        return written, run, moved
 
     def _learn(self, plan: Plan, basis: Measured, after: Inspection, learned: Learned) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
@@ -258,19 +277,23 @@ class _Attempt:
         verdict: Verdict,
         obstacles: tuple[Obstacle, ...],
         rounds: int,
+        run: runner.Run,
     ) -> Conformed:
         if verdict.passes:
             self.candidate.replace(self.out)
         return Conformed(
             role=self.role,
-            treatment=treatment,
+            treatment=treatment.having_learned([line.learned for line in run.ledger]),
             window=window,
             touch=moved,
+            ledger=run.ledger,
+            out_of_order=tuple(order.objections(treatment)),
             before=self.before.inspection,
             after=after if verdict.passes else None,
             verdict=verdict if verdict.passes else None,
             obstacles=obstacles,
             rounds=rounds,
+            reduction_db=run.reduction_db,
         )
 
     def _refuse(self, plan: Plan, obstacles: tuple[Obstacle, ...], rounds: int) -> Conformed:

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
-from ispettore.core.audio.writing import MP3_RATES_HZ, OutputFormat
+from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspection import Inspection, Measured
 from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Obstacle
@@ -89,8 +89,8 @@ def _wanted_channels(facts: FileFacts, specification: Specification, form: Outpu
     limit = specification.limit("channels")
     most = int(limit.high) if limit and limit.high is not None else 6
     least = int(limit.low) if limit and limit.low is not None else 1
-    if form.lossy:
-        most = min(most, 2)
+    if form.codec:
+        most = min(most, form.codec.most_channels)
     wanted = min(max(facts.channels, least), most)
     return None if wanted == facts.channels else min(wanted, 2)
 
@@ -103,9 +103,8 @@ def _wanted_rate(facts: FileFacts, specification: Specification, role: Role, for
             return int(limit.low)
         if limit.high is not None and rate > limit.high:
             return int(limit.high)
-    if form.lossy and rate not in MP3_RATES_HZ:
-        return 44_100 if rate % 11_025 == 0 else 48_000
-    return None
+    fitting = form.rate_for(rate)
+    return fitting if fitting != rate else None
 
 
 def _count(channels: int) -> str:

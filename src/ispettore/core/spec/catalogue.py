@@ -4,10 +4,11 @@ import json
 from functools import cache
 from importlib import resources
 from pathlib import Path
-
-from pydantic import ValidationError
+from typing import Any
 
 from ispettore.core import errors
+from ispettore.core.spec.objections import refusal
+from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 
 
@@ -38,11 +39,29 @@ def load(path: Path) -> Specification:
     """Read a specification from a JSON file. Raises FileMissing or BadSpecification with the reason."""
     if not path.is_file():
         raise errors.FileMissing(file=str(path))
+    return parse(path.read_bytes(), name=path.name)
+
+
+def parse(text: bytes, *, name: str) -> Specification:
+    """A specification from JSON as `schema()` describes it. Raises BadSpecification with what speaks against it."""
     try:
-        return Specification.model_validate(json.loads(path.read_text(encoding="utf-8")))
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = " → ".join(str(part) for part in first["loc"])
-        raise errors.BadSpecification(file=path.name, reason=f"{where}: {first['msg']}" if where else first["msg"]) from error
-    except (ValueError, UnicodeDecodeError) as error:
-        raise errors.BadSpecification(file=path.name, reason="it is not JSON") from error
+        data = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise errors.BadSpecification(file=name, reason="it is not JSON") from error
+    if not isinstance(data, dict):
+        raise errors.BadSpecification(file=name, reason="it is not a JSON object")
+    data.pop("$schema", None)
+    if against := refusal(data):
+        raise errors.BadSpecification(file=name, reason=against)
+    return Specification.model_validate(data)
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema (draft 2020-12) of a specification's file."""
+    found = Specification.model_json_schema()
+    limit = found["$defs"]["Limit"]["properties"]
+    limit["quantity"] = {"enum": list(QUANTITIES), "title": "Quantity"}
+    words = sorted({word for quantity in QUANTITIES.values() for word in quantity.choices})
+    limit["one_of"]["items"] = {"enum": words}
+    found["properties"]["$schema"] = {"type": "string"}
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "ispettore-specification-1", **found}

@@ -2,7 +2,7 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator, model_validator
 
 from ispettore.core.spec.quantities import QUANTITIES, Quantity
 
@@ -24,14 +24,14 @@ class Limit(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     quantity: str
-    low: float | None = None
-    high: float | None = None
+    low: FiniteFloat | None = None
+    high: FiniteFloat | None = None
     one_of: tuple[str, ...] = ()
-    guard: float = Field(0.0, ge=0)
+    guard: FiniteFloat = Field(0.0, ge=0)
     guard_percent: float = Field(0.0, ge=0, le=50)
     severity: Severity = "must"
     applies_to: AppliesTo = "recording"
-    purpose: str = ""
+    purpose: str = Field("", max_length=500)
 
     @field_validator("quantity")
     @classmethod
@@ -43,9 +43,10 @@ class Limit(BaseModel):
     @model_validator(mode="after")
     def _bounds(self) -> "Limit":
         if self.low is None and self.high is None and not self.one_of:
-            raise ValueError(f"the limit on {self.quantity} has no bound")
+            raise ValueError(f"the limit on {self.about.title} has no bound; give it one, or take the limit out")
         if self.low is not None and self.high is not None and self.low > self.high:
-            raise ValueError(f"the lower bound of {self.quantity} lies above its upper bound")
+            low, high = (f"{bound:g}".replace("-", "−") for bound in (self.low, self.high))
+            raise ValueError(f"the lower bound of {self.about.title} ({low}) lies above its upper bound ({high})")
         return self
 
     @property
@@ -65,10 +66,10 @@ class Specification(BaseModel):
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=64)
     name: str = Field(min_length=1, max_length=80)
     version: int = Field(1, ge=1)
-    description: str = ""
-    source: str = ""
+    description: str = Field("", max_length=2_000)
+    source: str = Field("", max_length=500)
     mono_on_two_loudspeakers: bool = False
-    limits: tuple[Limit, ...]
+    limits: tuple[Limit, ...] = Field(max_length=100)
 
     def limit(self, quantity: str) -> Limit | None:
         """The limit on a quantity that holds for files (not for the production), or None."""

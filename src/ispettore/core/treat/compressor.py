@@ -14,8 +14,8 @@ from scipy import ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
-from ispettore.core.treat.step import Block, Context, Settings
-from ispettore.core.treat.trace import Trace
+from ispettore.core.treat.control import TickedProcessor
+from ispettore.core.treat.step import Context, Settings
 
 HOLD_MS = 5.0  # to each side
 FLOOR = 1e-8
@@ -39,61 +39,27 @@ class Compressor(Settings):
         return CompressorProcessor(context, self)
 
 
-class CompressorProcessor:
+class CompressorProcessor(TickedProcessor):
     """Latency: half the hold and the look-ahead, compensated."""
 
     def __init__(self, context: Context, settings: Compressor) -> None:
-        rate = context.sample_rate_hz
-        self.sample_rate_hz, self.channels = rate, context.channels
-        self._settings = settings
         ahead_ms = settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
-        self._hold = max(1, round(HOLD_MS * rate / 1000))
-        self._ahead = round(ahead_ms * rate / 1000)
-        self._attack = float(np.exp(-1000 / (settings.attack_ms * rate)))
-        self._release = float(np.exp(-1000 / (settings.release_ms * rate)))
-        # Levels reach back by the hold before the first frame: silence.
-        self._levels = np.zeros(self._hold)
+        super().__init__(context, hold_ms=HOLD_MS, ahead_ms=ahead_ms, squares=settings.detection == "rms")
+        self._settings = settings
+        tick_ms = 1000 * self._tick / context.sample_rate_hz
+        self._attack, self._release = (float(np.exp(-tick_ms / ms)) for ms in (settings.attack_ms, settings.release_ms))
         self._smoothed = 0.0
-        self._delayed = np.zeros((self._ahead, context.channels), dtype=np.float32)
-        self._lead = self._ahead
-        self._trace = Trace(sample_rate_hz=rate)
 
-    def feed(self, block: Block) -> Block:
-        self._delayed = np.concatenate((self._delayed, block))
-        peaks = np.abs(block).max(axis=1) if len(block) else np.zeros(0)
-        powers = np.mean(block.astype(np.float64) ** 2, axis=1) if len(block) else np.zeros(0)
-        return self._advance((peaks if self._settings.detection == "peak" else powers).astype(np.float64))
+    def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
+        level = (10 if self._squares else 20) * np.log10(np.maximum(levels, FLOOR**2 if self._squares else FLOOR))
+        gain_db, self._smoothed = _ballistics(static_curve(level, self._settings), self._attack, self._release, self._smoothed)
+        wet = self._settings.wet
+        return np.asarray(1 - wet + wet * 10 ** ((gain_db + self._settings.make_up_db) / 20))
 
-    def finish(self) -> Block:
-        return self._advance(np.zeros(self._hold + self._ahead))
-
-    def _advance(self, fresh: NDArray[np.float64]) -> Block:
-        joined = np.concatenate((self._levels, fresh))
-        width = 2 * self._hold + 1
-        count = min(len(joined) - width + 1, len(self._delayed))
-        if count <= 0:
-            self._levels = joined
-            return self._delayed[:0]
-        used = joined[: count + width - 1]
-        if self._settings.detection == "peak":
-            held = ndimage.maximum_filter1d(used, width, mode="nearest")[self._hold : self._hold + count]
-            level = 20 * np.log10(np.maximum(held, FLOOR))
-        else:
-            level = 10 * np.log10(np.maximum(_mean(used, width), FLOOR**2))
-        self._levels = joined[count:]
-        target = static_curve(level, self._settings)
-        gain_db, self._smoothed = _ballistics(target, self._attack, self._release, self._smoothed)
-        factor = 10 ** (gain_db / 20)
-        whole = (1 - self._settings.wet + self._settings.wet * factor * 10 ** (self._settings.make_up_db / 20))[:, None]
-        out = (self._delayed[:count] * whole).astype(np.float32)
-        self._delayed = self._delayed[count:]
-        dropped = min(self._lead, count)
-        self._lead -= dropped
-        self._trace.feed((1 - self._settings.wet + self._settings.wet * factor)[dropped:])
-        return out[dropped:]
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        return np.asarray(self._trace.decibels(), dtype=np.float32)
+    def moved(self, factors: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Without the make-up, which is no touch."""
+        wet = self._settings.wet
+        return (1 - wet) + (factors - (1 - wet)) / 10 ** (self._settings.make_up_db / 20)
 
 
 def static_curve(level_db: NDArray[np.float64], settings: Compressor) -> NDArray[np.float64]:
@@ -132,16 +98,3 @@ def _ballistics(target: NDArray[np.float64], attack: float, release: float, last
         last = keep * last + (1 - keep) * target[n]
         out[n] = last
     return out, last
-
-
-@kernel
-def _mean(power: NDArray[np.float64], width: int) -> NDArray[np.float64]:
-    """Mean over each window of `width`, each summed by itself in a few parts so that any block size gives the same."""
-    count = power.size - width + 1
-    out = np.empty(count)
-    for n in range(count):
-        s = 0.0
-        for k in range(width):
-            s += power[n + k]
-        out[n] = s / width
-    return out

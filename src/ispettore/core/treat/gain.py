@@ -5,7 +5,7 @@ from typing import ClassVar
 import numpy as np
 from pydantic import Field
 
-from ispettore.core.treat.step import Block, Context, Plain, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 
 class Gain(Settings):
@@ -18,7 +18,7 @@ class Gain(Settings):
         return GainProcessor(context, self.gain_db)
 
 
-class GainProcessor(Plain):
+class GainProcessor(Processor):
     def __init__(self, context: Context, gain_db: float) -> None:
         super().__init__(context)
         self._factor = np.float32(10 ** (gain_db / 20))

@@ -13,7 +13,7 @@ from pydantic import Field
 
 from ispettore.core import errors
 from ispettore.core.treat import room_tone
-from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 EDGE_S = 0.005
 
@@ -30,14 +30,14 @@ class HeadAndTail(Settings):
         return HeadAndTailProcessor(context, self)
 
 
-class HeadAndTailProcessor:
+class HeadAndTailProcessor(Processor):
     """Knows the whole file from `context.measured` and `context.working`; output differs in length by what was asked."""
 
     def __init__(self, context: Context, settings: HeadAndTail) -> None:
         if context.measured is None or context.working is None:
             raise ValueError("head and tail need the whole file first")
-        self.sample_rate_hz = rate = context.sample_rate_hz
-        self.channels = context.channels
+        super().__init__(context)
+        rate = context.sample_rate_hz
         inspection = context.measured.inspection
         head, tail = inspection.value("head_s"), inspection.value("tail_s")
         self._frames = inspection.facts.frames
@@ -56,26 +56,27 @@ class HeadAndTailProcessor:
         self._material = material
         self._edge = max(1, round(EDGE_S * rate))
         self._seen = 0
+        self._opened = False
         self._last = np.zeros((0, self.channels), dtype=np.float32)
         self._keep = round(room_tone.FADE_S * rate)
 
     def feed(self, block: Block) -> Block:
-        first = self._seen == 0
         start, stop = 0, len(block)
         if self._before < 0:
             start = min(max(0, -self._before - self._seen), stop)
         end = self._frames + min(self._after, 0)
         stop = max(start, min(stop, end - self._seen))
         self._seen += len(block)
-        kept = block[start:stop]
-        opening = first if self._before >= 0 else (self._seen - len(block) <= -self._before < self._seen)
-        if opening and len(kept):
-            kept = self._open(kept)
-        joined = np.concatenate((self._last, kept))
+        self._last = np.concatenate((self._last, block[start:stop]))
+        # The first stretch waits until it is long enough for what is laid over it, whatever the size of blocks.
+        if not self._opened:
+            if len(self._last) < self._keep:
+                return self._last[:0]
+            self._last, self._opened = self._open(self._last), True
         # The last stretch stays back, so that an added tail can be laid over it.
-        cut = max(0, len(joined) - self._keep)
-        self._last = joined[cut:]
-        return joined[:cut]
+        cut = max(0, len(self._last) - self._keep)
+        out, self._last = self._last[:cut], self._last[cut:]
+        return out
 
     def _open(self, kept: Block) -> Block:
         if self._before > 0:
@@ -89,7 +90,7 @@ class HeadAndTailProcessor:
         return kept
 
     def finish(self) -> Block:
-        kept = self._last
+        kept = self._last if self._opened or not len(self._last) else self._open(self._last)
         if self._after > 0:
             fade = min(self._keep, self._tail_frames // 2, len(kept))
             end = room_tone.fill(self._material, self._after + fade, sample_rate_hz=self.sample_rate_hz, seed=2)
@@ -99,9 +100,6 @@ class HeadAndTailProcessor:
             edge = min(self._edge, len(kept))
             kept[len(kept) - edge :] *= _ramp(edge)[::-1]
         return kept
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        return np.zeros(0, dtype=np.float32)
 
 
 def _ramp(frames: int) -> NDArray[np.float32]:

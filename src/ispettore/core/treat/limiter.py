@@ -13,8 +13,8 @@ from pydantic import Field
 from scipy import ndimage
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bound, interpolator
-from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bow, interpolator
+from ispettore.core.treat.step import Block, Context, Processor, Settings
 from ispettore.core.treat.trace import Trace
 
 # Each pass listens through another interpolator (the meter's own, one that reaches nearer to half the sample rate, one that is
@@ -35,12 +35,11 @@ class TruePeakLimiter(Settings):
         return LimiterProcessor(context, self)
 
 
-class LimiterProcessor:
+class LimiterProcessor(Processor):
     """Three passes in a row; the later ones with a shorter hold, as what they mend is rare and small."""
 
     def __init__(self, context: Context, settings: TruePeakLimiter) -> None:
-        self.sample_rate_hz = context.sample_rate_hz
-        self.channels = context.channels
+        super().__init__(context)
         ceiling = 10 ** (settings.ceiling_dbtp / 20)
         # A twentieth of a hundredth of a decibel: room for rounding to float32.
         self._passes = [
@@ -82,7 +81,7 @@ class _Pass:
     ) -> None:
         rate = context.sample_rate_hz
         self._ceiling = ceiling
-        self._taps, self._bound = interpolator(beta), bound(beta)
+        self._taps, (self._per_bend, self._per_sample) = interpolator(beta), bow(beta)
         self._ahead = max(1, round(look_ahead_ms * rate / 1000))
         self._hold = max(1, round(hold_ms * rate / 1000))
         self._release = float(np.exp(-1000 / (release_ms * rate)))
@@ -93,6 +92,7 @@ class _Pass:
         self._needed = np.ones(self._hold + self._ahead)  # gains of past frames, for the hold
         self._released = np.ones(self._ahead)  # past of the smoothing window
         self._last = 1.0
+        self._rests = True
         # The gain starts to move a look-ahead before the first frame: those frames are silence and are dropped.
         self._lead = self._ahead
         self._delayed = np.zeros((self._ahead, context.channels), dtype=np.float32)
@@ -104,12 +104,19 @@ class _Pass:
         ready = len(self._x) - (TAPS - 1)
         if ready <= 0:
             return block[:0]
-        gains = _needed_gain(self._x, self._taps, self._bound, self._ceiling, ready)
+        gains = self._gains(self._x, ready)
         self._x = self._x[ready:]
         return self._apply(gains)
 
+    def _gains(self, x: Block, frames: int) -> NDArray[np.float64]:
+        if frames <= 0:
+            return np.zeros(0)
+        return _needed_gain(x, self._taps, self._per_bend, self._per_sample, self._ceiling, frames)
+
     def _apply(self, gains: NDArray[np.float64]) -> Block:
         """Advance by the frames whose needed gain is new; output those whose look-ahead is complete."""
+        if self._rests and gains.min(initial=1.0) == 1.0:
+            return self._passed(len(gains))
         needed = np.concatenate((self._needed, gains))
         span = self._hold + self._ahead
         count = len(needed) - span
@@ -130,12 +137,23 @@ class _Pass:
         dropped = min(self._lead, count)
         self._lead -= dropped
         self.trace.feed(gain[dropped:])
+        still = self._last == 1.0 and len(self._needed) == span
+        self._rests = still and bool((self._needed == 1.0).all() and (self._released == 1.0).all())
         return np.asarray(out[dropped:], dtype=np.float32)
+
+    def _passed(self, count: int) -> Block:
+        """So many frames while nothing is over the ceiling and nothing is being released: as they are."""
+        out = self._delayed[:count]
+        self._delayed = self._delayed[count:]
+        dropped = min(self._lead, count)
+        self._lead -= dropped
+        self.trace.still(count - dropped)
+        return out[dropped:]
 
     def finish(self) -> Block:
         joined = np.concatenate((self._x, np.zeros((HALF_TAPS, self._x.shape[1]), dtype=np.float32)))
         ready = len(joined) - (TAPS - 1)
-        gains = _needed_gain(joined, self._taps, self._bound, self._ceiling, ready) if ready > 0 else np.zeros(0)
+        gains = self._gains(joined, ready)
         return self._apply(np.concatenate((gains, np.ones(self._ahead))))
 
 
@@ -154,29 +172,40 @@ def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter) -> NDArray[
 
 @kernel
 def _needed_gain(
-    x: NDArray[np.float32], taps: NDArray[np.float32], limit: float, ceiling: float, frames: int
+    x: NDArray[np.float32], taps: NDArray[np.float32], per_bend: float, per_sample: float, ceiling: float, frames: int
 ) -> NDArray[np.float64]:
     """Gain that brings each frame and the wave up to the next one under the ceiling: shape (frames,), 1 where nothing is over.
 
     x has shape (at least frames + 47, channels); frame n of the result is x[n + 23]. The hold that follows carries the gain on
-    to the next frame, which bounds the same stretch of wave.
+    to the next frame, which bounds the same stretch of wave. Between two samples the wave leaves their line by at most `per_bend`
+    times the largest second difference under the taps and `per_sample` times the larger of both (`bow` in the meter): only where
+    that could pass the ceiling is anything interpolated.
     """
     width = taps.shape[1]
     lead = width // 2 - 1
+    two = np.float32(2.0)
     gain = np.ones(frames)
-    line = np.empty(width, dtype=np.float32)
     for c in range(x.shape[1]):
+        row = x[:, c]
         for start in range(0, frames, 16):
             stop = min(start + 16, frames)
+            near = row[start : min(stop + width, row.size)]
             high = np.float32(0.0)
-            for i in range(start, min(stop + width, x.shape[0])):
-                high = max(high, abs(x[i, c]))
-            if high * limit <= ceiling:
+            for i in range(near.size):
+                high = max(high, abs(near[i]))
+            if high * (1.0 + per_sample + 4.0 * per_bend) <= ceiling:
+                continue
+            bend = np.float32(0.0)
+            for i in range(near.size - 2):
+                bend = max(bend, abs(near[i + 2] - two * near[i + 1] + near[i]))
+            leave = per_bend * bend
+            if high * (1.0 + per_sample) + leave <= ceiling:
                 continue
             for n in range(start, stop):
-                for k in range(width):
-                    line[k] = x[n + k, c]
-                top = abs(x[n + lead, c])
+                top = abs(row[n + lead])
+                if max(top, abs(row[n + lead + 1])) * (1.0 + per_sample) + leave <= ceiling:
+                    continue
+                line = row[n : n + width]
                 for p in range(taps.shape[0]):
                     s = np.float32(0.0)
                     for k in range(width):

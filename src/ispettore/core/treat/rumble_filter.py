@@ -9,8 +9,11 @@ from typing import ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
+from scipy import signal
 
-from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.treat.fir import Symmetric
+from ispettore.core.treat.sections import SectionsProcessor
+from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 
 class RumbleFilter(Settings):
@@ -25,59 +28,23 @@ class RumbleFilter(Settings):
         return MinimumPhase(context, self) if self.phase == "minimum" else LinearPhase(context, self)
 
 
-class MinimumPhase:
+class MinimumPhase(SectionsProcessor):
     def __init__(self, context: Context, settings: RumbleFilter) -> None:
-        from scipy import signal
+        order, rate = settings.slope_db_per_octave // 6, context.sample_rate_hz
+        super().__init__(context, signal.butter(order, settings.corner_hz, "highpass", fs=rate, output="sos"))
 
-        self.sample_rate_hz, self.channels = context.sample_rate_hz, context.channels
-        order = settings.slope_db_per_octave // 6
-        self._filter = signal.sosfilt
-        self._sections = signal.butter(order, settings.corner_hz, "highpass", fs=context.sample_rate_hz, output="sos")
-        self._state = np.zeros((len(self._sections), 2, context.channels))
+
+class LinearPhase(Processor):
+    def __init__(self, context: Context, settings: RumbleFilter) -> None:
+        super().__init__(context)
+        half = round(10 * context.sample_rate_hz / settings.corner_hz)
+        self._filter = Symmetric(_symmetric(settings, context.sample_rate_hz, half), context.channels)
 
     def feed(self, block: Block) -> Block:
-        if len(block) == 0:
-            return block
-        out, self._state = self._filter(self._sections, block.astype(np.float64), axis=0, zi=self._state)
-        # Decaying state must never crawl through numbers too small to matter.
-        self._state[np.abs(self._state) < 1e-30] = 0.0
-        return np.asarray(out, dtype=np.float32)
+        return np.asarray(self._filter.feed(block), dtype=np.float32)
 
     def finish(self) -> Block:
-        return np.zeros((0, self.channels), dtype=np.float32)
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        return np.zeros(0, dtype=np.float32)
-
-
-class LinearPhase:
-    def __init__(self, context: Context, settings: RumbleFilter) -> None:
-        from scipy import signal
-
-        self.sample_rate_hz, self.channels = context.sample_rate_hz, context.channels
-        self._convolve = signal.oaconvolve
-        self._half = round(10 * context.sample_rate_hz / settings.corner_hz)
-        self._taps = _symmetric(settings, context.sample_rate_hz, self._half)
-        self._past = np.zeros((self._half, context.channels))
-
-    def feed(self, block: Block) -> Block:
-        return self._step(block.astype(np.float64))
-
-    def finish(self) -> Block:
-        return self._step(np.zeros((self._half, self.channels)))
-
-    def _step(self, block: NDArray[np.float64]) -> Block:
-        joined = np.concatenate((self._past, block))
-        ready = len(joined) - 2 * self._half
-        if ready <= 0:
-            self._past = joined
-            return np.zeros((0, self.channels), dtype=np.float32)
-        out = self._convolve(joined, self._taps[:, None], mode="valid", axes=0)
-        self._past = joined[ready:]
-        return np.asarray(out, dtype=np.float32)
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        return np.zeros(0, dtype=np.float32)
+        return np.asarray(self._filter.finish(), dtype=np.float32)
 
 
 def _symmetric(settings: RumbleFilter, rate: int, half: int) -> NDArray[np.float64]:

@@ -1,28 +1,44 @@
 """Runs a treatment over a recording, block by block, with constant memory."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import write_working
 from ispettore.core.measure.inspection import Progress, inspect, no_progress
+from ispettore.core.measure.level_meters import Listener
+from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.treatment import Step, Treatment
+
+
+class LedgerLine(BaseModel):
+    """One step of a run: every level reading of what came out of it, what it learned, and what a person should know."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: str
+    readings: dict[str, Reading] = {}
+    learned: dict[str, Any] = {}
+    warnings: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Run:
     """What came out: a float working file (the master before quantisation), and for each dynamic step the gain that moved, per 5 ms
-    cell in dB."""
+    cell in dB; and the ledger, a line for each step that was on, with readings where they were asked for."""
 
     path: Path
     sample_rate_hz: int
     channels: int
     reductions: dict[str, NDArray[np.float32]]
+    ledger: tuple[LedgerLine, ...] = field(default=())
 
     @property
     def reduction_db(self) -> NDArray[np.float32]:
@@ -33,17 +49,28 @@ class Run:
         return total
 
 
-def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = None, progress: Progress = no_progress) -> Run:
+def run(
+    source: Path,
+    treatment: Treatment,
+    *,
+    folder: Path,
+    name: str | None = None,
+    room_tone: Sequence[Span] = (),
+    ledger: bool = False,
+    progress: Progress = no_progress,
+) -> Run:
     """Run the treatment's steps that are on, in order, into a working file in `folder`.
 
-    Steps that need to know the whole file first get the working file of the steps before them, and its inspection.
+    Steps that need to know the whole file first get the working file of the steps before them, and its inspection, with the room
+    tone that was chosen by hand, if any. With `ledger`, what comes out of every step is measured as it passes.
     """
     groups = _groups([step for step in treatment.steps if step.on])
     path = source
     reductions: dict[str, NDArray[np.float32]] = {}
+    lines: list[LedgerLine] = []
     for number, group in enumerate(groups):
         stage = f"treating, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
-        measured = inspect(path, name=name) if group and group[0].typed.needs_whole else None
+        measured = inspect(path, name=name, room_tone=room_tone) if group and group[0].typed.learns() else None
         with Source(path, name=name) as opened:
             context = Context(
                 name=name or source.name,
@@ -53,25 +80,32 @@ def run(source: Path, treatment: Treatment, *, folder: Path, name: str | None = 
                 working=path,
             )
             processors = _start(group, context)
+            listeners = [
+                Listener(sample_rate_hz=each.sample_rate_hz, channels=each.channels) if ledger else None for each in processors
+            ]
             rate = processors[-1].sample_rate_hz if processors else opened.sample_rate_hz
             channels = processors[-1].channels if processors else opened.channels
             target = folder / f"pass-{number + 1}.rf64"
-            write_working(target, _through(opened, processors, stage, progress), sample_rate_hz=rate, channels=channels)
+            blocks = _through(opened, processors, listeners, stage, progress)
+            write_working(target, blocks, sample_rate_hz=rate, channels=channels)
         if path != source:
             path.unlink()
         path = target
-        for step, processor in zip(group, processors, strict=True):
+        for step, processor, listener in zip(group, processors, listeners, strict=True):
             moved = processor.reduction_db()
             if moved.size:
                 reductions[step.kind] = _add(reductions.get(step.kind, moved[:0]), moved)
-    return Run(path, rate, channels, reductions)
+            readings = listener.readings() if listener is not None else {}
+            told = tuple(processor.warnings())
+            lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
+    return Run(path, rate, channels, reductions, tuple(lines))
 
 
 def _groups(steps: list[Step]) -> list[list[Step]]:
-    """Split before every step that needs the whole file."""
+    """Split before every step that needs the whole file; the first is then a plain copy, as a working file seeks exactly."""
     groups: list[list[Step]] = [[]]
     for step in steps:
-        if step.typed.needs_whole:
+        if step.typed.learns():
             groups.append([])
         groups[-1].append(step)
     return groups
@@ -92,19 +126,29 @@ def _start(steps: list[Step], context: Context) -> list[Processor]:
     return processors
 
 
-def _through(source: Source, processors: Sequence[Processor], stage: str, progress: Progress) -> Iterator[Block]:
+def _through(
+    source: Source, processors: Sequence[Processor], listeners: Sequence[Listener | None], stage: str, progress: Progress
+) -> Iterator[Block]:
     total = max(source.claimed_frames, 1)
-    for block in source.blocks():
-        piece = block.copy()
-        for processor in processors:
+
+    def passed(piece: Block, first: int) -> Block:
+        for processor, listener in zip(processors[first:], listeners[first:], strict=True):
             piece = processor.feed(piece)
+            if listener is not None and len(piece):
+                listener.feed(piece)
+        return piece
+
+    for block in source.blocks():
+        piece = passed(block.copy(), 0)
         progress(stage, min(source.frames_read / total, 1.0))
         if len(piece):
             yield piece
     for number, processor in enumerate(processors):
         rest = processor.finish()
-        for later in processors[number + 1 :]:
-            rest = later.feed(rest)
+        listener = listeners[number]
+        if listener is not None and len(rest):
+            listener.feed(rest)
+        rest = passed(rest, number + 1)
         if len(rest):
             yield rest
 

@@ -4,10 +4,9 @@ from typing import ClassVar
 
 import numpy as np
 import soxr
-from numpy.typing import NDArray
 from pydantic import Field
 
-from ispettore.core.treat.step import Block, Context, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 
 class SampleRate(Settings):
@@ -20,10 +19,10 @@ class SampleRate(Settings):
         return SampleRateProcessor(context, self.sample_rate_hz)
 
 
-class SampleRateProcessor:
+class SampleRateProcessor(Processor):
     def __init__(self, context: Context, rate: int) -> None:
+        super().__init__(context)
         self.sample_rate_hz = rate
-        self.channels = context.channels
         self._stream = soxr.ResampleStream(context.sample_rate_hz, rate, context.channels, dtype="float32", quality="VHQ")
 
     def feed(self, block: Block) -> Block:
@@ -32,6 +31,3 @@ class SampleRateProcessor:
     def finish(self) -> Block:
         empty = np.zeros((0, self.channels), dtype=np.float32)
         return np.asarray(self._stream.resample_chunk(empty, last=True), dtype=np.float32).reshape(-1, self.channels)
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        return np.zeros(0, dtype=np.float32)

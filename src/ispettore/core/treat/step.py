@@ -4,7 +4,7 @@ A new step is one new file with a `Settings` subclass and one line in `treatment
 """
 
 from dataclasses import dataclass
-from typing import Any, ClassVar, Protocol
+from typing import Any, ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,22 +27,6 @@ class Context:
     working: Any = None
 
 
-class Processor(Protocol):
-    """A running step. It carries its state from block to block, compensates its own latency and keeps the length it must."""
-
-    sample_rate_hz: int
-    channels: int
-
-    def feed(self, block: Block) -> Block:
-        """Take the next block in; give back what is finished (may be empty)."""
-
-    def finish(self) -> Block:
-        """Give back the rest."""
-
-    def reduction_db(self) -> NDArray[np.float32]:
-        """Gain change in dB of each 5 ms cell (0 or below), shape (cells,); empty for steps that move no gain in time."""
-
-
 class Settings(BaseModel):
     """Base of every step's settings: frozen, with units in the names, unknown names refused."""
 
@@ -51,22 +35,40 @@ class Settings(BaseModel):
     title: ClassVar[str] = ""
     needs_whole: ClassVar[bool] = False
 
-    def start(self, context: Context) -> Processor:
+    def learns(self) -> bool:
+        """Whether the step has to know the whole file before it starts."""
+        return self.needs_whole
+
+    def start(self, context: Context) -> "Processor":
         raise NotImplementedError
 
 
-class Plain:
-    """A processor that changes each block by itself: no state, no latency, no gain moving in time."""
+class Processor:
+    """A running step. It carries its state from block to block, compensates its own latency and keeps the length it must.
+
+    As it stands it passes everything through.
+    """
 
     def __init__(self, context: Context) -> None:
         self.sample_rate_hz = context.sample_rate_hz
         self.channels = context.channels
 
     def feed(self, block: Block) -> Block:
-        raise NotImplementedError
+        """Take the next block in; give back what is finished (may be empty)."""
+        return block
 
     def finish(self) -> Block:
+        """Give back the rest."""
         return np.zeros((0, self.channels), dtype=np.float32)
 
     def reduction_db(self) -> NDArray[np.float32]:
+        """Gain change in dB of each 5 ms cell, shape (cells,); empty for steps that move no gain in time."""
         return np.zeros(0, dtype=np.float32)
+
+    def learned(self) -> dict[str, Any]:
+        """What the step learned from this recording, in plain values with units in their names; kept with the run and shown."""
+        return {}
+
+    def warnings(self) -> list[str]:
+        """What a person should know of this run, in sentences."""
+        return []

@@ -1,27 +1,52 @@
 """A treatment: an ordered list of steps with their settings, as data that can be kept, shared and read."""
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from ispettore.core import errors
+from ispettore.core.treat.breath_softening import BreathSoftening
 from ispettore.core.treat.channels import Channels
+from ispettore.core.treat.clip_repair import ClipRepair
 from ispettore.core.treat.compressor import Compressor
+from ispettore.core.treat.de_esser import DeEsser
+from ispettore.core.treat.expander import Expander
 from ispettore.core.treat.gain import Gain
 from ispettore.core.treat.head_and_tail import HeadAndTail
+from ispettore.core.treat.hum_filter import HumFilter
+from ispettore.core.treat.level_riding import LevelRiding
+from ispettore.core.treat.levels import FinalLevel, ReferenceLevel
 from ispettore.core.treat.limiter import TruePeakLimiter
+from ispettore.core.treat.multiband import MultibandCompressor
+from ispettore.core.treat.noise_reduction import NoiseReduction
 from ispettore.core.treat.rumble_filter import RumbleFilter
 from ispettore.core.treat.sample_rate import SampleRate
+from ispettore.core.treat.spot_gain import SpotGain
 from ispettore.core.treat.step import Settings
+from ispettore.core.treat.tone import ResonanceSearch, Tone
 
 STEPS: dict[str, type[Settings]] = {
     "channels": Channels,
     "sample-rate": SampleRate,
+    "clip-repair": ClipRepair,
     "rumble-filter": RumbleFilter,
+    "hum-filter": HumFilter,
+    "noise-reduction": NoiseReduction,
+    "breath-softening": BreathSoftening,
+    "expander": Expander,
+    "reference-level": ReferenceLevel,
+    "tone": Tone,
+    "resonance-search": ResonanceSearch,
+    "de-esser": DeEsser,
+    "spot-gain": SpotGain,
+    "level-riding": LevelRiding,
+    "multiband-compressor": MultibandCompressor,
     "compressor": Compressor,
     "gain": Gain,
+    "final-level": FinalLevel,
     "true-peak-limiter": TruePeakLimiter,
     "head-and-tail": HeadAndTail,
 }
@@ -29,7 +54,9 @@ STEPS: dict[str, type[Settings]] = {
 
 
 class Step(BaseModel):
-    """One step: its kind, its settings, whether it is on, and why it is there.
+    """One step: its kind, its settings, whether it is on, why it is there, and what it learned where it ran last.
+
+    What was learned belongs to a recording: a step that runs again learns anew.
 
     >>> Step(kind="gain", settings={"gain_db": 3}).typed
     Gain(gain_db=3.0)
@@ -41,6 +68,7 @@ class Step(BaseModel):
     settings: dict[str, Any] = {}
     on: bool = True
     reason: str = ""
+    learned: dict[str, Any] = {}
 
     @field_validator("kind")
     @classmethod
@@ -63,14 +91,22 @@ class Step(BaseModel):
         return self.model_copy(update={"settings": {**self.settings, **changes}})
 
 
+VERSION: Literal[2] = 2
+
+
 class Treatment(BaseModel):
-    """Steps in order. `version` is the version of this format."""
+    """Steps in order. `version` is the version of this format; older ones are read by `migrated`."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    version: Literal[1] = 1
-    name: str = ""
-    steps: tuple[Step, ...] = ()
+    version: Literal[2] = VERSION
+    name: str = Field("", max_length=200)
+    steps: tuple[Step, ...] = Field((), max_length=64)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_now(cls, data: Any) -> Any:
+        return migrated(data) if isinstance(data, dict) else data
 
     def find(self, kind: str) -> Step | None:
         """The first step of a kind, or None."""
@@ -81,16 +117,65 @@ class Treatment(BaseModel):
         steps = tuple(step.with_settings(**changes) if step.kind == kind else step for step in self.steps)
         return self.model_copy(update={"steps": steps})
 
+    def having_learned(self, learned: Sequence[dict[str, Any]]) -> "Treatment":
+        """A copy in which the steps that are on say what they learned, in order."""
+        rest = iter(learned)
+        steps = tuple(step.model_copy(update={"learned": next(rest, {})}) if step.on else step for step in self.steps)
+        return self.model_copy(update={"steps": steps})
+
+
+def migrated(data: dict[str, Any]) -> dict[str, Any]:
+    """A treatment's JSON as this version has it. Raises ValueError for a newer one.
+
+    Version 1 knew no `learned`, and called a step's settings what they are called now.
+
+    >>> migrated({"version": 1, "steps": []})
+    {'version': 2, 'steps': []}
+    """
+    version = data.get("version", VERSION)
+    if version == 1:
+        return {**data, "version": VERSION}
+    if isinstance(version, int) and version > VERSION:
+        raise ValueError(f"it is of version {version}; this program knows treatments up to version {VERSION}")
+    return data
+
+
+def schema() -> dict[str, Any]:
+    """The JSON Schema of a treatment's file, each kind of step with its own settings (docs/treatment.schema.json)."""
+    made = Treatment.model_json_schema()
+    step = made["$defs"].pop("Step")
+    kinds, shared = [], {}
+    for kind, settings in STEPS.items():
+        own = settings.model_json_schema(ref_template="#/$defs/{model}")
+        shared.update(own.pop("$defs", {}))
+        properties = {**step["properties"], "kind": {"const": kind}, "settings": own}
+        needed = ["kind", "settings"] if own.get("required") else ["kind"]
+        one = {"type": "object", "title": settings.title, "properties": properties, "required": needed}
+        kinds.append({**one, "additionalProperties": False})
+    made["properties"]["steps"]["items"] = {"oneOf": kinds}
+    made["properties"]["version"] = {"enum": [1, VERSION], "default": VERSION}
+    made["$defs"] = shared
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made}
+
 
 def load(path: Path) -> Treatment:
     """Read a treatment from a JSON file. Raises BadTreatment with the reason."""
     try:
-        return Treatment.model_validate(json.loads(path.read_text(encoding="utf-8")))
+        return parse(path.read_text(encoding="utf-8"), name=path.name)
     except OSError as error:
         raise errors.FileUnreadable(file=path.name, reason=error.strerror or str(error)) from error
+    except UnicodeDecodeError as error:
+        raise errors.BadTreatment(file=path.name, reason="it is not JSON") from error
+
+
+def parse(text: str, *, name: str) -> Treatment:
+    """A treatment from its JSON. Raises BadTreatment with the reason."""
+    try:
+        return Treatment.model_validate(json.loads(text))
     except ValidationError as error:
         first = error.errors()[0]
         where = " → ".join(str(part) for part in first["loc"])
-        raise errors.BadTreatment(file=path.name, reason=f"{where}: {first['msg']}" if where else first["msg"]) from error
-    except ValueError as error:
-        raise errors.BadTreatment(file=path.name, reason="it is not JSON") from error
+        said = first["msg"].removeprefix("Value error, ")
+        raise errors.BadTreatment(file=name, reason=f"{where}: {said}" if where else said) from error
+    except (ValueError, RecursionError) as error:
+        raise errors.BadTreatment(file=name, reason="it is not JSON") from error

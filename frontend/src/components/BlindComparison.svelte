@@ -1,0 +1,177 @@
+<script lang="ts">
+  // Source and treated without their names: which is preferred over several rounds, and whether that could be chance.
+  import { answer, api } from '../lib/api';
+  import type { Player } from '../lib/player.svelte';
+  import Button from './Button.svelte';
+  import Choice from './Choice.svelte';
+  import LinkButton from './LinkButton.svelte';
+  let { player }: { player: Player } = $props();
+  type Side = 'source' | 'treated';
+  const ROUNDS = [
+    ['6', '6 rounds'],
+    ['10', '10 rounds'],
+    ['16', '16 rounds'],
+  ] as const;
+  let dialog: HTMLDialogElement | undefined = $state();
+  let rounds = $state<'6' | '10' | '16'>('10');
+  // Which side is heard first in each round: never shown until all rounds are done.
+  let order = $state<Side[]>([]);
+  let preferred: Side[] = [];
+  let round = $state(0);
+  let hearing = $state<0 | 1>(0);
+  let heard = $state([false, false]);
+  let problem = $state('');
+  let result = $state<{ sentence: string; list: Side[] }>();
+  const other = (side: Side): Side => (side === 'source' ? 'treated' : 'source');
+  const sideOf = (which: 0 | 1): Side => {
+    const first = order[round - 1] ?? 'source';
+    return which === 0 ? first : other(first);
+  };
+
+  export function open(): void {
+    round = 0;
+    result = undefined;
+    problem = '';
+    dialog?.showModal();
+  }
+  async function start(): Promise<void> {
+    try {
+      order = answer(await api.POST('/api/blind/draw', { params: { query: { rounds: Number(rounds) } } }));
+    } catch (error) {
+      problem = (error as Error).message;
+      return;
+    }
+    preferred = [];
+    player.hidden = true;
+    player.setMatched(true);
+    next(1);
+  }
+  function next(to: number): void {
+    round = to;
+    heard = [false, false];
+    hear(0);
+    if (!player.playing) void player.play();
+  }
+  function hear(which: 0 | 1): void {
+    hearing = which;
+    heard[which] = true;
+    player.swap(sideOf(which));
+    if (!player.playing) void player.play();
+  }
+  async function prefer(which: 0 | 1): Promise<void> {
+    preferred.push(sideOf(which));
+    if (round < order.length) {
+      next(round + 1);
+      return;
+    }
+    player.stop();
+    const treated = preferred.filter((side) => side === 'treated').length;
+    try {
+      const found = answer(
+        await api.POST('/api/blind/outcome', { params: { query: { rounds: order.length, treated } } }),
+      );
+      result = { sentence: found.sentence, list: [...preferred] };
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+  function closed(): void {
+    if (round && !result) player.stop();
+    player.hidden = false;
+    player.swap('source');
+    round = 0;
+  }
+  function onkeydown(event: KeyboardEvent): void {
+    if (!round || result) return;
+    if (event.key === '1' || event.key === '2') hear(event.key === '1' ? 0 : 1);
+  }
+</script>
+
+<dialog bind:this={dialog} aria-labelledby="blind-title" onclose={closed} {onkeydown}>
+  <h2 id="blind-title">Blind comparison</h2>
+  {#if problem}<p role="alert" class="problem">{problem}</p>{/if}
+  {#if result}
+    <p role="status" class="result">{result.sentence}</p>
+    <p class="soft">
+      Round by round:
+      {#each result.list as side, index (index)}{index ? ', ' : ''}{side}{/each}.
+    </p>
+    <div class="row">
+      <Button onclick={start}>Once more</Button><Button onclick={() => dialog?.close()}>Close</Button>
+    </div>
+  {:else if round}
+    <p>Round {round} of {order.length}. Both are equally loud; which is which changes from round to round.</p>
+    <div class="row" role="radiogroup" aria-label="What is heard">
+      {#each [0, 1] as const as which (which)}
+        <button class="hear" type="button" role="radio" aria-checked={hearing === which} onclick={() => hear(which)}
+          >Hear the {which ? 'second' : 'first'}</button
+        >
+      {/each}
+    </div>
+    <div class="row">
+      {#each [0, 1] as const as which (which)}
+        <Button disabled={!heard[0] || !heard[1]} onclick={() => prefer(which)}
+          >The {which ? 'second' : 'first'} is better</Button
+        >
+      {/each}
+    </div>
+    <p class="soft">
+      Hear both before you decide; keys 1 and 2 switch. <LinkButton onclick={() => dialog?.close()}>Give up</LinkButton>
+    </p>
+  {:else}
+    <p>
+      You hear source and treated without their names, equally loud, {player.loop
+        ? 'the looped selection'
+        : 'from the playhead on'}. Say which is better in each round; at the end you see whether you could have guessed.
+    </p>
+    <div class="row">
+      <Choice label="Length" value={rounds} options={ROUNDS} onchange={(to) => (rounds = to)} />
+      <Button strong onclick={start}>Begin</Button>
+      <Button onclick={() => dialog?.close()}>Close</Button>
+    </div>
+  {/if}
+</dialog>
+
+<style>
+  dialog {
+    background: var(--sheet);
+    color: var(--ink);
+    border: 1px solid var(--ink);
+    padding: 18px 22px;
+    width: min(520px, 92vw);
+  }
+  dialog::backdrop {
+    background: color-mix(in srgb, var(--ink) 25%, transparent);
+  }
+  p {
+    margin: 8px 0;
+  }
+  .row {
+    display: flex;
+    gap: 14px;
+    align-items: end;
+    margin: 12px 0;
+  }
+  .hear {
+    flex: 1;
+    border: 1px solid var(--rule);
+    background: none;
+    padding: 12px;
+    cursor: pointer;
+  }
+  .hear[aria-checked='true'] {
+    border-color: var(--ink);
+    font-weight: 600;
+    box-shadow: inset 0 -3px 0 var(--act);
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13.5px;
+  }
+  .result {
+    font-size: 17px;
+  }
+  .problem {
+    color: var(--outside);
+  }
+</style>

@@ -1,0 +1,36 @@
+<script lang="ts">
+  // A button that reads like a link: for what is done less often.
+  import type { Snippet } from 'svelte';
+  interface Props {
+    children: Snippet;
+    onclick: () => void;
+    disabled?: boolean;
+    pressed?: boolean;
+    label?: string;
+  }
+  let { children, onclick, disabled = false, pressed, label }: Props = $props();
+</script>
+
+<button type="button" {onclick} {disabled} aria-pressed={pressed} aria-label={label}>{@render children()}</button>
+
+<style>
+  button {
+    border: 0;
+    background: none;
+    padding: 0;
+    color: var(--act);
+    text-decoration: underline;
+    text-underline-offset: 3px;
+    cursor: pointer;
+    white-space: nowrap;
+  }
+  button:disabled {
+    color: var(--soft);
+    text-decoration: none;
+    cursor: default;
+  }
+  button[aria-pressed='true'] {
+    color: var(--ink);
+    font-weight: 600;
+  }
+</style>

@@ -1,0 +1,137 @@
+<script lang="ts">
+  // Where the room tone is, how it sounds beside the voice, and choosing it by hand: what that would change, before it does.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, api, type Inspection } from '../lib/api';
+  import { clock, distance, number } from '../lib/format';
+  import type { Span } from '../lib/ribbon-view.svelte';
+  import Button from './Button.svelte';
+  import LinkButton from './LinkButton.svelte';
+  import SpectrumPanel from './SpectrumPanel.svelte';
+  interface Props {
+    recordingId: string;
+    /** Whether a person said where it is. */
+    byHand: boolean;
+    inspection: Inspection;
+    selection?: Span;
+    onchoose: (span: { start_s: number; end_s: number } | null) => void;
+    ongo: (span: Span) => void;
+  }
+  let { recordingId, byHand, inspection, selection, onchoose, ongo }: Props = $props();
+  const spans = $derived(inspection.room_tone);
+  const total = $derived(spans.reduce((sum, span) => sum + span.end_s - span.start_s, 0));
+  const exact = (seconds: number) => `${clock(Math.floor(seconds))}${(seconds % 1).toFixed(2).slice(1)}`;
+  let settled = $state<Span>();
+  $effect(() => {
+    const next = selection && { ...selection };
+    const timer = setTimeout(() => (settled = next), 150);
+    return () => clearTimeout(timer);
+  });
+  const look = createQuery(() => ({
+    queryKey: ['room-tone', recordingId, byHand, settled?.from, settled?.to],
+    enabled: settled !== undefined,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/recordings/{recording_id}/room-tone', {
+          params: {
+            path: { recording_id: recordingId },
+            query: { start_s: settled?.from ?? 0, end_s: settled?.to ?? 0 },
+          },
+        }),
+      ),
+  }));
+  const seen = $derived(settled && look.data ? look.data : undefined);
+  const spoken = $derived(
+    seen !== undefined &&
+      inspection.speech.some((span) => span.start_s < seen.span.end_s && span.end_s > seen.span.start_s),
+  );
+  const figure = (value: number | null | undefined, unit: string) =>
+    value == null ? 'silence' : `${number(value, 1)} ${unit}`;
+  const CHANGED = [
+    ['noise_floor_dbfs', 'Noise floor'],
+    ['signal_to_noise_db', 'Signal to noise'],
+  ] as const;
+</script>
+
+<div class="tone">
+  {#if byHand && spans[0]}
+    <p>
+      Room tone chosen by hand:
+      <LinkButton onclick={() => ongo({ from: spans[0]?.start_s ?? 0, to: spans[0]?.end_s ?? 0 })}
+        >{exact(spans[0].start_s)} to {exact(spans[0].end_s)}</LinkButton
+      >.
+      <LinkButton onclick={() => onchoose(null)}>Let it be found</LinkButton>
+    </p>
+  {:else if spans.length}
+    <p>Room tone found in {spans.length} {spans.length === 1 ? 'place' : 'places'}, {number(total, 1)} s in all.</p>
+  {:else}
+    <p>No room tone was found. Select some on the ribbon to choose it.</p>
+  {/if}
+  {#if settled}
+    <div class="look" role="group" aria-label="The selection as room tone">
+      {#if look.isError}
+        <p>{look.error.message}</p>
+      {:else if seen}
+        <dl>
+          {#each CHANGED as [quantity, title] (quantity)}
+            {@const limit = seen.limits.find((each) => each.after.quantity === quantity)}
+            <div>
+              <dt>{title}</dt>
+              <dd>
+                {figure(seen.was[quantity]?.value, seen.was[quantity]?.unit ?? '')}
+                <span aria-label="would become">→</span>
+                <b>{figure(seen.changed[quantity]?.value, seen.changed[quantity]?.unit ?? '')}</b>
+                {#if limit}<span class:outside={!limit.after.passes}>{distance(limit.after)}</span>{/if}
+              </dd>
+            </div>
+          {/each}
+        </dl>
+        {#if spoken}<p class="outside">Someone speaks in this selection.</p>{/if}
+        <Button onclick={() => onchoose(seen.span)}>Take the selection as room tone</Button>
+      {/if}
+    </div>
+  {:else}
+    <p class="hint">Select a stretch on the ribbon to see it as room tone.</p>
+  {/if}
+</div>
+{#if inspection.spectrum}<SpectrumPanel spectrum={inspection.spectrum} chosen={seen?.spectrum_dbfs} />{/if}
+
+<style>
+  .tone {
+    padding: 10px 14px 2px;
+    font-size: 13.5px;
+  }
+  .look {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 22px;
+    align-items: center;
+    padding: 6px 0;
+  }
+  dl {
+    margin: 0;
+  }
+  dl div {
+    display: flex;
+    gap: 10px;
+  }
+  dt {
+    color: var(--soft);
+    min-width: 118px;
+  }
+  dd {
+    margin: 0;
+    font-family: var(--figures);
+    font-size: 13px;
+  }
+  b {
+    font-weight: 600;
+  }
+  .outside {
+    color: var(--outside);
+  }
+  .hint {
+    color: var(--soft);
+  }
+</style>

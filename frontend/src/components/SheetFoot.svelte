@@ -1,0 +1,63 @@
+<script lang="ts">
+  // The production as a whole: how far its recordings differ, judged where the specification limits that.
+  import type { LimitVerdict, Spread } from '../lib/api';
+  import { clock, number } from '../lib/format';
+  import LimitCell from './LimitCell.svelte';
+  interface Props {
+    quantities: string[];
+    whole: LimitVerdict[];
+    spreads: Spread[];
+  }
+  let { quantities, whole, spreads }: Props = $props();
+  const shown = (spread: Spread) =>
+    spread.quantity === 'duration_s' ? clock(spread.spread) : number(spread.spread, spread.decimals);
+</script>
+
+<tfoot>
+  <tr>
+    <th scope="row" class="first" tabindex="-1"
+      >The whole production<span class="facts">spread between recordings</span></th
+    >
+    <td tabindex="-1"></td>
+    {#each quantities as quantity (quantity)}
+      {@const limit = whole.find((found) => found.quantity === quantity)}
+      {@const spread = spreads.find((found) => found.quantity === quantity)}
+      <td tabindex="-1">
+        {#if limit}<LimitCell {limit} />
+        {:else if spread}
+          <span
+            class="spread"
+            data-said={`${spread.title}: ${shown(spread)} ${spread.quantity === 'duration_s' ? '' : spread.difference_unit} between the least and the most; ${spread.outliers.length} standing apart`}
+            >{shown(spread)}</span
+          >
+        {/if}
+        {#if spread?.outliers.length}<span class="apart">{spread.outliers.length} apart</span>{/if}
+      </td>
+    {/each}
+    <td tabindex="-1"></td>
+  </tr>
+</tfoot>
+
+<style>
+  th,
+  td {
+    border-top: 2px solid var(--ink);
+    border-bottom: 0;
+  }
+  .facts,
+  .apart {
+    display: block;
+    font-size: 12px;
+    color: var(--soft);
+  }
+  .spread {
+    font-family: var(--figures);
+    font-size: 13.5px;
+    color: var(--soft);
+    padding-left: 30px;
+  }
+  .apart {
+    padding-left: 30px;
+    color: var(--near);
+  }
+</style>

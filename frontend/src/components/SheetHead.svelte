@@ -1,0 +1,104 @@
+<script lang="ts">
+  // The headings of the sheet: each limit with its bounds, what it means, and a way to sort by it.
+  import type { Explained as Method, Limit, Recording } from '../lib/api';
+  import { bounds } from '../lib/format';
+  import type { SheetView } from '../lib/sheet-view.svelte';
+  import Explained from './Explained.svelte';
+  interface Column {
+    limit: Limit;
+    method: Method | undefined;
+    title: string;
+    unit: string;
+    decimals: number;
+  }
+  interface Props {
+    columns: Column[];
+    view: SheetView;
+    shown: Recording[];
+  }
+  let { columns, view, shown }: Props = $props();
+  const all = $derived(shown.length > 0 && shown.every((row) => view.chosen.has(row.id)));
+  const MARK = { none: '↕', ascending: '↑', descending: '↓' };
+</script>
+
+{#snippet sorter(by: string, title: string)}
+  <button
+    type="button"
+    class={view.direction(by)}
+    aria-label={`Sort by ${title}`}
+    title={`Sort by ${title}`}
+    onclick={() => view.sort(by)}>{MARK[view.direction(by)]}</button
+  >
+{/snippet}
+
+<thead>
+  <tr>
+    <th scope="col" class="first" aria-sort={view.direction('name')}>
+      <input
+        type="checkbox"
+        aria-label="Choose all"
+        checked={all}
+        indeterminate={!all && view.chosen.size > 0}
+        onchange={(event) => view.chooseAll(shown, event.currentTarget.checked)}
+      />
+      Recording {@render sorter('name', 'name')}
+    </th>
+    <th scope="col">Level over time</th>
+    {#each columns as column (column.limit.quantity)}
+      <th scope="col" aria-sort={view.direction(column.limit.quantity)}>
+        <span class="together"
+          ><Explained text={column.title} method={column.method} />
+          {@render sorter(column.limit.quantity, column.title)}</span
+        >
+        <span class="bounds"
+          >{column.limit.applies_to === 'production'
+            ? 'alike'
+            : bounds({
+                ...column.limit,
+                low: column.limit.low ?? null,
+                high: column.limit.high ?? null,
+                decimals: column.decimals,
+                unit: column.unit,
+              })}</span
+        >
+      </th>
+    {/each}
+    <th scope="col" aria-sort={view.direction('verdict')}>Verdict {@render sorter('verdict', 'verdict')}</th>
+  </tr>
+</thead>
+
+<style>
+  th {
+    font-size: 12.5px;
+    color: var(--ink);
+    font-weight: 550;
+    vertical-align: bottom;
+    line-height: 1.3;
+  }
+  .together {
+    white-space: nowrap;
+  }
+  .bounds {
+    display: block;
+    font-size: 12px;
+    font-weight: 400;
+    color: var(--soft);
+  }
+  input {
+    margin: 0 4px 0 0;
+    vertical-align: -2px;
+  }
+  button {
+    border: 0;
+    background: none;
+    padding: 0 2px;
+    font-size: 12px;
+    color: var(--soft);
+    cursor: pointer;
+  }
+  button:hover,
+  .ascending,
+  .descending {
+    color: var(--act);
+  }
+</style>

@@ -1,0 +1,105 @@
+<script lang="ts">
+  // What the selection reads: every level of it, as soon as it is drawn.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, api } from '../lib/api';
+  import { number } from '../lib/format';
+  import { takenHere, type Meanings } from '../lib/methods';
+  import type { Inspection } from '../lib/api';
+  import type { Span } from '../lib/ribbon-view.svelte';
+  import Explained from './Explained.svelte';
+  interface Props {
+    recordingId: string;
+    selection: Span;
+    facts: Inspection['facts'];
+    meanings?: Meanings;
+  }
+  let { recordingId, selection, facts, meanings }: Props = $props();
+  // Asked for once the hand rests, not at every step of a drag.
+  let settled = $state<Span>();
+  $effect(() => {
+    const { from, to } = selection;
+    const timer = setTimeout(() => (settled = { from, to }), 90);
+    return () => clearTimeout(timer);
+  });
+  const found = createQuery(() => ({
+    queryKey: ['span', recordingId, settled?.from, settled?.to],
+    enabled: settled !== undefined && settled.to > settled.from,
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: (before: unknown) => before as never,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/recordings/{recording_id}/span', {
+          params: {
+            path: { recording_id: recordingId },
+            query: { start_s: settled?.from ?? 0, end_s: settled?.to ?? 0 },
+          },
+        }),
+      ),
+  }));
+  const shown = $derived(
+    Object.values(found.data ?? {}).map((reading) => ({ reading, method: meanings?.quantities.get(reading.quantity) })),
+  );
+</script>
+
+<div class="span" role="group" aria-label="Readings of the selection" aria-busy={found.isFetching}>
+  {#if found.isError}
+    <p class="problem" role="alert">{found.error.message}</p>
+  {:else if shown.length}
+    <dl>
+      {#each shown as { reading, method } (reading.quantity)}
+        <div>
+          <dt><Explained text={method?.title ?? reading.quantity} {method} here={takenHere(reading, facts)} /></dt>
+          <dd data-quantity={reading.quantity}>
+            {reading.value === null
+              ? reading.silence
+                ? 'silence'
+                : '–'
+              : number(reading.value, method?.decimals ?? 1)}
+            {#if reading.value !== null}<span class="unit">{reading.unit}</span>{/if}
+          </dd>
+        </div>
+      {/each}
+    </dl>
+  {:else}
+    <p>Reading the selection …</p>
+  {/if}
+</div>
+
+<style>
+  .span {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-top: 0;
+    padding: 6px 12px 8px;
+    font-size: 13px;
+  }
+  dl {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(240px, 1fr));
+    gap: 1px 28px;
+    margin: 0;
+  }
+  dl div {
+    display: flex;
+    justify-content: space-between;
+    gap: 10px;
+  }
+  dd {
+    margin: 0;
+    font-family: var(--figures);
+    white-space: nowrap;
+  }
+  .unit {
+    color: var(--soft);
+    font-size: 11.5px;
+    display: inline-block;
+    min-width: 36px;
+  }
+  p {
+    color: var(--soft);
+  }
+  .problem {
+    color: var(--outside);
+  }
+</style>

@@ -1,0 +1,127 @@
+<script lang="ts">
+  // The versions of a specification: when each was kept, what it changed, and what was certified by it.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, api, type SpecificationView } from '../lib/api';
+  import { date } from '../lib/format';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    view: SpecificationView;
+    onbringback: (version: number) => void;
+  }
+  let { view, onbringback }: Props = $props();
+  const newest = $derived(view.specification.version);
+  const known = $derived(view.versions.map((version) => version.version));
+  let chosen = $state<{ before: number; after: number }>();
+  const pair = $derived(chosen ?? { before: known.at(-2) ?? newest, after: newest });
+  const identifier = $derived(view.specification.id);
+  const changes = createQuery(() => ({
+    queryKey: ['changes', identifier, pair.before, pair.after],
+    enabled: known.length > 1,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/specifications/{identifier}/changes', { params: { path: { identifier }, query: pair } }),
+      ),
+  }));
+</script>
+
+<section aria-label="Versions">
+  <h2>Versions</h2>
+  <ol>
+    {#each [...view.versions].reverse() as one (one.version)}
+      <li>
+        <span class="figure">{one.version}</span>
+        <span>
+          {one.created_at ? date(one.created_at) : 'as it ships'}
+          {#if one.certificates}<span class="soft"
+              >{one.certificates} {one.certificates === 1 ? 'certificate' : 'certificates'}</span
+            >{/if}
+        </span>
+        <span class="acts">
+          <a href={`/api/specifications/${identifier}/${one.version}/file`} download
+            >JSON<span class="visually-hidden"> of version {one.version}</span></a
+          >
+          {#if one.version !== newest}<LinkButton onclick={() => onbringback(one.version)}
+              >Bring back<span class="visually-hidden"> version {one.version}</span></LinkButton
+            >{/if}
+        </span>
+      </li>
+    {/each}
+  </ol>
+  {#if known.length > 1}
+    <h3>
+      What
+      <select
+        aria-label="Newer version"
+        value={String(pair.after)}
+        onchange={(event) => (chosen = { ...pair, after: Number(event.currentTarget.value) })}
+        >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
+      >
+      changed against
+      <select
+        aria-label="Older version"
+        value={String(pair.before)}
+        onchange={(event) => (chosen = { ...pair, before: Number(event.currentTarget.value) })}
+        >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
+      >
+    </h3>
+    <ul aria-label="Changes">
+      {#each changes.data ?? [] as change (change.kind + change.about + change.after + change.before)}
+        <li class="change">
+          {#if change.before}<del>{change.before}</del>{/if}
+          {#if change.after}<ins>{change.after}</ins>{/if}
+        </li>
+      {:else}
+        <li class="soft">{changes.data ? 'Nothing: they ask the same.' : ''}</li>
+      {/each}
+    </ul>
+  {/if}
+</section>
+
+<style>
+  h3 {
+    font-size: 13.5px;
+    font-weight: 550;
+    margin: 14px 0 4px;
+  }
+  ol,
+  ul {
+    list-style: none;
+    margin: 6px 0 0;
+    padding: 0;
+    font-size: 13.5px;
+  }
+  ol li {
+    display: grid;
+    grid-template-columns: 2ch 1fr auto;
+    gap: 10px;
+    padding: 5px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .figure {
+    font-family: var(--figures);
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+  }
+  select {
+    font-size: 13.5px;
+    border: 0;
+    border-bottom: 1px dotted var(--soft);
+    background: none;
+  }
+  .change {
+    display: grid;
+    gap: 1px;
+    padding: 5px 0;
+  }
+  del {
+    color: var(--soft);
+  }
+  ins {
+    text-decoration: none;
+  }
+</style>

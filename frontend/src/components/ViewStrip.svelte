@@ -1,0 +1,95 @@
+<script lang="ts">
+  // What the ribbon shows: closer, wider, the whole; levels or wave; the selection and its loop; what a meter reads at the playhead.
+  import type { Snippet } from 'svelte';
+  import { clock, number } from '../lib/format';
+  import type { Player } from '../lib/player.svelte';
+  import type { RibbonView } from '../lib/ribbon-view.svelte';
+  import type { Tracks } from '../lib/tracks';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    view: RibbonView;
+    player: Player;
+    tracks: Tracks | null | undefined;
+    /** How much later the same word comes in what the tracks are of. */
+    offset: number;
+    children: Snippet;
+  }
+  let { view, player, tracks, offset, children }: Props = $props();
+  const now = $derived(tracks?.at(player.position + offset));
+  const level = (value: number | null | undefined) => (value == null ? '–' : number(value, 1));
+  const exact = (seconds: number) => `${clock(Math.floor(seconds))}${(seconds % 1).toFixed(2).slice(1)}`;
+</script>
+
+<div class="strip" role="group" aria-label="View">
+  <span class="buttons">
+    <LinkButton onclick={() => view.zoom(2, player.position)}>Closer</LinkButton>
+    <LinkButton onclick={() => view.zoom(0.5, player.position)} disabled={view.whole}>Wider</LinkButton>
+    <LinkButton onclick={() => view.fit()} disabled={view.whole}>Whole</LinkButton>
+    <LinkButton pressed={view.wave} onclick={() => view.turn('wave')}>Wave</LinkButton>
+    <LinkButton pressed={view.picture === 'spectrogram'} onclick={() => view.turn('spectrogram')}
+      >Spectrogram</LinkButton
+    >
+    <LinkButton
+      pressed={view.loudness}
+      disabled={view.picture !== 'levels'}
+      onclick={() => (view.loudness = !view.loudness)}>Loudness</LinkButton
+    >
+  </span>
+  {#if view.selection}
+    <span class="figure" aria-label="Selection"
+      >{exact(view.selection.from)} to {exact(view.selection.to)}, {number(view.selection.to - view.selection.from, 2)} s</span
+    >
+    <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}>See it</LinkButton>
+    <label>
+      <input
+        type="checkbox"
+        checked={player.loop !== undefined}
+        onchange={(event) => (player.loop = event.currentTarget.checked ? view.selection : undefined)}
+      />
+      Loop
+    </label>
+  {/if}
+  {#if now}
+    <span class="now figure" role="group" aria-label="At the playhead">
+      <span><span class="soft">peak</span> {level(now.peak_dbfs)} <span class="soft">dBFS</span></span>
+      <span><span class="soft">momentary</span> {level(now.momentary_lufs)}</span>
+      <span><span class="soft">short-term</span> {level(now.short_term_lufs)} <span class="soft">LUFS</span></span>
+    </span>
+  {/if}
+  {@render children()}
+</div>
+
+<style>
+  .strip {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 18px;
+    align-items: center;
+    padding: 5px 12px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-top: 0;
+    font-size: 13px;
+  }
+  .buttons {
+    display: flex;
+    gap: 12px;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 12.5px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .now {
+    display: flex;
+    gap: 14px;
+    margin-left: auto;
+  }
+  label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+</style>

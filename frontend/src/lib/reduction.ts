@@ -1,0 +1,31 @@
+// The gain that a treatment moved, as the core kept it: the lowest in each 50 ms, in dB.
+const STEP_S = 0.05;
+
+export class Reduction {
+  readonly deepest: number;
+  #values: Float32Array;
+
+  constructor(content: ArrayBuffer) {
+    const view = new DataView(content);
+    let sum = 0;
+    this.#values = Float32Array.from({ length: content.byteLength / 2 }, (_, index) => {
+      sum = ((sum + view.getInt16(2 * index, true)) << 16) >> 16;
+      return sum / 100;
+    });
+    this.deepest = this.#values.reduce((one, other) => Math.min(one, other), 0);
+  }
+
+  /** The lowest gain between two times of the source, in dB. */
+  lowest(from: number, to: number): number {
+    const first = Math.max(0, Math.floor(from / STEP_S));
+    const last = Math.min(this.#values.length, Math.max(first + 1, Math.ceil(to / STEP_S)));
+    let lowest = 0;
+    for (let step = first; step < last; step++) lowest = Math.min(lowest, this.#values[step] ?? 0);
+    return lowest;
+  }
+}
+
+export async function reductionOf(conforming_id: string): Promise<Reduction | null> {
+  const response = await fetch(`/api/conformings/${conforming_id}/reduction`);
+  return response.ok ? new Reduction(await response.arrayBuffer()) : null;
+}

@@ -1,0 +1,380 @@
+<script lang="ts">
+  // One specification: its limits as sentences, edited in place, its versions, and who is held against it.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { push } from 'svelte-spa-router';
+  import Button from '../components/Button.svelte';
+  import LimitLine from '../components/LimitLine.svelte';
+  import VersionList from '../components/VersionList.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import { Draft, draftOf, forget, type DraftContent, type DraftLimit } from '../lib/draft.svelte';
+  import { meanings } from '../lib/methods';
+
+  let { params }: { params: { id: string } } = $props();
+  const acting = new Acting(useQueryClient());
+  const known = meanings();
+  const view = createQuery(() => ({
+    queryKey: ['specification', params.id],
+    queryFn: async () =>
+      answer(await api.GET('/api/specifications/{identifier}', { params: { path: { identifier: params.id } } })),
+  }));
+  let draft = $state<Draft>();
+  // A draft belongs to one version. Another version starts another draft, unless it would take somebody's changes away.
+  const newest = $derived(view.data?.specification.version);
+  const overtaken = $derived(
+    draft !== undefined && newest !== undefined && draft.view.specification.version !== newest && !draft.kept,
+  );
+  $effect(() => {
+    const found = view.data;
+    if (!found) return;
+    const held = draft?.view.specification;
+    if (held?.id !== found.specification.id) draft = draftOf(found);
+    else if (held.version !== found.specification.version && (draft?.kept || !draft?.changed)) draft = draftOf(found);
+  });
+  const editable = $derived(view.data !== undefined && !view.data.ships);
+
+  const TEXTS = [
+    ['description', 'What the specification is for', 'What it is for'],
+    ['source', 'Where the limits come from', 'Where the limits come from'],
+  ] as const;
+  const GROUPS = [
+    ['recording', 'Every recording'],
+    ['deliverable', 'The file that is handed over'],
+    ['production', 'The production as a whole'],
+  ] as const;
+  const scope = (limit: DraftLimit) => limit.applies_to ?? 'recording';
+  const general = $derived(draft?.objections.filter((objection) => objection.limits.length === 0) ?? []);
+  const addable = $derived(
+    [...(known.data?.quantities.values() ?? [])].filter(
+      (quantity) =>
+        !draft?.content.limits.some((limit) => limit.quantity === quantity.name && scope(limit) !== 'production'),
+    ),
+  );
+  const ADDED_TO = { level: 'Level', between: 'Between the words', health: 'Health', file: 'File' };
+
+  function add(name: string) {
+    const quantity = known.data?.quantities.get(name);
+    if (!quantity) return;
+    draft?.change((content) => {
+      content.limits.push({
+        quantity: name,
+        one_of: quantity.choices.slice(0, 1),
+        high: quantity.choices.length ? null : quantity.most,
+        guard: 0,
+        guard_percent: 0,
+        severity: 'must',
+        applies_to: 'recording',
+        purpose: '',
+      });
+    });
+  }
+
+  async function bringBack(version: number) {
+    await acting.attempt(async () => {
+      const path = { params: { path: { identifier: params.id, version } } };
+      const old = answer(await api.GET('/api/specifications/{identifier}/{version}', path));
+      draft?.change((content) => Object.assign(content, old as DraftContent, { version: content.version }));
+    });
+  }
+
+  const keep = () => acting.attempt(async () => draft?.keep());
+  function discard() {
+    if (!view.data) return;
+    forget(params.id);
+    draft = new Draft(view.data);
+  }
+
+  let copying = $state<string>();
+  const copy = () =>
+    acting.attempt(async () => {
+      const path = { params: { path: { identifier: params.id } } };
+      const made = answer(
+        await api.POST('/api/specifications/{identifier}/copy', { ...path, body: { name: copying ?? '' } }),
+      );
+      copying = undefined;
+      await push(`/specifications/${made.id}`);
+    });
+
+  function byKey(event: KeyboardEvent) {
+    const field = (event.target as HTMLElement).closest('input, textarea, select');
+    if (field || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
+    event.preventDefault();
+    if (event.shiftKey) draft?.redo();
+    else draft?.undo();
+  }
+</script>
+
+<svelte:window onkeydown={byKey} />
+<svelte:head><title>{draft?.content.name ?? 'Specification'} · Ispettore</title></svelte:head>
+<main>
+  {#if view.isError}
+    <p role="alert">{view.error.message}</p>
+  {:else if view.data && draft}
+    <p class="crumb"><a href="#/specifications">Specifications</a></p>
+    <div class="top">
+      <div class="title">
+        {#if editable}
+          <h1 class="visually-hidden">{draft.content.name}</h1>
+          <input
+            class="name"
+            aria-label="Name of the specification"
+            maxlength="80"
+            value={draft.content.name}
+            oninput={(event) => {
+              const name = event.currentTarget.value;
+              draft?.change((content) => (content.name = name), 'name');
+            }}
+          />
+          {#each TEXTS as [field, words, hint] (field)}
+            <textarea
+              class="description"
+              rows="1"
+              aria-label={words}
+              placeholder={hint}
+              maxlength="500"
+              value={draft.content[field] ?? ''}
+              oninput={(event) => {
+                const text = event.currentTarget.value;
+                draft?.change((content) => (content[field] = text), field);
+              }}></textarea>
+          {/each}
+        {:else}
+          <h1>{draft.content.name}</h1>
+          <p class="soft">{draft.content.description}</p>
+          <p class="soft">Source: {draft.content.source}.</p>
+        {/if}
+      </div>
+      <div class="acts">
+        {#if editable}
+          <Button disabled={!draft.undoable} onclick={() => draft?.undo()}>Undo</Button>
+          <Button disabled={!draft.redoable} onclick={() => draft?.redo()}>Redo</Button>
+          {#if draft.changed}<Button onclick={discard}>Discard changes</Button>{/if}
+          <Button strong disabled={!draft.changed || draft.blocked || overtaken} onclick={keep}
+            >Keep as version {view.data.specification.version + 1}</Button
+          >
+        {/if}
+        {#if copying === undefined}
+          <Button strong={!editable} onclick={() => (copying = `${draft?.content.name}, copy`)}>Copy</Button>
+        {:else}
+          <form
+            onsubmit={(event) => {
+              event.preventDefault();
+              void copy();
+            }}
+          >
+            <input
+              aria-label="Name of the copy"
+              maxlength="80"
+              bind:value={copying}
+              {@attach (field) => {
+                field.focus();
+                field.select();
+              }}
+              onkeydown={(event) => event.key === 'Escape' && (copying = undefined)}
+            />
+            <Button strong disabled={!copying.trim()} onclick={copy}>Make the copy</Button>
+          </form>
+        {/if}
+      </div>
+    </div>
+    {#if !editable}
+      <p class="ships">This specification ships with Ispettore and stays as it is. Copy it to change it.</p>
+    {/if}
+    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    {#if overtaken}
+      <p class="problem" role="alert">
+        Version {newest} was kept elsewhere meanwhile. Your changes to version {draft.view.specification.version} are still
+        here but can't be kept; discard them to go on from the new version.
+      </p>
+    {/if}
+    {#each general as objection (objection.sentence)}<p class="problem" role="alert">{objection.sentence}</p>{/each}
+
+    <div class="columns">
+      <div>
+        {#each GROUPS as [group, words] (group)}
+          {#if draft.content.limits.some((limit) => scope(limit) === group)}
+            <section aria-label={words}>
+              <h2>{words}</h2>
+              <ul>
+                {#each draft.content.limits as limit, index (index)}
+                  {#if scope(limit) === group}
+                    <LimitLine {draft} {index} {limit} {editable} method={known.data?.quantities.get(limit.quantity)} />
+                  {/if}
+                {/each}
+              </ul>
+            </section>
+          {/if}
+        {/each}
+        {#if editable}
+          <label class="add">
+            Add a limit on
+            <select
+              value=""
+              onchange={(event) => {
+                add(event.currentTarget.value);
+                event.currentTarget.value = '';
+              }}
+            >
+              <option value="">choose what …</option>
+              {#each Object.entries(ADDED_TO) as [group, words] (group)}
+                <optgroup label={words}>
+                  {#each addable.filter((quantity) => quantity.group === group) as quantity (quantity.name)}
+                    <option value={quantity.name}>{quantity.title}</option>
+                  {/each}
+                </optgroup>
+              {/each}
+            </select>
+          </label>
+          <label class="mono">
+            <input
+              type="checkbox"
+              checked={draft.content.mono_on_two_loudspeakers ?? false}
+              onchange={(event) => {
+                const both = event.currentTarget.checked;
+                draft?.change((content) => (content.mono_on_two_loudspeakers = both));
+              }}
+            />
+            Loudness of mono is read as two loudspeakers play it (+3 LU)
+          </label>
+        {:else if draft.content.mono_on_two_loudspeakers}
+          <p class="soft mono">Loudness of mono is read as two loudspeakers play it (+3 LU).</p>
+        {/if}
+      </div>
+      <aside>
+        <VersionList view={view.data} onbringback={bringBack} />
+        <section aria-label="Held against it">
+          <h2>Held against it</h2>
+          {#each view.data.productions as name, index (index)}
+            <p>{name}</p>
+          {:else}
+            <p class="soft">No production yet.</p>
+          {/each}
+          {#if editable && view.data.productions.length}
+            <p class="soft small">A kept version judges them anew at once; nothing is measured again.</p>
+          {/if}
+        </section>
+      </aside>
+    </div>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 60px;
+  }
+  .crumb {
+    font-size: 13.5px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: start;
+    gap: 24px;
+    margin: 4px 0 12px;
+  }
+  .title {
+    flex: 1;
+    display: grid;
+    gap: 2px;
+  }
+  .acts,
+  form {
+    display: flex;
+    gap: 10px;
+  }
+  .name,
+  .description {
+    border: 0;
+    border-bottom: 1px dotted transparent;
+    background: none;
+    padding: 0;
+    width: 100%;
+    font: inherit;
+    resize: none;
+    field-sizing: content;
+  }
+  .name {
+    font-size: 24px;
+    font-weight: 600;
+    letter-spacing: -0.01em;
+  }
+  .description {
+    color: var(--soft);
+  }
+  .name:hover,
+  .description:hover,
+  .name:focus,
+  .description:focus {
+    border-bottom-color: var(--soft);
+  }
+  form input {
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    background: var(--sheet);
+    padding: 4px 8px;
+    width: 240px;
+  }
+  .ships {
+    margin-bottom: 12px;
+  }
+  .problem {
+    color: var(--outside);
+    margin-bottom: 8px;
+  }
+  .columns {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) 330px;
+    gap: 32px;
+    align-items: start;
+  }
+  aside {
+    display: grid;
+    gap: 20px;
+  }
+  section + section,
+  .add {
+    margin-top: 18px;
+  }
+  section > ul {
+    margin: 6px 0 0;
+    padding: 0;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-bottom: 0;
+  }
+  .add {
+    display: block;
+    font-size: 14px;
+  }
+  .add select {
+    font-size: 14px;
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 3px 6px;
+    margin-left: 6px;
+  }
+  .mono {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    margin-top: 12px;
+    font-size: 14px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .small {
+    font-size: 13px;
+    margin-top: 6px;
+  }
+  @media (max-width: 1100px) {
+    .columns {
+      grid-template-columns: minmax(0, 1fr) 260px;
+      gap: 20px;
+    }
+    .top {
+      flex-direction: column;
+    }
+  }
+</style>

@@ -1,0 +1,134 @@
+<script lang="ts">
+  // Every specification a production can be held against: those that ship and one's own.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { push } from 'svelte-spa-router';
+  import DropArea from '../components/DropArea.svelte';
+  import FileButton from '../components/FileButton.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+
+  const acting = new Acting(useQueryClient());
+  const specifications = createQuery(() => ({
+    queryKey: ['specifications'],
+    queryFn: async () => answer(await api.GET('/api/specifications')),
+  }));
+  const bringIn = (files: File[]) =>
+    acting.attempt(async () => {
+      for (const file of files) {
+        const found = answer(
+          await api.PUT('/api/specifications/file', {
+            params: { query: { name: file.name } },
+            body: await file.text(),
+            bodySerializer: (body) => body as string,
+            headers: { 'content-type': 'application/octet-stream' },
+          }),
+        );
+        if (files.length === 1) await push(`/specifications/${found.id}`);
+      }
+    });
+</script>
+
+<svelte:head><title>Specifications · Ispettore</title></svelte:head>
+<DropArea ondrop={({ files }) => bringIn(files)} invitation="Drop a specification (JSON) here">
+  <div class="page">
+    <div class="top">
+      <div>
+        <h1>Specifications</h1>
+        <p class="soft">
+          What a recording is held against. Those that ship stay as they are; copy one to make it your own.
+        </p>
+      </div>
+      <FileButton
+        label="Specification to bring in"
+        strong
+        multiple
+        accept=".json,application/json"
+        onchosen={({ files }) => bringIn(files)}>Bring in a file</FileButton
+      >
+    </div>
+    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    {#if specifications.data}
+      <table>
+        <thead>
+          <tr
+            ><th scope="col">Name</th><th scope="col">What it is for</th><th scope="col">Limits</th><th scope="col"
+              >Version</th
+            ></tr
+          >
+        </thead>
+        <tbody>
+          {#each specifications.data as one (one.id)}
+            <tr>
+              <td><a href={`#/specifications/${one.id}`}>{one.name}</a><span class="id">{one.id}</span></td>
+              <td>{one.description}</td>
+              <td class="figure">{one.limits.length}</td>
+              <td class="figure">{one.version}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+      <p class="soft schema">
+        A specification is a JSON file; its <a
+          href="/api/specification.schema.json"
+          download="specification.schema.json">schema</a
+        > describes it.
+      </p>
+    {:else if specifications.isError}
+      <p role="alert">{specifications.error.message}</p>
+    {/if}
+  </div>
+</DropArea>
+
+<style>
+  .page {
+    padding: 20px 24px 40px;
+    max-width: 1160px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+    margin-bottom: 16px;
+  }
+  .soft,
+  .id {
+    color: var(--soft);
+  }
+  .id {
+    display: block;
+    font-family: var(--figures);
+    font-size: 12px;
+  }
+  .problem {
+    color: var(--outside);
+    margin-bottom: 10px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  th {
+    text-align: left;
+    font-size: 12.5px;
+    font-weight: 550;
+  }
+  th,
+  td {
+    padding: 9px 14px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: top;
+  }
+  td:first-child {
+    white-space: nowrap;
+  }
+  .figure {
+    font-family: var(--figures);
+  }
+  .schema {
+    margin-top: 12px;
+    font-size: 13.5px;
+  }
+</style>

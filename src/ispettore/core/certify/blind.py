@@ -1,0 +1,66 @@
+"""Blind comparison: which of two versions a person prefers over several rounds, and whether that could be chance.
+
+In each round both are heard without their names, in an order drawn anew. Whether the count of preferences says anything is a
+two-sided binomial test against one half (a sign test; ITU-R BS.1116-3 asks for the like of small impairments).
+"""
+
+import secrets
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict
+from scipy import stats
+
+Side = Literal["source", "treated"]
+LEVEL = 0.05
+FEWEST, MOST = 6, 40
+"""Fewer than six rounds can never beat chance at this level."""
+
+
+class Outcome(BaseModel):
+    """`p_value` is how often a coin would be at least as one-sided; `needed` how many of these rounds one side needs."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rounds: int
+    treated: int
+    p_value: float
+    beats_chance: bool
+    needed: int
+    sentence: str
+
+
+def draw(rounds: int) -> list[Side]:
+    """For each round which version is heard as the first."""
+    sides: tuple[Side, Side] = ("source", "treated")
+    return [secrets.choice(sides) for _ in range(rounds)]
+
+
+def outcome(*, rounds: int, treated: int) -> Outcome:
+    """What so many preferences for the treated version mean.
+
+    >>> outcome(rounds=10, treated=9).beats_chance, outcome(rounds=10, treated=8).beats_chance
+    (True, False)
+    """
+    p_value = _p(rounds, treated)
+    beats = p_value < LEVEL
+    needed = next((count for count in range(rounds // 2, rounds + 1) if _p(rounds, count) < LEVEL), rounds + 1)
+    ahead = "the treated version" if 2 * treated > rounds else "the source"
+    most = max(treated, rounds - treated)
+    if beats:
+        sentence = f"You preferred {ahead} in {most} of {rounds} rounds: more than chance ({_percent(p_value)} by a coin)."
+    elif 2 * treated == rounds:
+        sentence = f"You preferred each in {treated} of {rounds} rounds: nothing tells them apart."
+    else:
+        sentence = (
+            f"You preferred {ahead} in {most} of {rounds} rounds: it may be chance ({_percent(p_value)} by a coin; "
+            f"{needed} of {rounds} would be more)."
+        )
+    return Outcome(rounds=rounds, treated=treated, p_value=p_value, beats_chance=beats, needed=needed, sentence=sentence)
+
+
+def _p(rounds: int, count: int) -> float:
+    return float(stats.binomtest(count, rounds).pvalue)
+
+
+def _percent(p_value: float) -> str:
+    return f"{100 * p_value:.0f} %" if p_value >= 0.01 else "under 1 %"

@@ -1,0 +1,238 @@
+"""What printed pages share with the screen: its colours, fonts, bracket marks and ways to write figures, in points of PDF."""
+
+from collections.abc import Sequence
+from functools import cache
+from importlib import resources
+from typing import Any
+
+from ispettore.core.audio.facts import FileFacts
+from ispettore.core.measure.ribbon import LOWEST_DB, Ribbon
+from ispettore.core.spec.verdict import LimitVerdict
+from ispettore.core.spec.wording import clock
+
+INK, SOFT, RULE, PAPER = "#1D2126", "#565B62", "#D8D1C4", "#F5F2EC"
+COLOURS = {"inside": "#17614F", "near": "#8A5A00", "over": "#B3361B", "under": "#B3361B", "unmeasured": "#8E9093"}
+EDGE = 46.0
+WORDS, STRONG, FIGURES = "InstrumentSans", "InstrumentSans-SemiBold", "SplineSansMono"
+
+
+@cache
+def use_fonts() -> None:
+    from reportlab.pdfbase import pdfmetrics
+    from reportlab.pdfbase.ttfonts import TTFont
+
+    folder = resources.files("ispettore.core.certify") / "fonts"
+    for name, file in ((WORDS, "InstrumentSans-Regular"), (STRONG, "InstrumentSans-SemiBold"), (FIGURES, "SplineSansMono-Regular")):
+        pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
+
+
+class Page:
+    """Draws from the top down; `y` is where the next thing goes."""
+
+    def __init__(self, canvas: Any, *, width: float, height: float) -> None:
+        self.c = canvas
+        self.width, self.height = width, height
+        self.y = height - EDGE
+
+    def room_for(self, height: float) -> None:
+        """Turn to a new page where there is no room for so much. A paper of one page never turns."""
+
+    def text(
+        self, x: float, y: float, words: str, *, font: str = WORDS, size: float = 9, colour: str = INK, right: bool = False
+    ) -> None:
+        self.c.setFont(font, size)
+        self.c.setFillColor(colour)
+        (self.c.drawRightString if right else self.c.drawString)(x, y, words)
+
+    def within(
+        self, x: float, y: float, words: str, width: float, *, font: str = WORDS, size: float = 9, colour: str = INK
+    ) -> None:
+        """Text that ends in an ellipsis where it would be wider than that."""
+        self.text(x, y, fitted(words, font, size, width), font=font, size=size, colour=colour)
+
+    def line(self, x1: float, y1: float, x2: float, y2: float, *, colour: str = RULE, width: float = 0.6) -> None:
+        self.c.setStrokeColor(colour)
+        self.c.setLineWidth(width)
+        self.c.line(x1, y1, x2, y2)
+
+    def wrapped(self, x: float, words: str, width: float, *, size: float = 9, colour: str = INK, leading: float = 12) -> None:
+        from reportlab.lib.utils import simpleSplit
+
+        for row in simpleSplit(words, WORDS, size, width):
+            self.room_for(leading)
+            self.text(x, self.y, row, size=size, colour=colour)
+            self.y -= leading
+
+    def mark(self, x: float, y: float, position: str, *, high: bool = True, scale: float = 1.0) -> None:
+        """A bracket mark with its left edge at x, centred on y: the drawing of the screen, in points."""
+        colour = COLOURS[position]
+        self.c.setStrokeColor(colour)
+        self.c.setFillColor(colour)
+        self.c.setLineWidth(0.9 * scale)
+        left, right = position != "near" or not high, position != "near" or high
+        for shown, edge, inward in ((left, 5.0, 1.7), (right, 13.0, -1.7)):
+            if shown:
+                path = self.c.beginPath()
+                path.moveTo(x + (edge + inward) * scale, y + 3.4 * scale)
+                path.lineTo(x + edge * scale, y + 3.4 * scale)
+                path.lineTo(x + edge * scale, y - 3.4 * scale)
+                path.lineTo(x + (edge + inward) * scale, y - 3.4 * scale)
+                self.c.drawPath(path)
+        at = {"inside": 9.0, "near": 10.6 if high else 7.4, "over": 16.0, "under": 2.0}.get(position)
+        if at is not None:
+            self.c.circle(x + at * scale, y, 1.5 * scale, stroke=0, fill=1)
+
+    def ribbon(self, ribbon: Ribbon, limits: Sequence[LimitVerdict]) -> None:
+        """The level ribbon across the page, with the level limits in it."""
+        height, left, right = 92.0, EDGE + 20, self.width - EDGE
+        top = self.y
+        self.c.setFillColor("#FFFFFF")
+
+        def at(level: float) -> float:
+            return top - height * max(level, LOWEST_DB) / LOWEST_DB
+
+        for limit in limits:
+            if limit.quantity in ("rms_dbfs", "integrated_loudness_lufs") and limit.low is not None and limit.high is not None:
+                self.c.setFillColor("#DDE7E2")
+                self.c.rect(left, at(limit.low), right - left, at(limit.high) - at(limit.low), stroke=0, fill=1)
+        for level in (0, -20, -40, -60, -80):
+            self.line(left, at(level), right, at(level), width=0.3)
+            self.text(left - 4, at(level) - 2.5, str(level).replace("-", "−"), font=FIGURES, size=6, colour=SOFT, right=True)
+        self.outline(ribbon, left=left, right=right, top=top, height=height)
+        for limit in limits:
+            if limit.quantity in ("sample_peak_dbfs", "true_peak_dbtp", "noise_floor_dbfs") and limit.high is not None:
+                self.line(
+                    left, at(limit.high), right, at(limit.high), colour=COLOURS["inside" if limit.passes else "over"], width=0.8
+                )
+        self.y = top - height - 20
+
+    def outline(self, ribbon: Ribbon, *, left: float, right: float, top: float, height: float) -> None:
+        """The ribbon's shape in a rectangle: along the peaks, and back along the RMS levels."""
+        count = ribbon.peak_dbfs.size
+        xs = [left + (right - left) * (index + 0.5) / count for index in range(count)]
+        upper, lower = (
+            [top - height * float(level) / LOWEST_DB for level in levels] for levels in (ribbon.peak_dbfs, ribbon.rms_dbfs)
+        )
+        path = self.c.beginPath()
+        path.moveTo(xs[0], upper[0])
+        for x, y in zip(xs, upper, strict=True):
+            path.lineTo(x, y)
+        for x, y, above in zip(reversed(xs), reversed(lower), reversed(upper), strict=True):
+            path.lineTo(x, min(y, above - 0.4))
+        path.close()
+        self.c.setFillColor(INK)
+        self.c.drawPath(path, stroke=0, fill=1)
+
+    def limits(self, limits: Sequence[LimitVerdict]) -> None:
+        """A line for each limit: mark, bounds, rule, reading, distance."""
+        for limit in limits:
+            self.room_for(20)
+            self.line(EDGE, self.y + 14, self.width - EDGE, self.y + 14)
+            high = upper_is_near(limit)
+            self.mark(EDGE - 4, self.y + 3, limit.position, high=high)
+            self.text(EDGE + 20, self.y, limit.title, font=STRONG)
+            self.text(EDGE + 118, self.y, bounds(limit), size=8.5, colour=SOFT)
+            self.rule(limit)
+            self.text(self.width - EDGE - 92, self.y, reading(limit), font=FIGURES, size=9, right=True)
+            self.text(self.width - EDGE - 88, self.y, unit(limit), size=8, colour=SOFT)
+            self.text(self.width - EDGE, self.y, distance(limit), size=8.5, colour=SOFT, right=True)
+            self.y -= 20
+        self.y += 4
+
+    def rule(self, limit: LimitVerdict) -> None:
+        """The tolerance rule: the allowed stretch between brackets, the reading as a wedge."""
+        if not isinstance(limit.reading, float | int) or limit.difference_unit in ("", "Hz", "kbit/s"):
+            return
+        low, high, reading = limit.low, limit.high, float(limit.reading)
+        known = [value for value in (low, high, reading) if value is not None]
+        span = max(max(known) - min(known), 1.0)
+        first = min(known) - span * (0.15 if low is not None else 0.35)
+        last = max(known) + span * (0.15 if high is not None else 0.35)
+        left, right, base = EDGE + 236.0, EDGE + 236 + 130.0, self.y + 1.0
+
+        def x(value: float) -> float:
+            return left + (right - left) * (value - first) / (last - first)
+
+        self.line(left, base, right, base, colour=SOFT, width=0.5)
+        self.c.setStrokeColor(INK)
+        self.c.setLineWidth(1.0)
+        for bound, inward in ((low, 2.5), (high, -2.5)):
+            if bound is not None:
+                path = self.c.beginPath()
+                path.moveTo(x(bound) + inward, base + 7)
+                path.lineTo(x(bound), base + 7)
+                path.lineTo(x(bound), base - 2)
+                path.lineTo(x(bound) + inward, base - 2)
+                self.c.drawPath(path)
+        wedge = self.c.beginPath()
+        wedge.moveTo(x(reading), base)
+        wedge.lineTo(x(reading) - 2.6, base + 5.2)
+        wedge.lineTo(x(reading) + 2.6, base + 5.2)
+        wedge.close()
+        self.c.setFillColor(COLOURS[limit.position])
+        self.c.drawPath(wedge, stroke=0, fill=1)
+
+
+def fitted(words: str, font: str, size: float, width: float) -> str:
+    from reportlab.pdfbase.pdfmetrics import stringWidth
+
+    if stringWidth(words, font, size) <= width:
+        return words
+    while words and stringWidth(words + "…", font, size) > width:
+        words = words[:-1]
+    return words + "…"
+
+
+def described(facts: FileFacts) -> str:
+    """A file's facts in a line."""
+    depth = f"{facts.bit_rate_kbps:.0f} kbit/s" if facts.lossy and facts.bit_rate_kbps else f"{facts.bit_depth} bit"
+    channels = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} channels")
+    return f"{facts.container.upper()} {facts.sample_rate_hz / 1000:g} kHz, {depth}, {channels}, {clock(facts.duration_s)}"
+
+
+def upper_is_near(limit: LimitVerdict) -> bool:
+    if limit.high is None or not isinstance(limit.reading, float | int):
+        return False
+    return limit.low is None or limit.high - limit.reading < limit.reading - limit.low
+
+
+def number(value: float, decimals: int) -> str:
+    return f"{value:.{decimals}f}".replace("-", "−")
+
+
+def figure(limit: LimitVerdict, value: float, decimals: int) -> str:
+    """A figure of a limit; lengths of files as hours, minutes and seconds."""
+    if limit.quantity != "duration_s":
+        return number(value, decimals)
+    return clock(value)
+
+
+def unit(limit: LimitVerdict) -> str:
+    return "" if limit.quantity == "duration_s" else limit.unit
+
+
+def reading(limit: LimitVerdict) -> str:
+    if limit.reading is None:
+        return "–" if limit.position == "unmeasured" else "silence"
+    if isinstance(limit.reading, str):
+        return limit.reading
+    return figure(limit, limit.reading, limit.decimals and 2)
+
+
+def bounds(limit: LimitVerdict) -> str:
+    if limit.one_of:
+        return " or ".join(limit.one_of)
+    bounds = (limit.low, limit.high)
+    low, high = (None if bound is None else figure(limit, bound, 0 if bound == int(bound) else 1) for bound in bounds)
+    if low is not None and high is not None:
+        return low if low == high else f"{low} to {high}"
+    return f"at least {low}" if low is not None else f"at most {high}"
+
+
+def distance(limit: LimitVerdict) -> str:
+    """How far a reading is from the nearer bound, and on which side of it: "0.8 dB inside"."""
+    if limit.margin is None or limit.difference_unit in ("", "Hz", "kbit/s"):
+        return ""
+    unit = "" if limit.quantity == "duration_s" else f" {limit.difference_unit}"
+    side = "inside" if limit.margin >= 0 else limit.position
+    return f"{figure(limit, abs(limit.margin), limit.decimals)}{unit} {side}"

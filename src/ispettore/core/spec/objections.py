@@ -1,0 +1,270 @@
+"""What speaks against a specification: bounds the wrong way round, limits no file can meet together, corridors finer than a meter.
+
+A draft is looked at limit by limit, so that each objection can be shown beside the limits it is about while they are being written.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import combinations
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from ispettore.core.audio.formats import ABILITIES
+from ispettore.core.spec.quantities import Quantity
+from ispettore.core.spec.specification import Limit, Specification
+from ispettore.core.spec.wording import figure
+
+Numbered = tuple[int, Limit]
+
+NEVER_ABOVE: tuple[tuple[str, str, float], ...] = (
+    ("rms_dbfs", "sample_peak_dbfs", 1.0),
+    ("rms_dbfs", "active_speech_level_dbfs", 1.0),
+    ("active_speech_level_dbfs", "sample_peak_dbfs", 1.0),
+    ("sample_peak_dbfs", "true_peak_dbtp", 1.0),
+    ("rms_dbfs", "true_peak_dbtp", 1.0),
+    ("integrated_loudness_lufs", "momentary_max_lufs", 1.0),
+    ("noise_floor_quietest_dbfs", "noise_floor_dbfs", 1.0),
+    ("noise_floor_dbfs", "noise_floor_worst_pause_dbfs", 1.0),
+    ("head_s", "duration_s", 1.0),
+    ("tail_s", "duration_s", 1.0),
+    ("longest_pause_s", "duration_s", 1.0),
+    ("digital_silence_s", "duration_s", 1.0),
+    ("bandwidth_hz", "sample_rate_hz", 2.0),
+)
+"""Pairs whose first, times the factor, exceeds the second in no file."""
+
+DIFFERENCES: tuple[tuple[str, str, str], ...] = (
+    ("crest_factor_db", "sample_peak_dbfs", "rms_dbfs"),
+    ("speech_crest_db", "sample_peak_dbfs", "active_speech_level_dbfs"),
+    ("peak_to_loudness_db", "true_peak_dbtp", "integrated_loudness_lufs"),
+    ("signal_to_noise_db", "active_speech_level_dbfs", "noise_floor_dbfs"),
+)
+"""The first is by definition the second less the third."""
+
+
+class Objection(BaseModel):
+    """One thing that speaks against a specification. `limits` are the places in its list; none where it is about the whole.
+
+    What `blocks` can't be kept; the rest is worth knowing.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    limits: tuple[int, ...]
+    sentence: str
+    blocks: bool = True
+
+
+def objections(draft: Mapping[str, Any]) -> list[Objection]:
+    """Everything that speaks against a draft given as JSON values; nothing blocks a specification that can be kept.
+
+    >>> loud = {"quantity": "rms_dbfs", "low": -3}
+    >>> [o.limits for o in objections({"id": "x", "name": "X", "limits": [loud, {"quantity": "sample_peak_dbfs", "high": -6}]})]
+    [(0, 1)]
+    """
+    listed = draft.get("limits")
+    if not isinstance(listed, Sequence) or isinstance(listed, str):
+        return [Objection(limits=(), sentence="It has no list of limits.")]
+    found: list[Objection] = []
+    limits: list[Numbered] = []
+    for index, raw in enumerate(listed):
+        limit, wrong = readable_limit(raw)
+        if limit is None:
+            found.append(Objection(limits=(index,), sentence=wrong))
+            continue
+        alone = list(_alone(limit))
+        found += [Objection(limits=(index,), sentence=sentence, blocks=blocks) for sentence, blocks in alone]
+        if not any(blocks for _, blocks in alone):
+            limits.append((index, limit))
+    found += _of_the_whole(draft)
+    if not listed:
+        found.append(Objection(limits=(), sentence="It has no limit yet: every file would be inside. Add one."))
+    found += _named_twice(limits)
+    on_files = [numbered for numbered in limits if numbered[1].applies_to != "production"]
+    found += [*_out_of_order(on_files), *_wrong_differences(on_files), *_formats(on_files), *_channels(on_files)]
+    return found
+
+
+def refusal(draft: Mapping[str, Any]) -> str:
+    """Why a draft can't be kept, all of it in one text; empty where it can."""
+    return " ".join(objection.sentence for objection in objections(draft) if objection.blocks)
+
+
+def readable_limit(raw: Any) -> tuple[Limit | None, str]:
+    """A limit from JSON values; or None, and why it can't be read."""
+    try:
+        return Limit.model_validate(raw), ""
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = " → ".join(str(part) for part in first["loc"])
+        if first["type"] in ("float_parsing", "float_type", "finite_number"):
+            return None, f"“{first['input']}” is not a number: write one, such as −18.5."
+        said = str(first["msg"]).removeprefix("Value error, ")
+        return None, _closed(f"{where}: {said}" if where and first["type"] != "value_error" else said)
+
+
+def _closed(text: str) -> str:
+    return f"{text[:1].upper()}{text[1:]}{'' if text.endswith('.') else '.'}"
+
+
+def _alone(limit: Limit) -> Iterator[tuple[str, bool]]:
+    """What speaks against a limit by itself, and whether it blocks."""
+    about = limit.about
+    if about.choices:
+        yield from _choices(limit, about)
+        return
+    if limit.one_of:
+        yield f"{about.title} is a number: give it a least or a most, not a list of words.", True
+        return
+    spread = limit.applies_to == "production"
+    least, most = (0.0, about.range[1] - about.range[0]) if spread else about.range
+    for bound in (limit.low, limit.high):
+        if bound is not None and not least <= bound <= most:
+            span = f"{_with_unit(least, about)} and {_with_unit(most, about)}"
+            yield f"{about.title} lies between {span}; {_with_unit(bound, about)} does not.", True
+            return
+    if spread and limit.low is not None:
+        yield f"{about.title} over a whole production is held by how far recordings differ, which has an upper bound only.", True
+        return
+    if limit.low is None or limit.high is None:
+        return
+    width = limit.high - limit.low
+    if about.accuracy and width < about.accuracy:
+        yield (
+            f"{about.title} has {figure(width, about)} {about.difference_unit} to lie in, but two honest meters may differ by "
+            f"{figure(about.accuracy, about)} {about.difference_unit}: nobody could prove it met. Leave at least that much.",
+            True,
+        )
+    elif width and limit.guard_at(limit.low) + limit.guard_at(limit.high) >= width:
+        yield f"Every reading inside {about.title} counts as near a bound: its guard is as wide as the limit itself.", False
+
+
+def _choices(limit: Limit, about: Quantity) -> Iterator[tuple[str, bool]]:
+    if limit.low is not None or limit.high is not None:
+        yield f"{about.title} is a word, not a number: choose from {', '.join(about.choices)}.", True
+    elif limit.applies_to == "production":
+        yield f"{about.title} is a word; only numbers can be held alike over a production. Ask it of every recording instead.", True
+    elif unknown := [word for word in limit.one_of if word not in about.choices]:
+        yield f"“{unknown[0]}” is no {about.title.lower()} that Ispettore knows: choose from {', '.join(about.choices)}.", True
+
+
+def _of_the_whole(draft: Mapping[str, Any]) -> Iterator[Objection]:
+    try:
+        Specification.model_validate({**draft, "limits": []})
+    except ValidationError as error:
+        for wrong in error.errors():
+            where = " → ".join(str(part) for part in wrong["loc"])
+            yield Objection(limits=(), sentence=_closed(_NAMED.get(where) or f"{where}: {wrong['msg']}"))
+
+
+_NAMED = {
+    "name": "It needs a name of at most 80 characters",
+    "id": "Its identifier is made of small letters, digits and hyphens, 64 at the most",
+}
+
+
+def _named_twice(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    for (one, first), (other, second) in combinations(limits, 2):
+        same_scope = (first.applies_to == "production") == (second.applies_to == "production")
+        if first.quantity == second.quantity and same_scope:
+            yield Objection(limits=(one, other), sentence=f"{first.about.title} is limited twice. Keep one of the two.")
+
+
+def _out_of_order(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    known = {limit.quantity: (index, limit) for index, limit in limits}
+    for lower, upper, factor in NEVER_ABOVE:
+        if lower not in known or upper not in known:
+            continue
+        (one, low), (other, high) = known[lower], known[upper]
+        slack = low.about.accuracy + high.about.accuracy
+        if low.low is not None and high.high is not None and factor * low.low > high.high + slack:
+            times = "" if factor == 1 else f" {factor:g} times"
+            yield Objection(
+                limits=tuple(sorted((one, other))),
+                sentence=(
+                    f"No file can meet both: {low.about.title} at least {_with_unit(low.low, low.about)} and "
+                    f"{high.about.title} at most {_with_unit(high.high, high.about)}. In any file{times} "
+                    f"{low.about.title} is at most {high.about.title}."
+                ),
+            )
+
+
+def _wrong_differences(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    known = {limit.quantity: (index, limit) for index, limit in limits}
+    for names in DIFFERENCES:
+        if not all(name in known for name in names):
+            continue
+        (one, difference), (two, whole), (three, part) = (known[name] for name in names)
+        slack = sum(limit.about.accuracy for limit in (difference, whole, part))
+        least = _minus(whole.low, part.high)
+        most = _minus(whole.high, part.low)
+        too_little = most is not None and difference.low is not None and difference.low > most + slack
+        too_much = least is not None and difference.high is not None and difference.high < least - slack
+        if too_little or too_much:
+            side, bound = ("at most", most) if too_little else ("at least", least)
+            yield Objection(
+                limits=tuple(sorted((one, two, three))),
+                sentence=(
+                    f"No file can meet all three: {difference.about.title} is {whole.about.title} less {part.about.title}, "
+                    f"which here is {side} {_with_unit(bound or 0.0, difference.about)}."
+                ),
+            )
+
+
+def _minus(one: float | None, other: float | None) -> float | None:
+    return None if one is None or other is None else one - other
+
+
+def _formats(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    """Limits that none of the containers asked for can meet."""
+    asked = next(((index, limit) for index, limit in limits if limit.quantity == "container"), None)
+    if asked is None:
+        return
+    containers = [name for name in asked[1].one_of if name in ABILITIES]
+    for index, limit in limits:
+        if containers and all(_cannot(name, limit) for name in containers):
+            names = " or ".join(name.upper() for name in containers)
+            yield Objection(
+                limits=tuple(sorted((asked[0], index))),
+                sentence=f"No file can meet both: {_cannot(containers[0], limit).format(container=names)}.",
+            )
+
+
+def _cannot(container: str, limit: Limit) -> str:
+    """Why a container can't meet a limit on the file; empty where it can."""
+    able = ABILITIES[container]
+    low, high = limit.low if limit.low is not None else float("-inf"), limit.high if limit.high is not None else float("inf")
+    match limit.quantity:
+        case "codec" if not set(limit.one_of) & set(able.codecs):
+            return "{container} holds " + " or ".join(able.codecs)
+        case "bit_depth" if not able.depths:
+            return "{container} has no bit depth"
+        case "bit_depth" if not any(low <= depth <= high for depth in able.depths):
+            return "{container} has a bit depth of " + ", ".join(map(str, able.depths))
+        case "sample_rate_hz" if able.rates_hz and not any(low <= rate <= high for rate in able.rates_hz):
+            return "{container} knows no such sample rate"
+        case "channels" if able.most_channels is not None and low > able.most_channels:
+            return "{container} holds at most " + f"{able.most_channels} channels"
+        case "bit_rate_kbps" if able.most_kbps is not None and low > able.most_kbps:
+            return "{container} has at most " + f"{able.most_kbps:g} kbit/s"
+        case "bit_rate_kind" if not set(limit.one_of) & set(able.rate_kinds):
+            return "{container} has a bit rate that is " + " or ".join(able.rate_kinds)
+    return ""
+
+
+def _channels(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    known = {limit.quantity: (index, limit) for index, limit in limits}
+    if "channels" not in known or "channel_relation" not in known:
+        return
+    (one, count), (other, relation) = known["channels"], known["channel_relation"]
+    only_mono, never_mono = count.high is not None and count.high < 2, count.low is not None and count.low >= 2
+    if (only_mono and "one" not in relation.one_of) or (never_mono and set(relation.one_of) == {"one"}):
+        yield Objection(
+            limits=(one, other),
+            sentence="No file can meet both: how channels differ is “one” where there is one channel, and only there.",
+        )
+
+
+def _with_unit(value: float, about: Quantity) -> str:
+    text = figure(value, about)
+    return text if about.name == "duration_s" or not about.unit else f"{text} {about.unit}"

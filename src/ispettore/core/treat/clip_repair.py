@@ -1,0 +1,143 @@
+"""Clip repair: the flat tops of clipped waves are rebuilt from the sound around them; no other sample changes.
+
+Missing samples are those that an autoregressive model of the surroundings errs least by (A. Janssen, R. Veldhuis and L. Vries, IEEE
+Trans. Acoustics, Speech and Signal Processing 34(2), 1986), never below the level at which they were cut off.
+"""
+
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+from scipy import linalg
+
+from ispettore.core.measure.grid import runs
+from ispettore.core.treat.step import Block, Context, Processor, Settings
+
+SHORTEST = 3
+ORDER = 32
+AROUND = 512
+MARGIN_S = 0.1
+ROUNDS = 3
+HIGHEST = 2.0  # nothing is rebuilt above twice the level at which it was cut off
+
+
+class ClipRepair(Settings):
+    """Rebuild what was clipped. Without a threshold it is the recording's own peak, where the meters found clipping."""
+
+    title: ClassVar[str] = "Clip repair"
+    threshold_dbfs: float | None = Field(None, ge=-20, le=0, description="Threshold", json_schema_extra={"unit": "dBFS"})
+
+    def learns(self) -> bool:
+        return self.threshold_dbfs is None
+
+    def start(self, context: Context) -> "ClipProcessor":
+        return ClipProcessor(context, self)
+
+
+class ClipProcessor(Processor):
+    """Works through whole seconds with a tenth of a second on either side. Latency: that tenth, compensated."""
+
+    def __init__(self, context: Context, settings: ClipRepair) -> None:
+        super().__init__(context)
+        threshold = settings.threshold_dbfs
+        if threshold is None:
+            if context.measured is None:
+                raise ValueError("without a threshold clip repair has to know the recording")
+            clipped = context.measured.inspection.value("clipped_runs") or 0
+            peak = context.measured.inspection.value("sample_peak_dbfs")
+            threshold = peak - 0.02 if clipped and peak is not None else None
+        self._level = 10 ** (threshold / 20) if threshold is not None else np.inf
+        self._margin = round(MARGIN_S * context.sample_rate_hz)
+        self._held = np.zeros((0, context.channels), dtype=np.float32)
+        self._before = 0  # frames at the start of what is held that were given out already
+        self._repaired = 0
+
+    def feed(self, block: Block) -> Block:
+        self._held = np.concatenate((self._held, block))
+        parts = []
+        while len(self._held) >= self._before + self.sample_rate_hz + self._margin:
+            parts.append(self._advance(self.sample_rate_hz))
+        return np.concatenate(parts) if parts else block[:0]
+
+    def finish(self) -> Block:
+        return self._advance(len(self._held) - self._before)
+
+    def _advance(self, frames: int) -> Block:
+        first, last = self._before, self._before + frames
+        window = self._held[: last + self._margin]
+        out = window[first:last].copy()
+        for channel in range(self.channels):
+            line = window[:, channel].astype(np.float64)
+            missing = cut_off(line, self._level)
+            inside = runs(missing)
+            inside = inside[(inside[:, 1] > first) & (inside[:, 0] < last)]
+            if not len(inside):
+                continue
+            self._repaired += int((inside[:, 0] >= first).sum())
+            rebuilt = repaired(line, missing, inside)
+            changed = missing[first:last]
+            out[changed, channel] = rebuilt[first:last][changed]
+        keep = min(self._margin, last)
+        self._held = self._held[last - keep :]
+        self._before = keep
+        return out
+
+    def learned(self) -> dict[str, Any]:
+        threshold = 20 * float(np.log10(self._level)) if np.isfinite(self._level) else None
+        return {"threshold_dbfs": round(threshold, 2) if threshold is not None else None, "repaired_runs": self._repaired}
+
+
+def cut_off(line: NDArray[np.float64], level: float) -> NDArray[np.bool_]:
+    """Which samples lie in runs of at least three at or beyond the level, shape (frames,)."""
+    missing = np.abs(line) >= level
+    for start, end in runs(missing):
+        if end - start < SHORTEST:
+            missing[start:end] = False
+    return missing
+
+
+def repaired(line: NDArray[np.float64], missing: NDArray[np.bool_], spans: NDArray[np.int64]) -> NDArray[np.float64]:
+    """The line with the missing samples of these runs rebuilt; runs that lie close together are rebuilt as one."""
+    out = line.copy()
+    groups: list[list[int]] = []
+    for start, end in spans.tolist():
+        if groups and start - groups[-1][1] < AROUND // 4 and end - groups[-1][0] < 4 * AROUND:
+            groups[-1][1] = end
+        else:
+            groups.append([start, end])
+    for start, end in groups:
+        first, last = max(start - AROUND, 0), min(end + AROUND, line.size)
+        part, unknown = out[first:last], np.flatnonzero(missing[first:last])
+        if part.size <= 3 * ORDER or unknown.size == 0:
+            continue
+        out[first:last] = _rebuilt(part, unknown)
+    return out
+
+
+def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Missing samples by the least prediction error, the model made anew from what was rebuilt, three times."""
+    cut = part.copy()
+    found = part.copy()
+    sign, level = np.sign(cut[unknown]), np.abs(cut[unknown])
+    for _ in range(ROUNDS):
+        windowed = found * np.hanning(found.size)
+        spectrum = np.abs(np.fft.rfft(windowed, 2 * found.size)) ** 2
+        correlation = np.fft.irfft(spectrum)[: ORDER + 1]
+        correlation[0] = correlation[0] * (1 + 1e-6) + 1e-12
+        model = np.concatenate(([1.0], -linalg.solve_toeplitz(correlation[:ORDER], correlation[1:])))
+        # The error's energy is x'Bx with B the correlation of the model's coefficients, a band of its order.
+        band = np.correlate(model, model, "full")[ORDER:]
+        # Samples further apart than the order have nothing to do with one another: the matrix is a band.
+        matrix = np.zeros((ORDER + 1, unknown.size))
+        for step in range(min(ORDER + 1, unknown.size)):
+            apart = unknown[step:] - unknown[: unknown.size - step]
+            matrix[step, : apart.size] = np.where(apart <= ORDER, band[np.minimum(apart, ORDER)], 0.0)
+        matrix[0] += 1e-9 * band[0]
+        known = found.copy()
+        known[unknown] = 0.0
+        kernel = np.concatenate((band[:0:-1], band))
+        right = -np.convolve(known, kernel, "same")[unknown]
+        solved = linalg.solveh_banded(matrix, right, lower=True)
+        found[unknown] = sign * np.clip(sign * solved, level, HIGHEST * level)
+    return found

@@ -1,0 +1,141 @@
+"""Gain that moves slower than sound: worked out a few times a millisecond and drawn in straight lines between.
+
+A detector that holds the level over a pitch period changes slowly, so looking at it for every sample only costs. Time runs in ticks
+of about 0.36 ms, counted from the start of the file, whatever the size of blocks.
+"""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+
+from ispettore.core.kernels import kernel
+from ispettore.core.treat.fir import Delay
+from ispettore.core.treat.step import Block, Context, Processor
+from ispettore.core.treat.trace import Trace
+
+TICK_S = 16 / 44_100
+
+
+def tick_frames(sample_rate_hz: int) -> int:
+    """Frames of a tick: 16 at 44.1 kHz.
+
+    >>> tick_frames(44_100), tick_frames(8_000)
+    (16, 3)
+    """
+    return max(1, round(TICK_S * sample_rate_hz))
+
+
+class TickedProcessor(Processor):
+    """A step whose gain follows a held level: give `factors` from the levels of ticks. Latency: hold and look-ahead, compensated.
+
+    The level is the largest |sample| within `hold_ms` to each side, or with `squares` the mean square there.
+    """
+
+    def __init__(self, context: Context, *, hold_ms: float, ahead_ms: float, squares: bool = False) -> None:
+        super().__init__(context)
+        rate = context.sample_rate_hz
+        self._tick, self._squares = tick_frames(rate), squares
+        self._hold = max(1, round(hold_ms / 1000 * rate / self._tick))
+        self._ahead = round(ahead_ms / 1000 * rate / self._tick)
+        self._open = np.zeros((0, context.channels), dtype=np.float32)
+        self._levels = np.zeros(self._hold)  # before the file there is silence
+        self._factors = np.zeros(0)
+        self._lead = self._ahead  # factors that belong to moments before the file
+        self._sound = Delay(context.channels)
+        self._seen = self._given = 0
+        self.trace = Trace(sample_rate_hz=rate)
+
+    def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
+        """The factor at the start of each tick from its held level (amplitude, or power with `squares`), shape (ticks,) each."""
+        raise NotImplementedError
+
+    def moved(self, factors: NDArray[np.float64]) -> NDArray[np.float64]:
+        """What of the factors counts as gain that moved, for the trace."""
+        return factors
+
+    def feed(self, block: Block) -> Block:
+        if len(block) == 0:
+            return block
+        self._seen += len(block)
+        self._sound.put(block)
+        return self._advance(block)
+
+    def finish(self) -> Block:
+        silence = np.zeros(((self._hold + self._ahead + 3) * self._tick, self.channels), dtype=np.float32)
+        self._sound.put(silence)
+        before = self._given
+        return self._advance(silence)[: self._seen - before]
+
+    def _advance(self, block: Block) -> Block:
+        joined = np.concatenate((self._open, block)) if len(self._open) else np.ascontiguousarray(block)
+        whole = len(joined) // self._tick * self._tick
+        fresh = tick_levels(joined[:whole], self._tick, self._squares)
+        self._open = joined[whole:].copy()
+        levels = np.concatenate((self._levels, fresh))
+        width = 2 * self._hold + 1
+        count = len(levels) - width + 1
+        if count <= 0:
+            self._levels = levels
+            return np.zeros((0, self.channels), dtype=np.float32)
+        if self._squares:
+            held = np.lib.stride_tricks.sliding_window_view(levels, width).mean(axis=1)
+        else:
+            held = ndimage.maximum_filter1d(levels, width, mode="nearest")[self._hold : self._hold + count]
+        self._levels = levels[count:]
+        factors = self.factors(held)
+        dropped = min(self._lead, len(factors))
+        self._lead -= dropped
+        self._factors = np.concatenate((self._factors, factors[dropped:]))
+        ticks = len(self._factors) - 1
+        if ticks <= 0:
+            return np.zeros((0, self.channels), dtype=np.float32)
+        sound = self._sound.take(ticks * self._tick)
+        out = apply_lines(np.ascontiguousarray(sound), self._factors[: ticks + 1], self._tick)
+        gain = self.moved(self._factors[: ticks + 1])
+        self.trace.ticks(np.minimum(gain[:-1], gain[1:]), self._tick)
+        self._factors = self._factors[ticks:]
+        self._given += len(out)
+        return out
+
+    def reduction_db(self) -> NDArray[np.float32]:
+        cells = -(-self._seen * 200 // self.sample_rate_hz)
+        return np.asarray(self.trace.decibels()[:cells], dtype=np.float32)
+
+
+@kernel
+def tick_levels(x: NDArray[np.float32], frames: int, squares: bool) -> NDArray[np.float64]:
+    """Of each whole tick of x, shape (frames, channels): the largest |sample|, or the mean of the squares, shape (ticks,)."""
+    count, channels = x.shape[0] // frames, x.shape[1]
+    out = np.empty(count)
+    for n in range(count):
+        part = x[n * frames : (n + 1) * frames]
+        if squares:
+            s = 0.0
+            for i in range(frames):
+                for c in range(channels):
+                    s += np.float64(part[i, c]) * part[i, c]
+            out[n] = s / (frames * channels)
+        else:
+            top = np.float32(0.0)
+            for i in range(frames):
+                for c in range(channels):
+                    top = max(top, abs(part[i, c]))
+            out[n] = top
+    return out
+
+
+@kernel
+def apply_lines(x: NDArray[np.float32], gain: NDArray[np.float64], frames: int) -> NDArray[np.float32]:
+    """x, shape (frames, channels), times a factor in straight lines from gain[n] at the start of tick n to gain[n + 1]."""
+    out = np.empty_like(x)
+    for n in range((x.shape[0] + frames - 1) // frames):
+        first, step = gain[n], (gain[n + 1] - gain[n]) / frames
+        end = min((n + 1) * frames, x.shape[0])
+        if first == 1.0 and step == 0.0:
+            out[n * frames : end] = x[n * frames : end]
+            continue
+        for i in range(n * frames, end):
+            factor = np.float32(first + step * (i - n * frames))
+            for c in range(x.shape[1]):
+                out[i, c] = x[i, c] * factor
+    return out

@@ -1,0 +1,134 @@
+"""Expander and gate: lets what is quieter than a threshold become quieter still, never by more than the range.
+
+The level is the largest |sample| within 10 ms, as in the compressor. Above the threshold the step is open; it closes only when the
+level has stayed below the threshold less the hysteresis for the hold. Closed, each decibel below the threshold becomes `ratio`
+decibels (a gate has a high one), down to the range. It looks ahead by the attack, so that the first consonant finds it open.
+"""
+
+from typing import Any, ClassVar
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import Field
+from scipy import ndimage
+
+from ispettore.core.kernels import kernel
+from ispettore.core.measure.inspection import Measured
+from ispettore.core.treat.control import TickedProcessor
+from ispettore.core.treat.step import Context, Settings
+
+HOLD_MS = 5.0  # to each side
+FLOOR = 1e-8
+BETWEEN = 0.35
+"""Where the proposed threshold lies between the loudest breath (0) and the softest speech (1)."""
+
+
+class Expander(Settings):
+    """Lower what is quieter than the threshold. Without a threshold it is proposed from the recording. Channels are linked."""
+
+    title: ClassVar[str] = "Expander"
+    threshold_dbfs: float | None = Field(None, ge=-90, le=-10, description="Threshold", json_schema_extra={"unit": "dBFS"})
+    ratio: float = Field(2.0, ge=1, le=20, description="Ratio", json_schema_extra={"unit": ":1"})
+    range_db: float = Field(12.0, ge=0, le=60, description="Range", json_schema_extra={"unit": "dB"})
+    attack_ms: float = Field(5.0, ge=0.5, le=50, description="Attack", json_schema_extra={"unit": "ms"})
+    hold_ms: float = Field(120.0, ge=0, le=2_000, description="Hold", json_schema_extra={"unit": "ms"})
+    release_ms: float = Field(150.0, ge=10, le=3_000, description="Release", json_schema_extra={"unit": "ms"})
+    hysteresis_db: float = Field(4.0, ge=0, le=20, description="Hysteresis", json_schema_extra={"unit": "dB"})
+    look_ahead_ms: float | None = Field(None, ge=0, le=50, description="Look-ahead", json_schema_extra={"unit": "ms"})
+
+    def learns(self) -> bool:
+        return self.threshold_dbfs is None
+
+    def start(self, context: Context) -> "ExpanderProcessor":
+        return ExpanderProcessor(context, self)
+
+
+class ExpanderProcessor(TickedProcessor):
+    """Latency: half the hold of the detector and the look-ahead, compensated."""
+
+    def __init__(self, context: Context, settings: Expander) -> None:
+        ahead_ms = 2 * settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
+        super().__init__(context, hold_ms=HOLD_MS, ahead_ms=ahead_ms)
+        self._settings = settings
+        self._learned: dict[str, Any] = {}
+        threshold = settings.threshold_dbfs
+        if threshold is None:
+            if context.measured is None:
+                raise ValueError("without a threshold the expander has to know the recording")
+            threshold, self._learned = propose(context.measured)
+        self._threshold = threshold
+        self._state = np.array([0.0, 1.0, 0.0])  # gain in dB, open or not, ticks below so far
+        tick_ms = 1000 * self._tick / context.sample_rate_hz
+        self._attack, self._release = (float(np.exp(-tick_ms / ms)) for ms in (settings.attack_ms, settings.release_ms))
+        self._stay = round(settings.hold_ms / tick_ms)
+
+    def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
+        level, s = 20 * np.log10(np.maximum(levels, FLOOR)), self._settings
+        gain_db = _expand(
+            level, self._threshold, s.ratio, s.range_db, s.hysteresis_db, self._stay, self._attack, self._release, self._state
+        )
+        return np.asarray(10 ** (gain_db / 20))
+
+    def learned(self) -> dict[str, Any]:
+        return self._learned
+
+
+def propose(measured: Measured) -> tuple[float, dict[str, Any]]:
+    """A threshold in dBFS between the loudest breath and the softest speech, and what it was read from.
+
+    Softest speech: the level that a tenth of speech does not reach (peaks held for 100 ms). Without breaths the room tone's peaks
+    stand for them.
+    """
+    peaks = 20 * np.log10(np.maximum(measured.cells.peak.max(axis=0).astype(np.float64), FLOOR))
+    held = ndimage.maximum_filter1d(peaks, 20, mode="nearest")
+    speech = measured.speech_mask
+    breaths = [find for find in measured.inspection.findings if find.kind == "breath"]
+    room = measured.passages.room
+    soft = float(np.percentile(held[speech], 10)) if speech.any() else -40.0
+    if breaths:
+        loud = max(float(peaks[round(one.start_s * 200) : round(one.end_s * 200) + 1].max()) for one in breaths)
+        source = "loudest_breath_dbfs"
+    else:
+        loud = float(np.percentile(held[room], 99)) if room.any() else soft - 20
+        source = "room_tone_peaks_dbfs"
+    threshold = float(np.clip(loud + BETWEEN * (soft - loud) if soft > loud else soft - 1, -90, -10))
+    return threshold, {
+        "threshold_dbfs": round(threshold, 2),
+        source: round(loud, 2),
+        "softest_speech_dbfs": round(soft, 2),
+        "signal_to_noise_db": measured.inspection.value("signal_to_noise_db"),
+    }
+
+
+@kernel
+def _expand(  # type: ignore[no-untyped-def]
+    level: NDArray[np.float64],
+    threshold: float,
+    ratio: float,
+    deepest: float,
+    hysteresis: float,
+    hold: int,
+    attack: float,
+    release: float,
+    state: NDArray[np.float64],
+):
+    """Gain in dB of each tick; `state` is moved on."""
+    out = np.empty(level.size)
+    gain, opened, below = state[0], state[1], state[2]
+    for n in range(level.size):
+        if level[n] >= threshold:
+            opened, below = 1.0, 0.0
+        elif level[n] < threshold - hysteresis:
+            below += 1.0
+            if below > hold:
+                opened = 0.0
+        else:
+            below = 0.0
+        target = 0.0
+        if opened == 0.0:
+            target = max(-deepest, min(0.0, (level[n] - threshold) * (ratio - 1.0)))
+        keep = attack if target > gain else release
+        gain = keep * gain + (1.0 - keep) * target
+        out[n] = gain if gain < -1e-4 else 0.0
+    state[0], state[1], state[2] = gain, opened, below
+    return out

@@ -1,0 +1,79 @@
+"""Reference level and final level: one gain for the whole recording, chosen so that a reading becomes a target.
+
+The recording is measured first; the gain is the difference. The final level also knows a ceiling: it goes only as far as that
+allows, and says what stood in the way.
+"""
+
+from typing import Any, ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.treat.step import Block, Context, Processor, Settings
+
+Quantity = Literal["sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "active_speech_level_dbfs"]
+
+
+class ReferenceLevel(Settings):
+    """Bring peak, RMS or loudness to a target, so that what follows finds the level it is set for."""
+
+    title: ClassVar[str] = "Reference level"
+    needs_whole: ClassVar[bool] = True
+    quantity: Quantity = Field("rms_dbfs", description="Level")
+    target_db: float = Field(-20.0, ge=-60, le=0, description="Target", json_schema_extra={"unit": "dB"})
+
+    def start(self, context: Context) -> "LevelProcessor":
+        return LevelProcessor(context, self.quantity, self.target_db, None)
+
+
+class FinalLevel(Settings):
+    """Bring a reading to its target without a true peak above the ceiling."""
+
+    title: ClassVar[str] = "Final level"
+    needs_whole: ClassVar[bool] = True
+    quantity: Quantity = Field("integrated_loudness_lufs", description="Level")
+    target_db: float = Field(-18.0, ge=-60, le=0, description="Target", json_schema_extra={"unit": "dB"})
+    ceiling_dbtp: float = Field(-1.0, ge=-40, le=0, description="Ceiling", json_schema_extra={"unit": "dBTP"})
+
+    def start(self, context: Context) -> "LevelProcessor":
+        return LevelProcessor(context, self.quantity, self.target_db, self.ceiling_dbtp)
+
+
+class LevelProcessor(Processor):
+    def __init__(self, context: Context, quantity: Quantity, target_db: float, ceiling_dbtp: float | None) -> None:
+        super().__init__(context)
+        if context.measured is None:
+            raise ValueError("a level can be reached only when the recording is known")
+        inspection = context.measured.inspection
+        self._was = inspection.value(quantity)
+        wanted = target_db - self._was if self._was is not None else 0.0
+        room = _room(inspection, ceiling_dbtp)
+        self._gain_db = min(wanted, room)
+        self._quantity, self._target = quantity, target_db
+        self._missing = wanted - self._gain_db
+        self._ceiling = ceiling_dbtp
+        self._factor = np.float32(10 ** (self._gain_db / 20))
+
+    def feed(self, block: Block) -> Block:
+        return np.asarray(block * self._factor, dtype=np.float32)
+
+    def learned(self) -> dict[str, Any]:
+        return {"gain_db": round(self._gain_db, 3), "was_db": None if self._was is None else round(self._was, 3)}
+
+    def warnings(self) -> list[str]:
+        known = QUANTITIES[self._quantity]
+        if self._was is None:
+            return [f"{known.title} has no value here, so nothing was moved."]
+        if self._missing <= 0.005:
+            return []
+        return [
+            f"{known.title} stays {self._missing:.1f} dB below {self._target:g} {known.unit}: more gain would lift peaks above "
+            f"{self._ceiling:g} dBTP. Limit or compress before, or ask for less."
+        ]
+
+
+def _room(inspection: Inspection, ceiling_dbtp: float | None) -> float:
+    peak = inspection.value("true_peak_dbtp")
+    return np.inf if ceiling_dbtp is None or peak is None else ceiling_dbtp - peak

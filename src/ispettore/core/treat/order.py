@@ -1,0 +1,65 @@
+"""The order in which steps belong, and what another order risks, in a sentence each."""
+
+from ispettore.core.treat.treatment import STEPS, Treatment
+
+STAGES: tuple[tuple[str, ...], ...] = (
+    ("channels", "sample-rate"),
+    ("clip-repair",),
+    ("rumble-filter", "hum-filter"),
+    ("noise-reduction",),
+    ("breath-softening", "expander"),
+    ("reference-level",),
+    ("tone", "resonance-search", "de-esser"),
+    ("level-riding", "spot-gain"),
+    ("multiband-compressor", "compressor"),
+    ("gain", "final-level", "true-peak-limiter"),
+    ("head-and-tail",),
+)
+RISKS: dict[str, str] = {
+    "channels": "mixing channels afterwards moves the levels and peaks that were set before",
+    "sample-rate": "converting the rate afterwards can lift peaks above what was set before",
+    "clip-repair": "the flat tops it looks for have been rounded or moved by then",
+    "rumble-filter": "until then rumble drives what listens to the level, and taking it away later moves peaks again",
+    "hum-filter": "until then hum drives what listens to the level, and later its strength is no longer steady",
+    "noise-reduction": "the noise has been moved by then, so what is learned in pauses no longer fits what lies under the voice",
+    "breath-softening": "breaths have been lifted or lowered by then, so the amount is no longer what it says",
+    "expander": "pauses and soft speech have been brought together by then, and no threshold lies between them",
+    "reference-level": "thresholds set before it meet another level than they are set for",
+    "tone": "what it raises was not heard by the dynamics before it and comes out uncontrolled",
+    "resonance-search": "a resonance has driven the dynamics before it already",
+    "de-esser": "sibilance has driven the dynamics before it already, and was lifted by them",
+    "level-riding": "the dynamics before it worked on uneven levels, harder in one passage than in another",
+    "spot-gain": "the dynamics before it did not know the gain that follows",
+    "multiband-compressor": "it moves peaks and level after they were set",
+    "compressor": "it moves peaks and level after they were set",
+    "gain": "it moves the level after it was set",
+    "final-level": "it moves the level after it was set",
+    "true-peak-limiter": "what was laid at the ends is limited with the rest",
+    "head-and-tail": "what follows changes the room tone laid at the ends",
+}
+"""What is risked when a step stands after one that belongs behind it."""
+
+
+def stage_of(kind: str) -> int:
+    return next(number for number, kinds in enumerate(STAGES) if kind in kinds)
+
+
+def objections(treatment: Treatment) -> list[str]:
+    """For each step that stands after one it belongs before, a sentence; none for the usual order. Any order runs.
+
+    A limiter before a level is one too: gain after it lifts its peaks.
+    """
+    said = []
+    steps = [step for step in treatment.steps if step.on]
+    for number, step in enumerate(steps):
+        later = [before.kind for before in steps[:number] if _belongs_before(step.kind, before.kind)]
+        if later:
+            title, behind = STEPS[step.kind].title, STEPS[later[0]].title.lower()
+            said.append(f"{title} stands after {behind}: {RISKS[step.kind]}.")
+    return said
+
+
+def _belongs_before(kind: str, other: str) -> bool:
+    if kind in ("gain", "final-level") and other == "true-peak-limiter":
+        return True
+    return stage_of(kind) < stage_of(other)

@@ -1,0 +1,59 @@
+"""Spot gain: chosen spans are turned up or down, with fades; nothing else is touched."""
+
+from typing import ClassVar
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from ispettore.core.treat.step import Block, Context, Processor, Settings
+
+
+class Spot(BaseModel):
+    """A span in seconds of the recording, its gain, and how long its fades are (inside the span)."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    start_s: float = Field(ge=0, description="Start", json_schema_extra={"unit": "s"})
+    end_s: float = Field(description="End", json_schema_extra={"unit": "s"})
+    gain_db: float = Field(ge=-60, le=24, description="Gain", json_schema_extra={"unit": "dB"})
+    fade_s: float = Field(0.02, ge=0.001, le=5, description="Fades", json_schema_extra={"unit": "s"})
+
+    @model_validator(mode="after")
+    def _forward(self) -> "Spot":
+        if self.end_s <= self.start_s:
+            raise ValueError("a span ends after it starts")
+        return self
+
+
+class SpotGain(Settings):
+    """Gain for a list of spans. Where spans overlap their gains add."""
+
+    title: ClassVar[str] = "Spot gain"
+    spots: tuple[Spot, ...] = Field((), max_length=1_000, description="Spans")
+
+    def start(self, context: Context) -> "SpotProcessor":
+        return SpotProcessor(context, self)
+
+
+class SpotProcessor(Processor):
+    def __init__(self, context: Context, settings: SpotGain) -> None:
+        super().__init__(context)
+        self._spots = settings.spots
+        self._frames = 0
+
+    def feed(self, block: Block) -> Block:
+        first, last = self._frames / self.sample_rate_hz, (self._frames + len(block)) / self.sample_rate_hz
+        near = [spot for spot in self._spots if spot.end_s > first and spot.start_s < last]
+        at = (np.arange(self._frames, self._frames + len(block)) + 0.5) / self.sample_rate_hz if near else np.zeros(0)
+        self._frames += len(block)
+        if not near:
+            return block
+        out = block.copy()
+        for spot in near:
+            fade = min(spot.fade_s, (spot.end_s - spot.start_s) / 2)
+            part = np.clip(np.minimum(at - spot.start_s, spot.end_s - at) / fade, 0, 1)
+            inside = part > 0
+            # A raised cosine in decibels.
+            gain_db = spot.gain_db * (0.5 - 0.5 * np.cos(np.pi * part[inside]))
+            out[inside] *= (10 ** (gain_db / 20)).astype(np.float32)[:, None]
+        return out

@@ -1,0 +1,186 @@
+"""Files on their way in, kept piece by piece until they are whole: a broken connection, a reload or a killed server loses nothing.
+
+Beside each file stands what is known of it. Only the bytes up to its recorded offset count: they were synced before it was written.
+"""
+
+import hashlib
+import json
+import os
+import re
+import shutil
+import threading
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, BinaryIO
+from uuid import UUID
+
+import structlog
+
+from ispettore.core.errors import IspettoreError
+from ispettore.studio import recordings
+from ispettore.studio.errors import NoRoomLeft, NotFound, UploadCutShort
+from ispettore.studio.settings import settings
+from ispettore.studio.store import CHUNK, Blob, Store, TooLarge
+from ispettore.studio.views import UnfinishedUpload
+
+log = structlog.get_logger()
+UID = re.compile(r"^[0-9a-f]{32}$")
+KEEP_DAYS = 7
+SPARE_BYTES = 256 * 1024**2
+# Requests that were broken off speak late, beside those that go on: what is known of a file is read and written by one at a time.
+_noting = threading.RLock()
+
+
+class Incoming:
+    """The folder of files on their way in."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+
+    def path(self, uid: str) -> Path:
+        """Where a file's bytes are. Raises NotFound for what is no identifier."""
+        if not UID.match(uid):
+            raise NotFound(what="upload")
+        return self.folder / uid
+
+    def info(self, uid: str) -> dict[str, Any] | None:
+        """What is known of a file: its size, offset, metadata and when it expires; None where there is none."""
+        if not UID.match(uid):
+            return None
+        try:
+            found = json.loads((self.folder / f"{uid}.json").read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            return None
+        return found if isinstance(found, dict) else None
+
+    def note(self, uid: str, info: dict[str, Any]) -> None:
+        """Write down what is known of a file, whole or not at all."""
+        target = self.path(uid).with_suffix(".json")
+        temporary = target.with_suffix(".part")
+        with _noting:
+            with temporary.open("w", encoding="utf-8") as file:
+                json.dump(info, file)
+                file.flush()
+                os.fsync(file.fileno())
+            temporary.replace(target)
+
+    def note_progress(self, uid: str, info: dict[str, Any]) -> None:
+        """Write down how far a file has come, whoever says so and when.
+
+        A request that was broken off may speak late: what another noted meanwhile is not taken back. One that failed may claim what
+        was never written: no more counts than is there. Of a file that is gone nothing is noted.
+        """
+        path = self.path(uid)
+        with _noting:
+            if not path.exists():
+                return
+            known = self.info(uid) or {}
+            offset = max(int(known.get("offset", 0)), min(int(info.get("offset", 0)), path.stat().st_size))
+            self.note(uid, {**known, **info, "offset": offset})
+
+    def create(self, uid: str) -> None:
+        self.path(uid).touch(mode=0o600)
+
+    def at_offset(self, uid: str) -> BinaryIO:
+        """The file, cut to the bytes that count, to be written on from there."""
+        info = self.info(uid) or {}
+        file = self.path(uid).open("r+b")
+        file.truncate(int(info.get("offset", 0)))
+        file.seek(0, os.SEEK_END)
+        return file
+
+    def remove(self, uid: str) -> None:
+        path = self.path(uid)
+        with _noting:
+            for leftover in (path, path.with_suffix(".json"), path.with_suffix(".part")):
+                leftover.unlink(missing_ok=True)
+
+    def uids(self) -> list[str]:
+        return sorted(path.stem for path in self.folder.glob("*.json") if UID.match(path.stem))
+
+    def unfinished(self, production_id: UUID) -> list[UnfinishedUpload]:
+        """What came in part for a production, so that it can be gone on with; the newest last."""
+        found = []
+        for uid in self.uids():
+            info = self.info(uid) or {}
+            metadata = info.get("metadata", {})
+            if metadata.get("production") == str(production_id) and info.get("size") and self.path(uid).exists():
+                found.append(
+                    UnfinishedUpload(
+                        id=uid,
+                        name=str(metadata.get("filename", "")),
+                        modified=str(metadata.get("modified", "")),
+                        size_bytes=info["size"],
+                        received_bytes=int(info.get("offset", 0)),
+                    )
+                )
+        return found
+
+    def allow(self, metadata: dict[str, Any], size: int | None) -> None:
+        """Whether a file may come in, asked before its first byte. Raises TooLarge, NoRoomLeft or NotFound."""
+        name = str(metadata.get("filename", "the file"))
+        limit = settings().largest_upload_bytes
+        if size is None or size < 0:
+            raise UploadCutShort(file=name, reason="how long it is was not said")
+        if size > limit:
+            raise TooLarge(file=name, limit_gb=limit / 1024**3)
+        if size + SPARE_BYTES > shutil.disk_usage(self.folder).free:
+            raise NoRoomLeft(file=name)
+        recordings.expected(_uuid(metadata.get("production")), _uuid(metadata["replaces"]) if metadata.get("replaces") else None)
+
+    def finish(self, uid: str, store: Store) -> UUID:
+        """A file that is whole becomes a recording, once, however often this is tried. Raises UploadCutShort or NotFound."""
+        info = self.info(uid)
+        if info is None:
+            raise NotFound(what="upload")
+        metadata, name = info.get("metadata", {}), str(info.get("metadata", {}).get("filename") or "recording")
+        path = self.path(uid)
+        if path.exists():
+            if path.stat().st_size != info.get("size"):
+                raise UploadCutShort(file=name, reason=f"{path.stat().st_size} of {info.get('size')} bytes came in")
+            # Noted before the file moves: should this process end between the two, the next try knows where it went.
+            info["sha256"] = _hash(path)
+            self.note(uid, info)
+            blob = store.take(path, info["sha256"])
+        elif info.get("sha256") and store.has(info["sha256"]):
+            blob = Blob(info["sha256"], int(info["size"]))
+        else:
+            raise NotFound(what="upload")
+        try:
+            if metadata.get("replaces"):
+                made = recordings.replace(_uuid(metadata["replaces"]), name, blob)
+            else:
+                made = recordings.add(_uuid(metadata.get("production")), name, blob)
+        except IspettoreError:
+            self.remove(uid)
+            raise
+        self.remove(uid)
+        return made
+
+    def sweep(self, store: Store) -> None:
+        """After a start: finish what is whole, and let go of what nobody went on with for a week."""
+        for uid in self.uids():
+            info = self.info(uid) or {}
+            try:
+                if info.get("size") is not None and info.get("offset") == info.get("size"):
+                    self.finish(uid, store)
+                elif datetime.now(UTC).timestamp() - self.path(uid).with_suffix(".json").stat().st_mtime > KEEP_DAYS * 86_400:
+                    self.remove(uid)
+            except (IspettoreError, OSError) as error:
+                log.warning("an upload could not be finished", upload=uid, reason=str(error))
+
+
+def _hash(path: Path) -> str:
+    found = hashlib.sha256()
+    with path.open("rb") as file:
+        while chunk := file.read(CHUNK):
+            found.update(chunk)
+    return found.hexdigest()
+
+
+def _uuid(text: Any) -> UUID:
+    try:
+        return UUID(str(text))
+    except ValueError:
+        raise NotFound(what="production") from None

@@ -1,0 +1,76 @@
+"""Room tone chosen by a person: what it would change, choosing it, and leaving it to the meters again."""
+
+from uuid import UUID
+
+from ispettore.core.measure import chosen_tone
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Span
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import judge, role_of
+from ispettore.studio import events, lookup, queue, sounds, works
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.store import Store
+from ispettore.studio.tables import InspectionRecord, Production, Recording, WorkKind
+from ispettore.studio.views import ChosenToneView, LimitChange
+
+
+def look(recording_id: UUID, span: Span, store: Store) -> ChosenToneView:
+    """Level and spectrum of a span, and every limit whose reading it would change. Raises NotFound, NotReady and as `check`."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound(what="recording")
+        inspection = _inspection(lookup.whole(session, recording), recording.name)
+        specification = Specification.model_validate(session.get_one(Production, recording.production_id).specification)
+    span = chosen_tone.snapped(span)
+    chosen_tone.check(span, inspection)
+    rate = inspection.facts.sample_rate_hz
+    start = round(span.start_s * rate)
+    with sounds.opened(recording_id, store) as samples:
+        tone = chosen_tone.look(samples(start, round(span.end_s * rate) - start), span, inspection)
+    changed = inspection.model_copy(update={"readings": {**inspection.readings, **tone.changed}})
+    role = role_of(inspection)
+    after = {limit.quantity: limit for limit in judge(changed, specification, role=role).limits}
+    limits = [
+        LimitChange(before=limit, after=after[limit.quantity])
+        for limit in judge(inspection, specification, role=role).limits
+        if limit.quantity in tone.changed
+    ]
+    was = {quantity: inspection.readings[quantity] for quantity in tone.changed}
+    return ChosenToneView(**tone.model_dump(), was=was, limits=limits)
+
+
+def choose(recording_id: UUID, span: Span | None) -> None:
+    """Have a recording measured with this room tone, or with what the meters find. Raises NotFound, NotReady and as `check`."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id, with_for_update=True)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        inspection = _inspection(lookup.whole(session, recording), recording.name)
+        if span is not None:
+            span = chosen_tone.snapped(span)
+            chosen_tone.check(span, inspection)
+        recording.room_tone = written(span) if span is not None else ""
+        session.add(recording)
+        events.tell(session, "recording", recording.id, production_id=recording.production_id)
+        known = lookup.exact(session, recording) is not None
+        work_id = None if known else works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id).id
+    if work_id is not None:
+        queue.put(work_id)
+
+
+def written(span: Span) -> str:
+    """As a recording keeps it: START-END in seconds, to a millisecond.
+
+    >>> written(Span(start_s=9876.545, end_s=9877.25))
+    '9876.545-9877.250'
+    """
+    return f"{span.start_s:.3f}-{span.end_s:.3f}"
+
+
+def _inspection(record: InspectionRecord | None, name: str) -> Inspection:
+    if record is None:
+        raise NotReady(file=name, reason="has not been inspected yet")
+    # Two recordings of the same bytes share an inspection; what is said bears this one's name.
+    return Inspection.model_validate(record.data).model_copy(update={"name": name})

@@ -1,0 +1,14 @@
+"""What routes share that send or take whole files."""
+
+from typing import Any
+from urllib.parse import quote
+
+RAW_BODY: dict[str, Any] = {
+    "requestBody": {"content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}}
+}
+"""The description of a route whose body is a file as it is."""
+
+
+def named(name: str) -> dict[str, str]:
+    """The header that has a browser keep an answer under this name (RFC 6266, RFC 8187)."""
+    return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}

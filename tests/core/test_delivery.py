@@ -1,0 +1,134 @@
+"""Delivery: every format that is written, its rates and channels, dither, mixing, and what a certificate may rest on."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from ispettore.core import errors
+from ispettore.core.audio.writing import LOSSY, OutputFormat, Sink, format_for, read_span
+from ispettore.core.measure.inspection import inspect, measure_array
+from ispettore.core.plan.conform import conform, role_for
+from ispettore.core.spec import catalogue
+from ispettore.core.spec.specification import Specification
+from tests import signals
+from tests.treating import RATE, treated
+
+
+class Formats(unittest.TestCase):
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def written(self, container: str, wave: np.ndarray, rate: int) -> Path:
+        path = self.folder / f"out.{container}"
+        with Sink(path, sample_rate_hz=rate, channels=wave.shape[1], form=format_for(path)) as sink:
+            sink.write(wave.astype(np.float32))
+        return path
+
+    def test_every_format_comes_back_as_it_says(self):
+        for container, codec, rate in (
+            ("wav", "pcm", 44_100),
+            ("flac", "flac", 44_100),
+            ("mp3", "mp3", 44_100),
+            ("ogg", "vorbis", 44_100),
+            ("opus", "opus", 48_000),
+        ):
+            wave = np.stack([signals.voice_like(6, rms_dbfs=-22, rate=rate)] * 2, axis=1)
+            found = inspect(self.written(container, wave, rate)).inspection
+            form = OutputFormat(container=container)
+            with self.subTest(container=container):
+                self.assertEqual((found.facts.codec, found.facts.container), (codec, form.file_container))
+                self.assertEqual((found.facts.sample_rate_hz, found.facts.channels), (rate, 2))
+                before = measure_array(wave, sample_rate_hz=rate).inspection
+                self.assertAlmostEqual(found.value("rms_dbfs"), before.value("rms_dbfs"), delta=0.3 if form.lossy else 0.001)
+                self.assertAlmostEqual(found.facts.duration_s, 6, delta=0.06)
+
+    def test_constant_mp3_is_constant(self):
+        found = inspect(self.written("mp3", signals.voice_like(5, rms_dbfs=-20, rate=RATE)[:, None], RATE)).inspection.facts
+        self.assertEqual((found.bit_rate_kbps, found.bit_rate_constant), (192, True))
+
+    def test_rates_and_channels_that_a_format_can_not_hold_are_refused_in_words(self):
+        wave = np.zeros((1_000, 1))
+        for container, rate, words in (
+            ("mp3", 96_000, "MP3 is written at 32 or 44.1 or 48 kHz"),
+            ("opus", 44_100, "Opus is written at 8"),
+        ):
+            with self.assertRaises(errors.UnsupportedOutput) as raised:
+                self.written(container, wave, rate)
+            self.assertIn(words, raised.exception.sentence)
+        with self.assertRaises(errors.UnsupportedOutput):
+            self.written("mp3", np.zeros((1_000, 3)), 44_100)
+        with self.assertRaises(errors.UnsupportedOutput):
+            format_for(Path("out.aac"))
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_each_lossy_format_has_a_rate_for_every_recording(self):
+        for container in LOSSY:
+            form = OutputFormat(container=container)
+            for rate in (8_000, 11_025, 16_000, 22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000):
+                fitting = form.rate_for(rate)
+                self.assertTrue(not form.codec.rates_hz or fitting in form.codec.rates_hz)
+                self.assertGreaterEqual(fitting, min(rate, 44_100 if container == "mp3" else 48_000))
+
+    def test_an_opus_deliverable_is_conformed_measured_and_heard_exactly(self):
+        source = self.folder / "in.wav"
+        soundfile.write(source, signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-75), RATE, subtype="PCM_24")
+        streaming = next(one for one in catalogue.shipped().values() if one.limit("integrated_loudness_lufs"))
+        loudness = streaming.limit("integrated_loudness_lufs")
+        specification = Specification(id="x", version=1, name="Stream", limits=[loudness, streaming.limit("true_peak_dbtp")])
+        for container in ("opus", "ogg"):
+            out = self.folder / f"done.{container}"
+            result = conform(source, specification, out)
+            self.assertTrue(result.passes, result.obstacles)
+            self.assertEqual(result.role, "deliverable")
+            found = inspect(out).inspection
+            self.assertTrue(loudness.low <= found.value("integrated_loudness_lufs") <= loudness.high)
+        whole, _ = soundfile.read(self.folder / "done.opus", dtype="float32", always_2d=True)
+        for start in (0, 48_000, 100_001):
+            piece = read_span(self.folder / "done.opus", start, 4_800)
+            np.testing.assert_allclose(piece, whole[start : start + 4_800], atol=2e-3)
+
+    def test_the_role_goes_by_the_container_of_the_file(self):
+        ogg = Specification.model_validate(
+            {"id": "x", "version": 1, "name": "x", "limits": [{"quantity": "container", "one_of": ["ogg"]}]}
+        )
+        for container, role in (("opus", "deliverable"), ("flac", "master"), ("mp3", "deliverable")):
+            self.assertEqual(role_for(OutputFormat(container=container), ogg), role)
+
+    def test_bits_that_are_lost_are_dithered(self):
+        wave = signals.sine(1_000, peak_dbfs=-100, seconds=4, rate=RATE)[:, None]
+        path = self.folder / "out.wav"
+        with Sink(path, sample_rate_hz=RATE, channels=1, form=OutputFormat(container="wav", bit_depth=16)) as sink:
+            sink.write(wave.astype(np.float32))
+        out, _ = soundfile.read(path, dtype="float64")
+        line = np.exp(-2j * np.pi * 1_000 * np.arange(out.size) / RATE)
+        # Below the last bit the tone is still there, and the error does not follow it: its variance is that of TPDF dither.
+        self.assertAlmostEqual(20 * np.log10(2 * abs(np.mean(out * line))), -100, delta=0.5)
+        self.assertAlmostEqual(np.var(out - wave[:, 0]) * 2**30, 0.25, delta=0.02)
+
+
+class Mixing(unittest.TestCase):
+    def test_channels_that_differ_or_cancel_are_told_of(self):
+        voice = signals.voice_like(5, rms_dbfs=-22, rate=RATE)
+        other = signals.voice_like(5, rms_dbfs=-22, rate=RATE, seed=8)
+        for second, words in (
+            (voice, None),
+            (-voice, "cancel one another"),
+            (other, "The channels differ"),
+            (0 * voice, "The channels differ"),
+        ):
+            _, done = treated(np.stack((voice, second), axis=1), ("channels", {"channels": 1}))
+            told = done.ledger[0].warnings
+            if words is None:
+                self.assertEqual(told, ())
+                self.assertAlmostEqual(done.ledger[0].learned["level_change_db"], 0, delta=0.01)
+            else:
+                self.assertIn(words, told[0])
+
+
+if __name__ == "__main__":
+    unittest.main()

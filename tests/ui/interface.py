@@ -1,0 +1,128 @@
+"""What every test of the interface starts from: the whole application, and a page in a real browser on it."""
+
+import base64
+import unittest
+
+import soundfile
+from playwright.sync_api import Page, expect, sync_playwright
+
+from ispettore.core.measure.inspection import Measured, inspect
+from ispettore.studio import productions
+from ispettore.studio.settings import ROOT
+from tests import signals
+from tests.support import Application
+
+RATE = 44_100
+LEFT, RIGHT = 44, 132  # the ribbon's margins
+FLAGS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+PATIENCE_MS = 60_000
+DROP = """([target, files]) => {
+  const carried = new DataTransfer();
+  for (const [name, content] of files) {
+    const bytes = Uint8Array.from(atob(content), (letter) => letter.charCodeAt(0));
+    carried.items.add(new File([bytes], name, { lastModified: 1_700_000_000_000 }));
+  }
+  const area = document.querySelector(target);
+  for (const kind of ['dragenter', 'dragover', 'drop'])
+    area.dispatchEvent(new DragEvent(kind, { dataTransfer: carried, bubbles: true, cancelable: true }));
+}"""
+
+
+class InterfaceCase(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
+        cls.web = cls.application.web()
+        cls.application.worker()
+        playwright = cls.enterClassContext(sync_playwright())
+        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        cls.addClassCleanup(cls.browser.close)
+        cls.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+
+    def setUp(self):
+        self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        self.addCleanup(self.context.close)
+        self.page: Page = self.context.new_page()
+        self.page.set_default_timeout(PATIENCE_MS)
+        expect.set_options(timeout=PATIENCE_MS)
+        self.complaints: list[str] = []
+        self.page.on("response", lambda answer: answer.status >= 500 and self.complaints.append(f"{answer.status} {answer.url}"))
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on("console", lambda message: message.type == "error" and self.complaints.append(message.text))
+
+    def tearDown(self):
+        expected = [text for text in self.complaints if "Failed to load resource" not in text]
+        self.assertEqual(expected, [], "the page complained")
+
+    def wav(self, name: str, **voice) -> tuple[str, bytes]:
+        path = self.application.folder / "made.wav"
+        soundfile.write(path, signals.voice_like(12, rate=RATE, **voice), RATE, subtype="PCM_16")
+        return name, path.read_bytes()
+
+    def drop(self, *files: tuple[str, bytes]) -> None:
+        encoded = [[name, base64.b64encode(content).decode()] for name, content in files]
+        self.page.evaluate(DROP, [".area", encoded])
+
+    def open_production(self, name: str) -> None:
+        production = productions.create(name, "audiobook-retail")
+        self.page.goto(f"{self.application.address}#/productions/{production}")
+        expect(self.page.get_by_role("heading", name=name)).to_be_visible()
+
+    def open_recording(self, production: str, **voice) -> tuple[str, bytes]:
+        """A production with one recording of a made-up voice, 12 s long, on the bench."""
+        self.open_production(production)
+        name, content = self.wav("one.wav", **voice)
+        self.drop((name, content))
+        self.row(name).get_by_role("link", name=name).click()
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        self.page.get_by_role("heading", name=name).click()
+        return name, content
+
+    def measured(self, content: bytes, **how) -> Measured:
+        """What the core measures of a file's bytes."""
+        path = self.application.folder / "again.wav"
+        path.write_bytes(content)
+        return inspect(path, **how)
+
+    def select(self, start_s: float, end_s: float, *, duration_s: float = 12) -> tuple[float, float]:
+        """Drag over the whole ribbon from one time to another; what came of it in seconds."""
+        self.page.locator(".ribbon").scroll_into_view_if_needed()
+        box = self.page.locator(".ribbon").bounding_box()
+        plot = box["width"] - 2 - LEFT - RIGHT
+        at = [box["x"] + 1 + LEFT + plot * seconds / duration_s for seconds in (start_s, end_s)]
+        self.page.mouse.move(at[0], box["y"] + 80)
+        self.page.mouse.down()
+        self.page.mouse.move(at[1], box["y"] + 90, steps=5)
+        self.page.mouse.up()
+        rect = self.page.locator(".ribbon .selection")
+        first, width = (float(rect.get_attribute(name)) for name in ("x", "width"))
+        return tuple((place - LEFT) / plot * duration_s for place in (first, first + width))
+
+    def picture(self) -> bytes:
+        """The drawn ribbon as PNG."""
+        return base64.b64decode(self.page.evaluate("() => document.querySelector('.ribbon canvas').toDataURL().split(',')[1]"))
+
+    def row(self, name: str):
+        return self.page.locator(f"tr[data-name='{name}']")
+
+    def row_in(self, page, name: str):
+        return page.locator(f"tr[data-name='{name}']")
+
+    def after(self, name: str):
+        return self.page.locator(f"tr[data-after='{name}']")
+
+    def accessible(self) -> None:
+        """axe-core finds nothing on the page as it stands."""
+        self.page.evaluate(self.axe)
+        found = self.page.evaluate("() => axe.run(document)")
+        faults = [(fault["id"], [node["html"][:160] for node in fault["nodes"]]) for fault in found["violations"]]
+        self.assertEqual(faults, [])

@@ -1,0 +1,310 @@
+"""The bench in the browser: the ribbon from three hours to single samples, by keyboard and pointer, and a meter on it."""
+
+import hashlib
+import io
+import itertools
+import math
+import re
+import statistics
+import tempfile
+from pathlib import Path
+from types import SimpleNamespace
+
+import numpy as np
+import soundfile
+from playwright.sync_api import expect
+
+from ispettore.core.measure import pyramid, ribbon, tracks
+from ispettore.core.measure.grid import Series
+from ispettore.core.measure.inspection import METHODS_VERSION, inspect
+from ispettore.studio import productions
+from ispettore.studio.database import transaction
+from ispettore.studio.tables import InspectionRecord, Recording
+from tests.ui.interface import RATE, InterfaceCase
+
+HOURS_3 = 3 * 3600
+OPEN = """async (address) => {
+  const begun = performance.now();
+  location.hash = address;
+  const frame = () => new Promise((done) => requestAnimationFrame(done));
+  const drawn = () => {
+    const canvas = document.querySelector('.ribbon canvas');
+    if (!canvas || !canvas.width) return false;
+    const pixels = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+    return pixels.some((value) => value > 0);
+  };
+  while (!drawn()) await frame();
+  await frame();
+  return performance.now() - begun;
+}"""
+TURN = """async ([ctrl, deltaX, deltaY, count]) => {
+  const area = document.querySelector('.ribbon');
+  const box = area.getBoundingClientRect();
+  const frames = [];
+  let before = performance.now();
+  for (let step = 0; step < count; step++) {
+    const at = { clientX: box.left + 500, clientY: box.top + 100, bubbles: true, cancelable: true };
+    area.dispatchEvent(new WheelEvent('wheel', { ...at, ctrlKey: ctrl, deltaX, deltaY }));
+    await new Promise((done) => requestAnimationFrame(done));
+    frames.push(performance.now() - before);
+    before = performance.now();
+  }
+  return frames;
+}"""
+
+
+IDLE = """async () => {
+  const frames = [];
+  let before = performance.now();
+  for (let step = 0; step < 40; step++) {
+    await new Promise((done) => requestAnimationFrame(done));
+    frames.push(performance.now() - before);
+    before = performance.now();
+  }
+  return frames;
+}"""
+
+
+class Bench(InterfaceCase):
+    def test_it_is_zoomed_and_panned_by_keyboard_and_pointer(self):
+        self.open_recording("Zoomed", rms_dbfs=-20, room_dbfs=-75)
+        ribbon_said = self.page.locator(".ribbon svg[role=img]")
+        expect(ribbon_said).to_have_attribute("aria-label", re.compile("shown from 0:00.0 to 0:12.0"))
+        whole = self.picture()
+        for key, said in (
+            ("End", "0:00.0 to 0:12.0"),
+            ("+", "0:05.5 to 0:11.5"),
+            ("+", "0:08.3 to 0:11.3"),
+            (",", "0:06.8 to 0:09.8"),
+            (".", "0:08.3 to 0:11.3"),
+            ("-", "0:05.5 to 0:11.5"),
+            ("0", "0:00.0 to 0:12.0"),
+        ):
+            self.page.keyboard.press(key)
+            with self.subTest(key=key):
+                expect(ribbon_said).to_have_attribute("aria-label", re.compile(said))
+        self.assertEqual(self.picture(), whole)
+        box = self.page.locator(".ribbon").bounding_box()
+        self.page.mouse.move(box["x"] + 400, box["y"] + 80)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 700, box["y"] + 90, steps=5)
+        self.page.mouse.up()
+        selection = self.page.get_by_label("Selection", exact=True)
+        # 300 of the plot's pixels, which stand for 12 s
+        plot = box["width"] - 2 - 44 - 132
+        expect(selection).to_contain_text(f"{300 / plot * 12:.2f} s")
+        self.accessible()
+        self.page.get_by_role("button", name="See it").click()
+        self.assertNotEqual(self.picture(), whole)
+        self.page.keyboard.press("Escape")
+        expect(selection).to_have_count(0)
+        self.page.get_by_role("button", name="Whole").click()
+        self.page.evaluate(TURN, [True, 0, -200, 5])
+        expect(ribbon_said).not_to_have_attribute("aria-label", re.compile("0:00.0 to 0:12.0"))
+
+    def test_close_enough_it_shows_the_samples_themselves(self):
+        _, content = self.open_recording("Samples", rms_dbfs=-20, room_dbfs=-75)
+        wave, _ = soundfile.read(io.BytesIO(content))
+        self.page.keyboard.press("w")
+        expect(self.page.get_by_role("button", name="Wave")).to_have_attribute("aria-pressed", "true")
+        for _ in range(4):
+            self.page.keyboard.press("ArrowRight")
+        with self.page.expect_response("**/sound?**"):
+            for _ in range(13):
+                self.page.keyboard.press("+")
+        # 64 samples across the plot: the line through them is where the samples are.
+        self.page.wait_for_timeout(500)
+        image = self.page.evaluate(
+            """() => {
+              const canvas = document.querySelector('.ribbon canvas');
+              const { width, height } = canvas;
+              const data = canvas.getContext('2d').getImageData(0, 0, width, height).data;
+              const rows = [];
+              for (let x = 0; x < width; x++) {
+                let [sum, weight] = [0, 0];
+                for (let y = 0; y < height; y++) { const a = data[4 * (y * width + x) + 3]; sum += a * y; weight += a; }
+                rows.push(weight ? sum / weight : null);
+              }
+              return rows;
+            }"""
+        )
+        label = self.page.locator(".ribbon .under text").first.text_content()
+        # Zoomed in around 8 s of 12, thirteen times by two.
+        span = 12 / 2**13
+        start = 8 - span * 8 / 12
+        scale, middle, half = float(label), (6 + 222 - 22 - 17) / 2, (222 - 22 - 17 - 6) / 2
+        found, wanted = [], []
+        for frame in range(math.ceil(start * RATE) + 1, int((start + span) * RATE)):
+            column = round((frame / RATE - start) / span * len(image))
+            found.append((middle - image[column]) / half * scale)
+            wanted.append(wave[frame])
+        self.assertGreater(len(found), 60)
+        self.assertGreater(np.corrcoef(found, wanted)[0, 1], 0.98)
+        self.assertLess(np.abs(np.subtract(found, wanted)).max(), 0.1 * scale)
+
+    def test_a_meter_at_the_playhead_reads_what_the_core_measured(self):
+        _, content = self.open_recording("Read out", rms_dbfs=-20, room_dbfs=-75)
+        run = tracks.of(self.measured(content))
+        now = self.page.get_by_role("group", name="At the playhead")
+        for _ in range(3):
+            self.page.keyboard.press("ArrowRight")
+        for position, peak, momentary, short in ((6.0, 60, 56, 30), (8.0, 80, 76, 50)):
+            if position > 6:
+                self.page.keyboard.press("ArrowRight")
+            measured = (run.sample_peak_dbfs[peak], run.momentary_lufs[momentary], run.short_term_lufs[short])
+            with self.subTest(position=position):
+                expect(self.page.get_by_label("Position")).to_contain_text(f"0:0{position:.0f}")
+                shown = [float(figure) for figure in re.findall(r"-?[\d.]+", now.text_content().replace("−", "-"))]
+                self.assertEqual(len(shown), 3)
+                for read, value in zip(shown, measured, strict=True):
+                    self.assertAlmostEqual(read, value, delta=0.06)
+
+    def test_a_limit_marks_where_its_reading_was_taken_and_leads_there(self):
+        _, content = self.open_recording("Marked", rms_dbfs=-8, room_dbfs=-60)
+        peak = self.measured(content).inspection.readings["sample_peak_dbfs"]
+        limits = self.page.get_by_role("region", name="Limits")
+        self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "File"])
+        limits.locator(".rule", has_text="Peak").hover()
+        marked = self.page.locator(".ribbon .marked")
+        plot = self.page.locator(".ribbon").bounding_box()["width"] - 2 - 44 - 132
+        self.assertAlmostEqual(float(marked.get_attribute("x")), 44 + peak.start_s / 12 * plot, delta=1)
+        limits.get_by_role("heading", name="Level").hover()
+        expect(marked).to_have_count(0)
+        figure = limits.get_by_role("button", name="Peak: go to where it was taken")
+        figure.focus()
+        expect(marked).to_be_visible()
+        self.accessible()
+        figure.click()
+        line = self.page.locator(".playhead")
+        self.assertAlmostEqual(float(line.get_attribute("x1")), 44 + peak.start_s / 12 * plot, delta=1)
+
+    def test_every_reading_shows_before_and_after(self):
+        self.open_recording("Both", rms_dbfs=-31, room_dbfs=-78)
+        self.page.get_by_role("button", name="Conform", exact=True).click()
+        readings = self.page.get_by_role("region", name="All readings")
+        level = readings.locator("dl div", has=self.page.get_by_role("button", name="RMS level", exact=True))
+        expect(level).to_contain_text("−20.5")
+        expect(level).to_contain_text("before −31.0")
+        noise = readings.locator("dl div", has=self.page.get_by_role("button", name="Noise floor", exact=True))
+        expect(noise).to_contain_text("before −78.0")
+        self.accessible()
+
+    def test_a_selection_is_played_over_and_over(self):
+        self.open_recording("Looped", rms_dbfs=-20, room_dbfs=-75)
+        self.page.keyboard.press("ArrowRight")
+        self.page.keyboard.press("[")
+        box = self.page.locator(".ribbon").bounding_box()
+        plot = box["width"] - 2 - 44 - 132
+        self.page.mouse.move(box["x"] + 1 + 44 + plot * 2 / 12, box["y"] + 80)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 1 + 44 + plot * 3 / 12, box["y"] + 90, steps=5)
+        self.page.mouse.up()
+        self.page.get_by_label("Loop").check()
+        self.page.get_by_role("heading", name="one.wav").click()
+        self.page.keyboard.press("Space")
+        strip = self.page.get_by_role("group", name="Playing")
+        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        positions = self.page.evaluate(
+            """async () => {
+              const line = document.querySelector('.playhead');
+              const seen = [];
+              const until = performance.now() + 3200;
+              while (performance.now() < until) {
+                seen.push(Number(line.getAttribute('x1')));
+                await new Promise((done) => requestAnimationFrame(done));
+              }
+              return seen;
+            }"""
+        )
+        seconds = [(position - 44) / plot * 12 for position in positions]
+        self.assertGreaterEqual(min(seconds), 1.9)
+        self.assertLessEqual(max(seconds), 3.1)
+        self.assertGreaterEqual(sum(later < earlier - 0.5 for earlier, later in itertools.pairwise(seconds)), 1)
+        self.page.keyboard.press("Space")
+
+    def test_findings_are_stepped_through_by_key_and_the_keys_are_listed(self):
+        self.open_production("Stepped")
+        self.drop(self.wav("loud.wav", rms_dbfs=-8, room_dbfs=-60))
+        self.row("loud.wav").get_by_role("link", name="loud.wav").click()
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        self.page.get_by_role("heading", name="loud.wav").click()
+        position = self.page.get_by_label("Position")
+        line = self.page.locator(".playhead")
+        seen = []
+        for key in ("n", "n", "p"):
+            self.page.keyboard.press(key)
+            seen.append(float(line.get_attribute("x1")))
+        self.assertLess(seen[0], seen[1])
+        self.assertAlmostEqual(seen[0], seen[2], delta=1)
+        expect(position).to_be_visible()
+        self.page.keyboard.press("?")
+        keys = self.page.get_by_role("dialog", name="Keys of the bench")
+        expect(keys).to_contain_text("swap source and treated")
+        self.accessible()
+        self.page.keyboard.press("Escape")
+        expect(keys).to_have_count(0)
+
+    def three_hours(self):
+        """A recording of three hours as it is kept once it was inspected; only its levels are made up."""
+        name, content = self.wav("short.wav", rms_dbfs=-22, room_dbfs=-75)
+        path = self.application.folder / name
+        path.write_bytes(content)
+        measured = inspect(path)
+        data = measured.inspection.model_dump(mode="json")
+        data["facts"] |= {"duration_s": float(HOURS_3), "frames": HOURS_3 * RATE}
+        data["pauses"] = [{**data["pauses"][0], "start_s": 4.0 * at, "end_s": 4.0 * at + 0.6} for at in range(HOURS_3 // 4)]
+        data["speech"] = [{"start_s": 4.0 * at + 0.6, "end_s": 4.0 * at + 4} for at in range(HOURS_3 // 4)]
+        count = HOURS_3 * 200
+        random = np.random.default_rng(3)
+        power, peak = Series(1), Series(1)
+        levels = (10 ** (random.uniform(-60, -6, count) / 20)).astype(np.float32)
+        peak.append(levels[None])
+        power.append(levels[None] ** 2 / 8)
+
+        class Cells(SimpleNamespace):
+            def __len__(self):
+                return count
+
+        with tempfile.TemporaryDirectory() as folder:
+            zoomed = Path(folder) / "pyramid"
+            with zoomed.open("wb") as file:
+                pyramid.write(SimpleNamespace(meters=SimpleNamespace(cells=Cells(power=power, peak=peak))), file)
+            kept = self.application.store.put_file(zoomed)
+        drawn = ribbon.Ribbon(np.full(480, -30.0), np.full(480, -6.0)).packed()
+        sha256 = hashlib.sha256(b"three hours").hexdigest()
+        production = productions.create("Three hours", "audiobook-retail")
+        recording = Recording(production_id=production, position=1, name="long.wav", sha256=sha256, size_bytes=9)
+        with transaction() as session:
+            record = InspectionRecord(
+                sha256=sha256,
+                methods_version=METHODS_VERSION,
+                data=data,
+                ribbon=drawn,
+                tracks=tracks.of(measured).packed(),
+            )
+            record.pyramid_sha256 = kept.sha256
+            session.add(record)
+            session.add(recording)
+        return recording.id, kept.size_bytes
+
+    def test_three_hours_open_within_a_second_and_move_at_fifty_frames(self):
+        recording, size = self.three_hours()
+        # Its levels are made up, so there is no sound behind it: what comes closer than 5 ms a column is asked for in vain.
+        self.page.route("**/sound?**", lambda route: route.fulfill(status=404, json={"error": "no sound"}))
+        self.page.goto(self.application.address)
+        times, turns = [], []
+        for _ in range(3):
+            expect(self.page.get_by_role("heading", name="Productions")).to_be_visible()
+            times.append(self.page.evaluate(OPEN, f"#/recordings/{recording}"))
+            closer = self.page.evaluate(TURN, [True, 0, -120, 40])
+            sideways = self.page.evaluate(TURN, [False, 60, 0, 40])
+            turns.append((statistics.median(closer), statistics.median(sideways)))
+            self.page.goto(self.application.address)
+        closer, sideways = (min(found) for found in zip(*turns, strict=True))
+        told = f"three hours ({size / 1e6:.1f} MB of tiles) drawn after {min(times):.0f} ms"
+        print(f"{told}; a frame of zooming {closer:.1f} ms, of panning {sideways:.1f} ms")
+        self.assertLess(min(times), 1_000)
+        # As a ratio within one run: a frame in which nothing moves takes what the shared machine lets it.
+        idle = statistics.median(self.page.evaluate(IDLE))
+        self.assertLess(closer / idle, 2)
+        self.assertLess(sideways / idle, 2)
