@@ -1,5 +1,6 @@
 """Background work: done once and wholly, whatever dies; cancelled when asked; errors in words."""
 
+import asyncio
 import io
 import json
 import os
@@ -10,10 +11,13 @@ import time
 import unittest
 import urllib.request
 from datetime import UTC, datetime, timedelta
+from unittest.mock import patch
 
 import numpy as np
 import soundfile
 from PIL import Image
+from procrastinate.jobs import Status
+from sqlalchemy.exc import OperationalError
 
 from ispettore.core import errors
 from ispettore.core.errors import RoomToneLength, RoomToneOutside
@@ -21,7 +25,7 @@ from ispettore.core.measure import pyramid
 from ispettore.core.measure.inspection import METHODS_VERSION, measure_array
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat import trace
-from ispettore.studio import conformings, pictures, productions, recordings, room_tones, verifyings, works
+from ispettore.studio import conformings, doing, isolation, pictures, productions, recordings, room_tones, verifyings, worker, works
 from ispettore.studio.database import transaction
 from ispettore.studio.doing import do
 from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
@@ -272,13 +276,60 @@ class Working(unittest.TestCase):
     def test_work_noted_but_never_queued_is_found(self):
         recording = self.bring_in("a.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=51))
         work = work_for(recording)
-        self.assertIn(work.id, works.waiting())
-        self.assertNotIn(work.id, works.waiting(older_than_s=3_600))
+        self.assertIn(work.id, works.unfinished())
+        self.assertNotIn(work.id, works.unfinished(older_than_s=3_600))
         with transaction() as session:
             old = session.get_one(Work, work.id)
             old.created_at = datetime.now(UTC) - timedelta(hours=2)
             session.add(old)
-        self.assertIn(work.id, works.waiting(older_than_s=3_600))
+        self.assertIn(work.id, works.unfinished(older_than_s=3_600))
+
+    def test_a_database_that_goes_away_for_a_moment_stops_no_work_and_for_longer_fails_none(self):
+        recording = self.bring_in("a.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE, seed=61))
+        gone = OperationalError("select", {}, Exception("server closed the connection"))
+        with patch.object(doing._Watch, "_note", side_effect=gone) as noted:
+            self.assertEqual(self.done(recording).state, WorkState.DONE)
+        self.assertGreater(noted.call_count, 0)
+        other = self.bring_in("b.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE, seed=62))
+        with patch.object(isolation, "run", side_effect=gone), self.assertRaises(OperationalError):
+            self.done(other)
+        work = work_for(other)
+        self.assertEqual((work.state, work.error), (WorkState.RUNNING, None))
+        self.assertIn(work.id, works.unfinished())
+        self.assertEqual(self.done(other).state, WorkState.DONE)
+
+    def test_work_whose_job_was_lost_or_forgotten_is_taken_up_again(self):
+        recording = self.bring_in("lost.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=63))
+        work, hands = work_for(recording), worker.Hands()
+        app = worker.build(hands)
+
+        async def story() -> list[str]:
+            seen = []
+
+            async def jobs():
+                return await app.job_manager.list_jobs_async(lock=str(work.id))
+
+            async with app.open_async():
+                # The worker takes the job, and its end is never written down.
+                me = await app.job_manager.register_worker()
+                [job] = await jobs()
+                while (taken := await app.job_manager.fetch_job(queues=None, worker_id=me)).id != job.id:
+                    await app.job_manager.finish_job(taken, status=Status.FAILED, delete_job=True)
+                with hands.holding(taken):
+                    for _ in range(3):
+                        await worker.rescue(app, hands, stalled_after_s=30)
+                    seen.append((await jobs())[0].status)
+                for _ in range(2):
+                    await worker.rescue(app, hands, stalled_after_s=30)
+                    seen.append((await jobs())[0].status)
+                # Its job is marked as failed although the work is not done.
+                taken = await app.job_manager.fetch_job(queues=None, worker_id=me)
+                await app.job_manager.finish_job(taken, status=Status.FAILED, delete_job=False)
+                await worker.rescue(app, hands, stalled_after_s=0)
+                seen += sorted(job.status for job in await jobs())
+            return seen
+
+        self.assertEqual(asyncio.run(story()), ["doing", "doing", "todo", "failed", "todo"])
 
 
 class Killing(unittest.TestCase):

@@ -13,6 +13,7 @@ from typing import Any
 from uuid import UUID
 
 import structlog
+from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlmodel import Session
 
 from ispettore.core.certify.certificate import issuer
@@ -27,13 +28,15 @@ from ispettore.studio.tables import Conforming, InspectionRecord, Recording, Ver
 
 TELL_EVERY_S = 0.25
 MOST_ATTEMPTS = 5
+DATABASE_GONE = (OperationalError, InterfaceError)
 log = structlog.get_logger()
 
 
 def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: False) -> None:
     """Do one piece of work, unless it is done already. Errors meant for a person end it as failed, with their sentence.
 
-    Where `stopping` turns true, the work is left to wait for another worker.
+    Where `stopping` turns true, the work is left to wait for another worker. Raises what the database raised where it went away for
+    longer than a report of progress; the work then waits to be taken up again.
     """
     with transaction() as session:
         work = session.get(Work, work_id, with_for_update=True)
@@ -64,6 +67,9 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
             _finish(work_id, WorkState.CANCELLED)
     except IspettoreError as error:
         _finish(work_id, WorkState.FAILED, error=error.sentence)
+    except DATABASE_GONE:
+        # Not the work's fault: it stays noted as running, and is taken up again once the database answers.
+        raise
     except Exception:
         log.exception("work failed", work=str(work_id))
         _finish(work_id, WorkState.FAILED, error="Something went wrong that should not have; the log has the details. Try again.")
@@ -93,6 +99,12 @@ class _Watch:
 
     def _update(self, stage: str | None, fraction: float) -> None:
         self._told = time.monotonic()
+        try:
+            self._note(stage, fraction)
+        except DATABASE_GONE:
+            log.warning("the database does not answer; the work goes on", work=str(self._id))
+
+    def _note(self, stage: str | None, fraction: float) -> None:
         with transaction() as session:
             work = session.get_one(Work, self._id)
             self._cancel = work.cancel_asked

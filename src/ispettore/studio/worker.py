@@ -1,11 +1,13 @@
 """A worker process: takes work from the queue, one piece at a time, and rescues what dead workers left."""
 
 import asyncio
+from collections.abc import Iterator
+from contextlib import contextmanager
 from uuid import UUID
 
 import procrastinate
 import structlog
-from procrastinate import exceptions
+from procrastinate import exceptions, jobs
 from procrastinate.jobs import Status
 
 from ispettore.studio import logs, queue, works
@@ -18,41 +20,75 @@ from ispettore.studio.store import Store
 log = structlog.get_logger()
 
 
-def build() -> procrastinate.App:
+class Hands:
+    """What this process has in hand, against what the queue believes it has.
+
+    Where the database goes away just as a job ends, the queue goes on counting it as being done by a worker that is alive.
+    """
+
+    def __init__(self) -> None:
+        self.worker_id: int | None = None
+        self._held: set[int | None] = set()
+        self._missed: set[int | None] = set()
+
+    @contextmanager
+    def holding(self, job: jobs.Job) -> Iterator[None]:
+        self.worker_id = job.worker_id
+        self._held.add(job.id)
+        try:
+            yield
+        finally:
+            self._held.discard(job.id)
+
+    def forgotten(self, counted: list[jobs.Job]) -> list[jobs.Job]:
+        """Those of the jobs counted as this worker's that it has not had in hand, now nor when last asked."""
+        missing = {job.id for job in counted} - self._held
+        found = [job for job in counted if job.id in missing & self._missed]
+        self._missed = missing
+        return found
+
+
+def build(hands: Hands) -> procrastinate.App:
     """The app that a worker runs."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=plain_url(), kwargs={"options": OPTIONS}))
     store = Store(settings().store)
 
     @app.task(name=TASK, pass_context=True)
     def work(context: procrastinate.JobContext, work_id: str) -> None:
-        do(UUID(work_id), store, stopping=context.should_abort)
+        with hands.holding(context.job):
+            do(UUID(work_id), store, stopping=context.should_abort)
 
     return app
 
 
-async def rescue(app: procrastinate.App, *, stalled_after_s: float) -> int:
-    """Hand the jobs of workers without a heartbeat to others, and queue work that never reached the queue. Returns how many."""
+async def rescue(app: procrastinate.App, hands: Hands, *, stalled_after_s: float) -> int:
+    """Hand on the jobs of workers without a heartbeat and those forgotten here, and queue unfinished work that has no job.
+
+    Returns how many jobs were handed on.
+    """
     manager = app.job_manager
-    stalled = list(await manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s))
-    for job in stalled:
-        log.warning("rescuing the work of a dead worker", job=job.id)
+    lost = list(await manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s))
+    if hands.worker_id is not None:
+        lost += hands.forgotten(list(await manager.list_jobs_async(status=Status.DOING.value, worker_id=hands.worker_id)))
+    for job in lost:
+        log.warning("rescuing work that nobody has in hand", job=job.id)
         try:
             await manager.retry_job(job)
         except exceptions.UniqueViolation:
             # The same work was queued anew already; this job only stands in its way.
             await manager.finish_job(job, status=Status.FAILED, delete_job=True)
-    for work_id in await asyncio.to_thread(works.waiting, older_than_s=stalled_after_s):
+    for work_id in await asyncio.to_thread(works.unfinished, older_than_s=stalled_after_s):
         queued = await manager.list_jobs_async(lock=str(work_id))
         if not any(job.status in (Status.TODO.value, Status.DOING.value) for job in queued):
-            log.warning("queueing work that was noted but never queued", work=str(work_id))
+            log.warning("queueing work that has no job", work=str(work_id))
             await asyncio.to_thread(queue.put, work_id)
-    return len(stalled)
+    return len(lost)
 
 
-async def _rescue_for_ever(app: procrastinate.App, every_s: float, stalled_after_s: float) -> None:
+async def _rescue_for_ever(app: procrastinate.App, hands: Hands, every_s: float, stalled_after_s: float) -> None:
     while True:
         try:
-            await rescue(app, stalled_after_s=stalled_after_s)
+            await rescue(app, hands, stalled_after_s=stalled_after_s)
         except Exception:
             log.exception("could not look for stalled work; will try again")
         await asyncio.sleep(every_s)
@@ -60,9 +96,10 @@ async def _rescue_for_ever(app: procrastinate.App, every_s: float, stalled_after
 
 async def main() -> None:
     """Run until told to stop."""
-    app, limits = build(), settings()
+    hands, limits = Hands(), settings()
+    app = build(hands)
     async with app.open_async():
-        rescuer = asyncio.create_task(_rescue_for_ever(app, limits.heartbeat_s, limits.stalled_after_s))
+        rescuer = asyncio.create_task(_rescue_for_ever(app, hands, limits.heartbeat_s, limits.stalled_after_s))
         try:
             await app.run_worker_async(
                 concurrency=1,

@@ -47,8 +47,10 @@ def cancel(work_id: UUID) -> None:
         events.tell(session, work.kind, work.subject_id, production_id=work.production_id)
 
 
-def waiting(*, older_than_s: float = 0.0) -> list[UUID]:
-    """Work that still waits (to be queued again where a crash came between noting and queueing it)."""
+def unfinished(*, older_than_s: float = 0.0) -> list[UUID]:
+    """Work that waits or runs. What of it has no job was lost between two writes of a crash, and is to be queued again."""
     with transaction() as session:
-        rows = session.exec(select(Work).where(Work.state == WorkState.WAITING).order_by(col(Work.created_at))).all()
+        rows = session.exec(
+            select(Work).where(col(Work.state).in_((WorkState.WAITING, WorkState.RUNNING))).order_by(col(Work.created_at))
+        ).all()
         return [work.id for work in rows if (now() - work.created_at).total_seconds() >= older_than_s]
