@@ -108,7 +108,8 @@ class InterfaceCase(unittest.TestCase):
         return tuple((place - LEFT) / plot * duration_s for place in (first, first + width))
 
     def picture(self) -> bytes:
-        """The drawn ribbon as PNG."""
+        """The drawn ribbon as PNG, once nothing it is drawn from is on its way any more."""
+        expect(self.page.locator(".ribbon canvas")).to_have_attribute("data-settled", "true")
         return base64.b64decode(self.page.evaluate("() => document.querySelector('.ribbon canvas').toDataURL().split(',')[1]"))
 
     def row(self, name: str):

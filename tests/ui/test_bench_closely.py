@@ -18,6 +18,7 @@ from ispettore.studio import productions, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Production
 from tests import signals
+from tests.support import until
 from tests.ui.interface import LEFT, RATE, RIGHT, InterfaceCase
 
 
@@ -225,12 +226,10 @@ class Closely(InterfaceCase):
         expect(now).to_be_visible()
         self.page.keyboard.press("u")
         expect(self.page.get_by_role("button", name="Loudness", exact=True)).to_have_attribute("aria-pressed", "true")
-        self.page.wait_for_timeout(200)
-        self.assertNotEqual(self.picture(), treated)
+        until(lambda: self.picture() != treated, what="loudness to be drawn")
         self.page.keyboard.press("u")
         self.page.keyboard.press("x")
-        self.page.wait_for_timeout(300)
-        self.assertEqual(self.picture(), source)
+        until(lambda: self.picture() == source, what="the source's picture again")
         self.accessible()
 
     def test_two_versions_are_compared_blind_and_chance_is_told_apart(self):

@@ -62,11 +62,20 @@
   const shownAt = (seconds: number) => seconds >= view.start && seconds <= view.end;
 
   let more = $state(0);
-  const levels = $derived(new Levels(sound, ribbon, () => (more += 1)));
+  // Both sides are held: turning from one to the other and back draws at once what was there.
+  let held: Levels[] = [];
+  const levels = $derived.by(() => {
+    const same = ({ sound: it }: Levels) => it.address === sound.address && it.offset === sound.offset;
+    const found = held.find(same) ?? new Levels(sound, ribbon, () => (more += 1));
+    held = [found, ...held.filter((each) => each !== found)].slice(0, 4);
+    return found;
+  });
   let canvas: HTMLCanvasElement | undefined = $state();
   $effect(() => {
     void more;
-    if (canvas && view.picture !== 'spectrogram') draw(canvas, view.wave);
+    if (!canvas || view.picture === 'spectrogram') return;
+    draw(canvas, view.wave);
+    canvas.dataset.settled = String(levels.settled);
   });
   // The wave is drawn as tall as it can be without leaving the picture, in round steps.
   const STEPS = [1, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01, 0.005, 0.002, 0.001];

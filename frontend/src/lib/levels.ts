@@ -49,6 +49,7 @@ export class Levels {
   #samples: Samples | undefined;
   /** Whether samples are on their way, or were asked for in vain: then the tiles have to do. */
   #asking = false;
+  #awaited = 0;
 
   /** `coarse` stands in until tiles have come; `onmore` is called whenever something has. */
   constructor(
@@ -59,10 +60,27 @@ export class Levels {
     void this.#open();
   }
 
+  /** Whether nothing is on its way any more: what is drawn now is as exact as it gets. */
+  get settled(): boolean {
+    return this.#awaited === 0;
+  }
+
+  /** The answer's body as `read` takes it, or nothing where there is none; then tells that there is more to draw. */
+  async #get<Body>(path: string, read: (response: Response) => Promise<Body>): Promise<Body | undefined> {
+    this.#awaited += 1;
+    try {
+      const response = await fetch(`${this.sound.address}/${path}`);
+      return response.ok ? await read(response) : undefined;
+    } catch {
+      return undefined;
+    } finally {
+      this.#awaited -= 1;
+    }
+  }
+
   async #open(): Promise<void> {
-    const response = await fetch(`${this.sound.address}/tiles`).catch(() => undefined);
-    if (!response?.ok) return; // inspected before there were tiles: the coarse ribbon stays
-    this.#shape = (await response.json()) as Shape;
+    // Where it was inspected before there were tiles, the coarse ribbon stays.
+    this.#shape = await this.#get('tiles', (response) => response.json() as Promise<Shape>);
     this.onmore();
   }
 
@@ -112,12 +130,12 @@ export class Levels {
   }
 
   async #fetch(key: string): Promise<void> {
-    const response = await fetch(`${this.sound.address}/tiles/${key}`).catch(() => undefined);
-    if (!response?.ok) return; // a coarser one has to do
-    const bytes = new Uint8Array(await response.arrayBuffer());
-    const half = bytes.length / 2;
-    this.#tiles.set(key, { rms: bytes.subarray(0, half), peak: bytes.subarray(half) });
-    this.onmore();
+    const body = await this.#get(`tiles/${key}`, (response) => response.arrayBuffer());
+    if (body) {
+      const [bytes, half] = [new Uint8Array(body), body.byteLength / 2];
+      this.#tiles.set(key, { rms: bytes.subarray(0, half), peak: bytes.subarray(half) });
+    }
+    this.onmore(); // where there is none, a coarser one has to do
   }
 
   #ofCoarse(from: number, to: number): Column {
@@ -146,16 +164,16 @@ export class Levels {
 
   async #listen(start: number, frames: number): Promise<void> {
     this.#asking = true;
-    const address = `${this.sound.address}/sound?start=${start}&frames=${frames}`;
-    const response = await fetch(address).catch(() => undefined);
-    if (!response?.ok) return;
-    this.#samples = {
+    const found = await this.#get(`sound?start=${start}&frames=${frames}`, async (response) => ({
       start: start / this.sound.rate,
       rate: this.sound.rate,
       channels: Number(response.headers.get('x-channels') ?? 1),
       values: new Float32Array(await response.arrayBuffer()),
-    };
-    this.#asking = false;
+    }));
+    if (found) {
+      this.#samples = found;
+      this.#asking = false;
+    }
     this.onmore();
   }
 }

@@ -1,6 +1,7 @@
 """Stored inspections as they are needed: whole for one recording, without their long lists where many are judged at once."""
 
 from collections.abc import Sequence
+from threading import Lock
 from typing import Any
 from uuid import UUID
 
@@ -16,21 +17,38 @@ LONG = ("findings", "speech", "room_tone", "pauses")
 """What grows with the length of a recording. No limit is judged by it, and it is most of what is stored."""
 
 
+HELD = 1_000
+"""So many inspections without their lists are held ready: what is kept under a file's hash never changes."""
+_ready: dict[tuple[str, str], Inspection] = {}
+_readying = Lock()
+
+
 def short(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Inspection]:
     """Facts and readings of recordings that are measured; the long lists are left empty."""
-    data = col(InspectionRecord.data).op("-")(cast(array(LONG), ARRAY(Text)))
-    rows = session.exec(select(InspectionRecord.sha256, InspectionRecord.room_tone, data).where(*_of(recordings))).all()
-    found = {(sha256, tone): content for sha256, tone, content in rows}
-    parsed: dict[tuple[str, str], Inspection] = {}
+    keys = session.exec(select(InspectionRecord.sha256, InspectionRecord.room_tone).where(*_of(recordings))).all()
+    there = {(sha256, tone) for sha256, tone in keys}
+    with _readying:
+        found = {key: _ready[key] for key in there if key in _ready}
+    if missing := there - found.keys():
+        read = _without_lists(session, {sha256 for sha256, _ in missing})
+        with _readying:
+            _ready.update(read)
+            for oldest in list(_ready)[:-HELD]:
+                del _ready[oldest]
+        found.update(read)
     known = {}
     for recording in recordings:
-        for which in _keys(recording):
-            if which in found:
-                if which not in parsed:
-                    parsed[which] = Inspection.model_validate(filled(found[which]))
-                known[recording.id] = parsed[which]
+        for key in _keys(recording):
+            if key in found:
+                known[recording.id] = found[key]
                 break
     return known
+
+
+def _without_lists(session: Session, hashes: set[str]) -> dict[tuple[str, str], Inspection]:
+    data = col(InspectionRecord.data).op("-")(cast(array(LONG), ARRAY(Text)))
+    rows = session.exec(select(InspectionRecord.sha256, InspectionRecord.room_tone, data).where(*_among(hashes))).all()
+    return {(sha256, tone): Inspection.model_validate(filled(content)) for sha256, tone, content in rows}
 
 
 def measured(session: Session) -> set[str]:
@@ -81,5 +99,8 @@ def filled(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _of(recordings: Sequence[Recording]) -> tuple[Any, ...]:
-    hashes = [recording.sha256 for recording in recordings]
+    return _among({recording.sha256 for recording in recordings})
+
+
+def _among(hashes: set[str]) -> tuple[Any, ...]:
     return col(InspectionRecord.sha256).in_(hashes), InspectionRecord.methods_version == METHODS_VERSION
