@@ -66,12 +66,9 @@ def static_curve(level_db: NDArray[np.float64], settings: Compressor) -> NDArray
     """Gain in dB (0 or below) for levels in dBFS: eq. 4 of the paper, with a quadratic knee.
 
     >>> static_curve(np.array([-40.0, -10.0]), Compressor(threshold_dbfs=-20, ratio=2, knee_db=0)).tolist()
-    [-0.0, -5.0]
+    [0.0, -5.0]
     """
-    slope, knee = 1 / settings.ratio - 1, settings.knee_db
-    over = level_db - settings.threshold_dbfs
-    inside = slope * (over + knee / 2) ** 2 / (2 * max(knee, 1e-9))
-    return np.asarray(np.where(2 * over < -knee, 0.0 * over, np.where(2 * over > knee, slope * over, inside)))
+    return _curve(np.ascontiguousarray(level_db), settings.threshold_dbfs, 1 / settings.ratio - 1, settings.knee_db)
 
 
 def surrogate(peak: NDArray[np.floating], settings: Compressor) -> NDArray[np.float64]:
@@ -87,6 +84,20 @@ def surrogate(peak: NDArray[np.floating], settings: Compressor) -> NDArray[np.fl
     attack, release = (float(np.exp(-1000 * CELL_S / ms)) for ms in (settings.attack_ms, settings.release_ms))
     gain_db, _ = _ballistics(target, attack, release, 0.0)
     return np.asarray(gain_db)
+
+
+@kernel
+def _curve(level: NDArray[np.float64], threshold: float, slope: float, knee: float) -> NDArray[np.float64]:
+    out = np.empty(level.size)
+    for n in range(level.size):
+        over = level[n] - threshold
+        if 2 * over >= knee:
+            out[n] = slope * over
+        elif 2 * over > -knee:
+            out[n] = slope * (over + knee / 2) ** 2 / (2 * knee)
+        else:
+            out[n] = 0.0
+    return out
 
 
 @kernel

@@ -37,12 +37,11 @@ class TickedProcessor(Processor):
         self._tick, self._squares = tick_frames(rate), squares
         self._hold = max(1, round(hold_ms / 1000 * rate / self._tick))
         self._ahead = round(ahead_ms / 1000 * rate / self._tick)
-        self._open = np.zeros((0, context.channels), dtype=np.float32)
         self._levels = np.zeros(self._hold)  # before the file there is silence
         self._factors = np.zeros(0)
         self._lead = self._ahead  # factors that belong to moments before the file
         self._sound = Delay(context.channels)
-        self._seen = self._given = 0
+        self._seen = self._given = self._levelled = 0
         self.trace = Trace(sample_rate_hz=rate)
 
     def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -58,19 +57,17 @@ class TickedProcessor(Processor):
             return block
         self._seen += len(block)
         self._sound.put(block)
-        return self._advance(block)
+        return self._advance()
 
     def finish(self) -> Block:
         silence = np.zeros(((self._hold + self._ahead + 3) * self._tick, self.channels), dtype=np.float32)
         self._sound.put(silence)
         before = self._given
-        return self._advance(silence)[: self._seen - before]
+        return self._advance()[: self._seen - before]
 
-    def _advance(self, block: Block) -> Block:
-        joined = np.concatenate((self._open, block)) if len(self._open) else np.ascontiguousarray(block)
-        whole = len(joined) // self._tick * self._tick
-        fresh = tick_levels(joined[:whole], self._tick, self._squares)
-        self._open = joined[whole:].copy()
+    def _advance(self) -> Block:
+        fresh = tick_levels(self._sound.beyond(self._levelled - self._given), self._tick, self._squares)
+        self._levelled += len(fresh) * self._tick
         levels = np.concatenate((self._levels, fresh))
         width = 2 * self._hold + 1
         count = len(levels) - width + 1
@@ -105,21 +102,20 @@ class TickedProcessor(Processor):
 @kernel
 def tick_levels(x: NDArray[np.float32], frames: int, squares: bool) -> NDArray[np.float64]:
     """Of each whole tick of x, shape (frames, channels): the largest |sample|, or the mean of the squares, shape (ticks,)."""
-    count, channels = x.shape[0] // frames, x.shape[1]
-    out = np.empty(count)
-    for n in range(count):
-        part = x[n * frames : (n + 1) * frames]
+    together = frames * x.shape[1]
+    flat = x.reshape(x.size)
+    out = np.empty(x.shape[0] // frames)
+    for n in range(out.size):
+        part = flat[n * together : (n + 1) * together]
         if squares:
             s = 0.0
-            for i in range(frames):
-                for c in range(channels):
-                    s += np.float64(part[i, c]) * part[i, c]
-            out[n] = s / (frames * channels)
+            for i in range(together):
+                s += np.float64(part[i]) * part[i]
+            out[n] = s / together
         else:
             top = np.float32(0.0)
-            for i in range(frames):
-                for c in range(channels):
-                    top = max(top, abs(part[i, c]))
+            for i in range(together):
+                top = max(top, abs(part[i]))
             out[n] = top
     return out
 
@@ -127,15 +123,20 @@ def tick_levels(x: NDArray[np.float32], frames: int, squares: bool) -> NDArray[n
 @kernel
 def apply_lines(x: NDArray[np.float32], gain: NDArray[np.float64], frames: int) -> NDArray[np.float32]:
     """x, shape (frames, channels), times a factor in straight lines from gain[n] at the start of tick n to gain[n + 1]."""
+    channels = x.shape[1]
+    together = frames * channels
     out = np.empty_like(x)
+    flat, into = x.reshape(x.size), out.reshape(x.size)
     for n in range((x.shape[0] + frames - 1) // frames):
-        first, step = gain[n], (gain[n + 1] - gain[n]) / frames
-        end = min((n + 1) * frames, x.shape[0])
+        first, step = np.float32(gain[n]), np.float32((gain[n + 1] - gain[n]) / frames)
+        part, result = flat[n * together : (n + 1) * together], into[n * together : (n + 1) * together]
         if first == 1.0 and step == 0.0:
-            out[n * frames : end] = x[n * frames : end]
-            continue
-        for i in range(n * frames, end):
-            factor = np.float32(first + step * (i - n * frames))
-            for c in range(x.shape[1]):
-                out[i, c] = x[i, c] * factor
+            for i in range(part.size):
+                result[i] = part[i]
+        elif channels == 1:
+            for i in range(part.size):
+                result[i] = part[i] * (first + step * np.float32(i))
+        else:
+            for i in range(part.size):
+                result[i] = part[i] * (first + step * np.float32(i // channels))
     return out

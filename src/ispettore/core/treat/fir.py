@@ -53,6 +53,10 @@ class Delay:
     def put(self, block: NDArray[np.float32]) -> None:
         self._held = np.concatenate((self._held, block))
 
+    def beyond(self, frames: int) -> NDArray[np.float32]:
+        """What is held without the oldest so many frames; it stays held."""
+        return self._held[frames:]
+
     def take(self, frames: int) -> NDArray[np.float32]:
         """The oldest so many frames."""
         out, self._held = self._held[:frames], self._held[frames:]

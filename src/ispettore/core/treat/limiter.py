@@ -87,26 +87,24 @@ class _Pass:
         self._release = float(np.exp(-1000 / (release_ms * rate)))
         window = np.hanning(self._ahead + 3)[1:-1]
         self._window = window / window.sum()
-        # `_x` starts HALF_TAPS − 1 samples before the first frame that still lacks its needed gain.
-        self._x = np.zeros((HALF_TAPS - 1, context.channels), dtype=np.float32)
+        # The interpolator starts HALF_TAPS − 1 frames before the first that still lacks its needed gain; what goes out next lies a
+        # look-ahead before that one.
+        past = max(HALF_TAPS - 1, self._ahead)
+        self._held = np.zeros((past, context.channels), dtype=np.float32)
+        self._listens, self._leaves = past - (HALF_TAPS - 1), past - self._ahead
         self._needed = np.ones(self._hold + self._ahead)  # gains of past frames, for the hold
         self._released = np.ones(self._ahead)  # past of the smoothing window
         self._last = 1.0
         self._rests = True
         # The gain starts to move a look-ahead before the first frame: those frames are silence and are dropped.
         self._lead = self._ahead
-        self._delayed = np.zeros((self._ahead, context.channels), dtype=np.float32)
         self.trace = Trace(sample_rate_hz=rate)
 
     def feed(self, block: Block) -> Block:
-        self._delayed = np.concatenate((self._delayed, block))
-        self._x = np.concatenate((self._x, block))
-        ready = len(self._x) - (TAPS - 1)
-        if ready <= 0:
-            return block[:0]
-        gains = self._gains(self._x, ready)
-        self._x = self._x[ready:]
-        return self._apply(gains)
+        self._held = np.concatenate((self._held, block))
+        x = self._held[self._listens :]
+        ready = len(x) - (TAPS - 1)
+        return self._apply(self._gains(x, ready)) if ready > 0 else block[:0]
 
     def _gains(self, x: Block, frames: int) -> NDArray[np.float64]:
         if frames <= 0:
@@ -119,10 +117,7 @@ class _Pass:
             return self._passed(len(gains))
         needed = np.concatenate((self._needed, gains))
         span = self._hold + self._ahead
-        count = len(needed) - span
-        if count <= 0:
-            self._needed = needed
-            return self._delayed[:0]
+        count = len(gains)
         # Frame n is held by needed[n − hold … n + ahead].
         half = (span + 1) // 2
         lowest = ndimage.minimum_filter1d(needed, span + 1, mode="nearest")[half : half + count]
@@ -132,26 +127,29 @@ class _Pass:
         joined = np.concatenate((self._released, released))
         self._released = joined[len(joined) - self._ahead :]
         gain = _smooth(joined, self._window)
-        out = self._delayed[:count] * gain[:, None].astype(np.float32)
-        self._delayed = self._delayed[count:]
+        out = self._next(count) * gain[:, None].astype(np.float32)
         dropped = min(self._lead, count)
         self._lead -= dropped
         self.trace.feed(gain[dropped:])
-        still = self._last == 1.0 and len(self._needed) == span
-        self._rests = still and bool((self._needed == 1.0).all() and (self._released == 1.0).all())
+        self._rests = self._last == 1.0 and bool((self._needed == 1.0).all() and (self._released == 1.0).all())
         return np.asarray(out[dropped:], dtype=np.float32)
 
     def _passed(self, count: int) -> Block:
         """So many frames while nothing is over the ceiling and nothing is being released: as they are."""
-        out = self._delayed[:count]
-        self._delayed = self._delayed[count:]
+        out = self._next(count)
         dropped = min(self._lead, count)
         self._lead -= dropped
         self.trace.still(count - dropped)
         return out[dropped:]
 
+    def _next(self, count: int) -> Block:
+        out = self._held[self._leaves : self._leaves + count]
+        self._held = self._held[count:]
+        return out
+
     def finish(self) -> Block:
-        joined = np.concatenate((self._x, np.zeros((HALF_TAPS, self._x.shape[1]), dtype=np.float32)))
+        x = self._held[self._listens :]
+        joined = np.concatenate((x, np.zeros((HALF_TAPS, x.shape[1]), dtype=np.float32)))
         ready = len(joined) - (TAPS - 1)
         gains = self._gains(joined, ready)
         return self._apply(np.concatenate((gains, np.ones(self._ahead))))
@@ -185,23 +183,41 @@ def _needed_gain(
     lead = width // 2 - 1
     two = np.float32(2.0)
     gain = np.ones(frames)
+    groups = (x.shape[0] + 15) // 16
+    row = np.zeros(16 * groups + 2, np.float32)
+    # The largest |sample| and second difference of each group of sixteen; the latter where it is asked for.
+    highs, bends = np.empty(groups, np.float32), np.empty(groups, np.float32)
+    near = (width + 15) // 16 + 1
     for c in range(x.shape[1]):
-        row = x[:, c]
-        for start in range(0, frames, 16):
-            stop = min(start + 16, frames)
-            near = row[start : min(stop + width, row.size)]
+        for n in range(x.shape[0]):
+            row[n] = x[n, c]
+        for group in range(groups):
+            part = row[16 * group : 16 * group + 16]
+            top = np.float32(0.0)
+            for i in range(16):
+                top = max(top, abs(part[i]))
+            highs[group] = top
+        bends[:] = np.float32(-1.0)
+        for group in range((frames + 15) // 16):
+            until = min(group + near, groups)
             high = np.float32(0.0)
-            for i in range(near.size):
-                high = max(high, abs(near[i]))
+            for k in range(group, until):
+                high = max(high, highs[k])
             if high * (1.0 + per_sample + 4.0 * per_bend) <= ceiling:
                 continue
             bend = np.float32(0.0)
-            for i in range(near.size - 2):
-                bend = max(bend, abs(near[i + 2] - two * near[i + 1] + near[i]))
+            for k in range(group, until):
+                if bends[k] < 0.0:
+                    part = row[16 * k : 16 * k + 18]
+                    top = np.float32(0.0)
+                    for i in range(16):
+                        top = max(top, abs(part[i + 2] - two * part[i + 1] + part[i]))
+                    bends[k] = top
+                bend = max(bend, bends[k])
             leave = per_bend * bend
             if high * (1.0 + per_sample) + leave <= ceiling:
                 continue
-            for n in range(start, stop):
+            for n in range(16 * group, min(16 * group + 16, frames)):
                 top = abs(row[n + lead])
                 if max(top, abs(row[n + lead + 1])) * (1.0 + per_sample) + leave <= ceiling:
                     continue

@@ -5,6 +5,7 @@ import zlib
 import numpy as np
 from numpy.typing import NDArray
 
+from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELLS_PER_SECOND
 
 TOGETHER = 16
@@ -52,16 +53,10 @@ class Trace:
         """Add the lowest gain of each tick, shape (ticks,)."""
         if gain.size == 0:
             return
-        starts = self._frames + np.arange(gain.size, dtype=np.int64) * frames
+        first = self._frames * CELLS_PER_SECOND // self._rate
+        lowest = lowest_of_cells(gain, frames, self._frames, self._rate, first)
         self._frames += gain.size * frames
-        # A cell starts with the first frame whose time is not before it; a tick that reaches over belongs to both.
-        first, last = (at * CELLS_PER_SECOND // self._rate for at in (starts, starts + frames - 1))
-        lowest = np.ones(int(last[-1] - first[0]) + 1)
-        changes = np.flatnonzero(np.diff(first, prepend=first[0] - 1))
-        lowest[first[changes] - first[0]] = np.minimum.reduceat(gain, changes)
-        over = np.flatnonzero(last != first)
-        np.minimum.at(lowest, last[over] - first[0], gain[over])
-        self._add(lowest, int(first[0]), int(last[-1]))
+        self._add(lowest, first, first + lowest.size - 1)
 
     def still(self, frames: int) -> None:
         """Add so many frames in which nothing moved."""
@@ -85,3 +80,26 @@ class Trace:
         cells = [*self._cells, np.array([self._last])] if self._open else self._cells
         lowest = np.concatenate(cells) if cells else np.zeros(0)
         return np.asarray(20 * np.log10(np.maximum(lowest, 1e-6)))
+
+
+@kernel
+def lowest_of_cells(gain: NDArray[np.float64], frames: int, start: int, rate: int, first: int) -> NDArray[np.float64]:
+    """The lowest gain of each cell from `first` on, of ticks of so many frames that begin at frame `start`.
+
+    A cell starts with the first frame whose time is not before it; a tick that reaches over belongs to both.
+    """
+    last = (start + gain.size * frames - 1) * CELLS_PER_SECOND // rate
+    out = np.ones(last - first + 1)
+    cell, at = 0, start
+    ends = ((first + 1) * rate + CELLS_PER_SECOND - 1) // CELLS_PER_SECOND
+    for n in range(gain.size):
+        out[cell] = min(out[cell], gain[n])
+        at += frames
+        while ends < at:
+            cell += 1
+            ends = ((first + cell + 1) * rate + CELLS_PER_SECOND - 1) // CELLS_PER_SECOND
+            out[cell] = min(out[cell], gain[n])
+        if ends == at and n + 1 < gain.size:
+            cell += 1
+            ends = ((first + cell + 1) * rate + CELLS_PER_SECOND - 1) // CELLS_PER_SECOND
+    return out
