@@ -122,6 +122,7 @@ def conform(
             out,
             treatment=given,
             preference=plan,  # type: ignore[arg-type]
+            written_at=datetime.now(UTC),
             progress=_progress_line(),
         )
     if as_json:

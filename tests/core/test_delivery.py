@@ -1,13 +1,16 @@
 """Delivery: every format that is written, its rates and channels, dither, mixing, and what a certificate may rest on."""
 
+import struct
 import tempfile
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 import soundfile
 
 from ispettore.core import errors
+from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.writing import LOSSY, OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import inspect, measure_array
 from ispettore.core.plan.conform import conform, role_for
@@ -98,6 +101,42 @@ class Formats(unittest.TestCase):
         )
         for container, role in (("opus", "deliverable"), ("flac", "master"), ("mp3", "deliverable")):
             self.assertEqual(role_for(OutputFormat(container=container), ogg), role)
+
+    def test_a_wav_master_states_where_it_comes_from_and_how_loud_it_is(self):
+        source, out = self.folder / "Kapitel – Fähre.wav", self.folder / "master.wav"
+        soundfile.write(source, signals.voice_like(14, rms_dbfs=-27, rate=RATE, room_dbfs=-75), RATE, subtype="PCM_24")
+        at = datetime(2026, 11, 25, 18, 30, 5, tzinfo=UTC)
+        result = conform(source, catalogue.find("speech-streaming-aes77"), out, written_at=at)
+        self.assertTrue(result.passes)
+        found = inspect(out).inspection
+        tags = found.facts.tags
+        self.assertEqual((tags["description"], tags["originator"]), ("Kapitel ? Fahre.wav", "Ispettore"))
+        self.assertEqual(tags["reference"], inspect(source).inspection.sha256[:32])
+        self.assertEqual((tags["date"], tags["time"]), ("2026-11-25", "18:30:05"))
+        for quantity in STATED:
+            self.assertAlmostEqual(float(tags[f"stated {quantity}"]), found.value(quantity), delta=0.011)
+        # The chunk by the standard's own offsets: before the samples, version 2.
+        content = out.read_bytes()
+        place = content.index(b"bext")
+        self.assertLess(place, content.index(b"data"))
+        self.assertEqual(struct.unpack_from("<H", content, place + 8 + 346), (2,))
+        loudness = struct.unpack_from("<h", content, place + 8 + 412)[0] / 100
+        self.assertAlmostEqual(loudness, found.value("integrated_loudness_lufs"), delta=0.011)
+        self.assertIn(b"A=PCM,F=44100,W=24,M=mono,T=Ispettore\r\n", content[place : place + 900])
+        # A second time gives the same file, and what a file states is passed on.
+        again = self.folder / "again.wav"
+        conform(source, catalogue.find("speech-streaming-aes77"), again, written_at=at)
+        self.assertEqual(again.read_bytes(), content)
+        conform(out, catalogue.find("broadcast-r128"), again, written_at=at)
+        self.assertEqual(inspect(again).inspection.facts.tags["description"], "Kapitel ? Fahre.wav")
+
+    def test_what_has_no_loudness_states_none(self):
+        path = self.folder / "silence.wav"
+        with Sink(
+            path, sample_rate_hz=RATE, channels=2, form=format_for(path), broadcast=Broadcast(levels={STATED[0]: -120})
+        ) as sink:
+            sink.write(np.zeros((RATE, 2), np.float32))
+        self.assertEqual([key for key in inspect(path).inspection.facts.tags if key.startswith("stated")], [])
 
     def test_bits_that_are_lost_are_dithered(self):
         wave = signals.sine(1_000, peak_dbfs=-100, seconds=4, rate=RATE)[:, None]

@@ -119,6 +119,7 @@ def conformed(
         form=form,
         preference=preference,  # type: ignore[arg-type]
         room_tone=spans(room_tone),
+        written_at=issued,
         progress=progress,
     )
     outcome = result.model_dump(mode="json")

@@ -9,6 +9,8 @@ from mutagen.aiff import AIFF
 from mutagen.id3 import ID3
 from mutagen.wave import WAVE
 
+from ispettore.core.audio.broadcast import stated
+
 WORDS = {
     "TIT2": "title", "TPE1": "artist", "TALB": "album", "TRCK": "track", "TDRC": "date", "TCON": "genre", "COMM": "comment",
     "TCOM": "composer", "TPE2": "album artist", "TPUB": "publisher", "TCOP": "copyright", "TLAN": "language", "TSSE": "encoder",
@@ -27,7 +29,7 @@ def read(path: Path) -> dict[str, str]:
 
 
 def _broadcast(path: Path) -> dict[str, str]:
-    """Description, originator, reference, date and time of a `bext` chunk before the samples."""
+    """Description, originator, reference, date, time and stated loudness of a `bext` chunk before the samples."""
     try:
         with path.open("rb") as file:
             head = file.read(12)
@@ -46,7 +48,8 @@ def _broadcast(path: Path) -> dict[str, str]:
     except (OSError, struct.error):
         return {}
     places = {"description": (0, 256), "originator": (256, 288), "reference": (288, 320), "date": (320, 330), "time": (330, 338)}
-    return {key: _text(content[first:last]) for key, (first, last) in places.items()}
+    told = {key: _text(content[first:last]) for key, (first, last) in places.items()}
+    return told | {f"stated {quantity}": f"{value:.2f}" for quantity, value in stated(content).items()}
 
 
 def _text(content: bytes) -> str:

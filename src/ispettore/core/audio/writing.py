@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core import errors
+from ispettore.core.audio.broadcast import Broadcast, put
 from ispettore.core.audio.reading import Block
 
 Container = Literal["wav", "flac", "mp3", "ogg", "opus"]
@@ -45,7 +46,7 @@ LOSSY: dict[str, Codec] = {
         file_format="OGG",
         subtype="OPUS",
         level=0.5,
-        rates_hz=(8_000, 12_000, 16_000, 24_000, 48_000),
+        rates_hz=OPUS_RATES_HZ,
         most_channels=6,
     ),
 }
@@ -100,10 +101,13 @@ class Sink:
     """One file being written. Used as a context; leaving it normally puts the file in place, any error leaves nothing.
 
     Lossless integer formats get triangular dither of ±1 LSB (TPDF; Lipshitz, Wannamaker and Vanderkooy, J. Audio Eng. Soc. 40(5),
-    1992) from a fixed seed, so that the same input gives the same file. Exact digital silence stays silent.
+    1992) from a fixed seed, so that the same input gives the same file. Exact digital silence stays silent. A WAV file carries what
+    `broadcast` states, where it is given.
     """
 
-    def __init__(self, path: Path, *, sample_rate_hz: int, channels: int, form: OutputFormat) -> None:
+    def __init__(
+        self, path: Path, *, sample_rate_hz: int, channels: int, form: OutputFormat, broadcast: Broadcast | None = None
+    ) -> None:
         codec = form.codec
         if codec and codec.rates_hz and sample_rate_hz not in codec.rates_hz:
             known = " or ".join(f"{rate / 1000:g}" for rate in codec.rates_hz)
@@ -136,6 +140,8 @@ class Sink:
         except (soundfile.LibsndfileError, OSError) as error:
             self._temporary.unlink(missing_ok=True)
             raise errors.UnsupportedOutput(file=path.name, reason=str(error)) from error
+        if broadcast is not None and form.container == "wav":
+            put(self._file, broadcast)
 
     def write(self, block: Block) -> None:
         """Append (frames, channels) float samples; quantised here and nowhere else."""

@@ -7,6 +7,7 @@ file appears under its name only when every must-limit is met by its own measure
 import os
 import tempfile
 from collections.abc import Sequence
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core import errors
+from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
@@ -82,12 +84,14 @@ def conform(
     preference: Preference = "balanced",
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
+    written_at: datetime | None = None,
     progress: Progress = no_progress,
 ) -> Conformed:
     """Conform `source` and write `out`, or say why not and write nothing.
 
     With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
-    made by it; what is written is measured as anybody would. Raises what reading and writing raise.
+    made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. Raises what reading and writing
+    raise.
     """
     form = form or format_for(out)
     if out.exists() and source.exists() and out.samefile(source):
@@ -96,7 +100,9 @@ def conform(
     progress("measuring the recording", 0.0)
     before = inspect(source, name=name, room_tone=room_tone, progress=lambda _s, f: progress("measuring the recording", f))
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
-        attempt = _Attempt(source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), room_tone, progress)
+        attempt = _Attempt(
+            source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), room_tone, written_at, progress
+        )
         try:
             return attempt.given(treatment) if treatment is not None else attempt.planned(preference)
         finally:
@@ -117,11 +123,12 @@ class _Attempt:
         folder: Path,
         bounds: Bounds,
         room_tone: Sequence[Span],
+        written_at: datetime | None,
         progress: Progress,
     ) -> None:
         self.source, self.name, self.before, self.specification = source, name, before, specification
         self.out, self.form, self.folder, self.bounds, self.progress = out, form, folder, bounds, progress
-        self.room_tone = room_tone
+        self.room_tone, self.written_at = room_tone, written_at
         self.role: Role = role_for(form, specification)
         self.candidate = out.with_name(f".{out.name}.{os.getpid()}.candidate")
 
@@ -228,7 +235,13 @@ class _Attempt:
         )
         with (
             Source(run.path, name=self.name) as master,
-            Sink(self.candidate, sample_rate_hz=run.sample_rate_hz, channels=run.channels, form=self.form) as sink,
+            Sink(
+                self.candidate,
+                sample_rate_hz=run.sample_rate_hz,
+                channels=run.channels,
+                form=self.form,
+                broadcast=self._broadcast(run),
+            ) as sink,
         ):
             for block in master.blocks():
                 sink.write(block)
@@ -239,6 +252,21 @@ class _Attempt:
         moved = touch.of(run.reduction_db, self.before.speech_mask, self.before.inspection, master_read)
         written = inspect(self.candidate, name=self.out.name, progress=lambda _s, f: staged("measuring the result", f))
         return written, run, moved
+
+    def _broadcast(self, run: runner.Run) -> Broadcast:
+        """What a WAV file states of itself: where it comes from, and its loudness as the run measured it before quantisation."""
+        facts = self.before.inspection.facts
+        readings = run.ledger[-1].readings if run.ledger else self.before.inspection.readings
+        values = {quantity: readings[quantity].value for quantity in STATED if quantity in readings}
+        channels = {1: "mono", 2: "stereo"}.get(run.channels, f"{run.channels} channels")
+        return Broadcast(
+            description=facts.tags.get("description") or self.name,
+            originator="Ispettore",
+            reference=self.before.inspection.sha256[:32],
+            written_at=self.written_at,
+            levels={quantity: value for quantity, value in values.items() if isinstance(value, float | int)},
+            history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
+        )
 
     def _learn(self, plan: Plan, basis: Measured, after: Inspection, learned: Learned) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
