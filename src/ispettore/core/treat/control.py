@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from ispettore.core.kernels import kernel
+from ispettore.core.kernels import kernel, larger
 from ispettore.core.treat.fir import Delay
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.trace import Trace
@@ -115,7 +115,7 @@ def tick_levels(x: NDArray[np.float32], frames: int, squares: bool) -> NDArray[n
         else:
             top = np.float32(0.0)
             for i in range(together):
-                top = max(top, abs(part[i]))
+                top = larger(top, abs(part[i]))
             out[n] = top
     return out
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 from scipy import ndimage
 
-from ispettore.core.kernels import kernel
+from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bow, interpolator
 from ispettore.core.treat.step import Block, Context, Processor, Settings
 from ispettore.core.treat.trace import Trace
@@ -195,7 +195,7 @@ def _needed_gain(
             part = row[16 * group : 16 * group + 16]
             top = np.float32(0.0)
             for i in range(16):
-                top = max(top, abs(part[i]))
+                top = larger(top, abs(part[i]))
             highs[group] = top
         bends[:] = np.float32(-1.0)
         for group in range((frames + 15) // 16):
@@ -211,7 +211,7 @@ def _needed_gain(
                     part = row[16 * k : 16 * k + 18]
                     top = np.float32(0.0)
                     for i in range(16):
-                        top = max(top, abs(part[i + 2] - two * part[i + 1] + part[i]))
+                        top = larger(top, abs(part[i + 2] - two * part[i + 1] + part[i]))
                     bends[k] = top
                 bend = max(bend, bends[k])
             leave = per_bend * bend
