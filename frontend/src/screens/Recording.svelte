@@ -6,23 +6,22 @@
   import BenchKeys from '../components/BenchKeys.svelte';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
-  import Choice from '../components/Choice.svelte';
   import FindingsList from '../components/FindingsList.svelte';
-  import GainWindowPicture from '../components/GainWindowPicture.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
+  import LimitGroups from '../components/LimitGroups.svelte';
+  import Panel from '../components/Panel.svelte';
   import PlayStrip from '../components/PlayStrip.svelte';
   import Progress from '../components/Progress.svelte';
   import RoomTone from '../components/RoomTone.svelte';
   import SpanReadings from '../components/SpanReadings.svelte';
-  import StepLedger from '../components/StepLedger.svelte';
-  import ToleranceRule from '../components/ToleranceRule.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
+  import WhatToDo from '../components/WhatToDo.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type LimitVerdict } from '../lib/api';
-  import { clock, facts, number } from '../lib/format';
+  import { answer, api, type RecordingDetail } from '../lib/api';
+  import { clock, facts } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import type { Sound } from '../lib/levels';
-  import { meanings, takenHere } from '../lib/methods';
+  import { meanings } from '../lib/methods';
   import { grouped, type Place } from '../lib/places';
   import { Player } from '../lib/player.svelte';
   import { reductionOf } from '../lib/reduction';
@@ -35,55 +34,17 @@
   const recording = createQuery(() => ({
     queryKey: ['recording', params.id],
     queryFn: async () =>
-      answer(await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } })),
+      answer(
+        await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } }),
+      ) as RecordingDetail,
   }));
-  const FORMATS = [
-    ['asked', 'as the specification asks'],
-    ['mp3', 'MP3, 192 kbit/s'],
-    ['opus', 'Opus, 48 kHz'],
-    ['wav', 'WAV master, 24 bit'],
-    ['flac', 'FLAC master, 24 bit'],
-  ] as const;
-  const LEVELS = [
-    ['light', 'light: least touch'],
-    ['balanced', 'balanced'],
-    ['even', 'even: alike in every chapter'],
-  ] as const;
   const known = meanings();
   const acting = new Acting(client);
-  let preference = $state<'light' | 'balanced' | 'even'>('balanced');
-  let container = $state<'asked' | 'mp3' | 'opus' | 'wav' | 'flac'>('asked');
-  const latest = $derived(recording.data?.conformings[0]);
-  const done = $derived(latest?.passes ? latest : undefined);
-  const running = $derived(
-    latest?.work && ['waiting', 'running'].includes(latest.work.state) ? latest.work : undefined,
-  );
-  const limits = $derived.by(() => {
-    const shown = done?.before?.limits ?? recording.data?.verdict?.limits ?? [];
-    const rank = (limit: LimitVerdict) => (limit.passes ? (limit.position === 'near' ? 1 : 2) : 0);
-    return [...shown].sort((one, other) => rank(one) - rank(other));
-  });
-  // By what they are about; a group with a limit that is not met comes first, and in it that limit.
-  const TITLES = { level: 'Level', between: 'Between the words', health: 'Health', file: 'File' };
-  const limitGroups = $derived.by(() => {
-    const of = (limit: LimitVerdict) => known.data?.quantities.get(limit.quantity)?.group ?? 'level';
-    const found = Object.entries(TITLES).map(
-      ([group, title]) => [title, limits.filter((limit) => of(limit) === group)] as const,
-    );
-    const misses = (some: readonly LimitVerdict[]) => Number(some.some((limit) => !limit.passes));
-    return found.filter(([, some]) => some.length).sort(([, one], [, other]) => misses(other) - misses(one));
-  });
+  const done = $derived(recording.data?.conformings[0]?.passes ? recording.data.conformings[0] : undefined);
   let marked = $state<{ from: number; to: number }>();
-  function takenIn(quantity: string) {
-    const reading = recording.data?.inspection?.readings[quantity];
-    const [from, to] = [reading?.start_s ?? 0, reading?.end_s ?? 0];
-    return to > 0 && to - from < view.duration - 0.02 ? { from, to } : undefined;
-  }
   const groups = $derived(
     grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
   );
-  const after = (limit: LimitVerdict) => done?.after?.limits.find((found) => found.quantity === limit.quantity);
-  const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
 
   const player = new Player();
   const view = new RibbonView();
@@ -159,6 +120,10 @@
     player.seek(Math.max(0, place.start_s - 0.5));
     view.reveal(place.start_s, place.end_s);
   }
+  function goTo(from: number, to: number) {
+    player.seek(from);
+    view.reveal(from, to);
+  }
   $effect(() => {
     const it = recording.data;
     if (!it?.inspection) return;
@@ -183,7 +148,6 @@
   });
   $effect(() => () => player.stop());
 
-  const conform = () => acting.conform(params.id, { preference, container: container === 'asked' ? null : container });
   const useAgain = () =>
     acting.attempt(async () =>
       answer(
@@ -253,126 +217,53 @@
         />
       {/if}
       <div class="below">
-        <section aria-label="Limits" class="panel">
-          <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
-          {#each limitGroups as [title, some] (title)}
-            <h3>{title}</h3>
-            {#each some as limit (limit.quantity)}<ToleranceRule
-                {limit}
-                after={after(limit)}
-                method={known.data?.quantities.get(limit.quantity)}
-                here={takenHere(it.inspection.readings[limit.quantity], it.inspection.facts)}
-                taken={takenIn(limit.quantity)}
-                onmark={(span) => (marked = span)}
-                ongo={(span) => {
-                  player.seek(span.from);
-                  view.reveal(span.from, span.to);
-                }}
-              />{/each}
-          {/each}
-        </section>
+        <Panel title={`${it.specification.name}${done ? ': before and after' : ''}`} label="Limits">
+          <LimitGroups
+            limits={done?.before?.limits ?? it.verdict.limits}
+            after={done?.after?.limits ?? []}
+            inspection={it.inspection}
+            meanings={known.data}
+            onmark={(span) => (marked = span)}
+            ongo={(span) => goTo(span.from, span.to)}
+          />
+        </Panel>
         {#if groups.length}
-          <section aria-label="Findings" class="panel findings">
-            <h2>Findings</h2>
-            <FindingsList
-              {groups}
-              meanings={known.data}
-              {kind}
-              onkind={(to) => (kind = to)}
-              ongo={go}
-              onaccept={accept}
-              ontakeback={takeBack}
-            />
-          </section>
+          <div class="further">
+            <Panel title="Findings">
+              <FindingsList
+                {groups}
+                meanings={known.data}
+                {kind}
+                onkind={(to) => (kind = to)}
+                ongo={go}
+                onaccept={accept}
+                ontakeback={takeBack}
+              />
+            </Panel>
+          </div>
         {/if}
         {#if known.data}
-          <section aria-label="All readings" class="panel findings">
-            <h2>All readings</h2>
-            <AllReadings inspection={it.inspection} meanings={known.data} after={done?.result?.readings} />
-          </section>
+          <div class="further">
+            <Panel title="All readings">
+              <AllReadings inspection={it.inspection} meanings={known.data} after={done?.result?.readings} />
+            </Panel>
+          </div>
         {/if}
-        <section aria-label="Room tone and spectrum" class="panel findings">
-          <h2>Room tone and spectrum</h2>
-          <RoomTone
-            recordingId={it.id}
-            byHand={it.room_tone_chosen}
-            inspection={it.inspection}
-            selection={view.selection}
-            onchoose={chooseRoomTone}
-            ongo={(span) => {
-              player.seek(span.from);
-              view.reveal(span.from, span.to);
-            }}
-          />
-        </section>
-        <section aria-label="What to do" class="panel side">
-          <h2>What gain can do</h2>
-          {#if it.window}<GainWindowPicture window={it.window} {gain} />{/if}
-          {#if running}
-            {@const now = live.progress[running.id] ?? running}
-            <Progress
-              stage={now.stage || 'waiting'}
-              fraction={now.fraction}
-              about={it.name}
-              oncancel={() => acting.cancel(running.id)}
+        <div class="further">
+          <Panel title="Room tone and spectrum">
+            <RoomTone
+              recordingId={it.id}
+              byHand={it.room_tone_chosen}
+              inspection={it.inspection}
+              selection={view.selection}
+              onchoose={chooseRoomTone}
+              ongo={(span) => goTo(span.from, span.to)}
             />
-          {:else}
-            <div class="act">
-              <Choice label="Format" value={container} options={FORMATS} onchange={(to) => (container = to)} />
-              <Choice label="Level" value={preference} options={LEVELS} onchange={(to) => (preference = to)} />
-              <Button strong={!done} onclick={conform}>{done ? 'Conform again' : 'Conform'}</Button>
-            </div>
-          {/if}
-          {#if done}
-            <h2>What was done</h2>
-            <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} before={it.inspection} />
-            <p class="soft">
-              Touch {number(done.touch?.touch ?? 0, 0)} of 100{#if (done.touch?.depth_max_db ?? 0) > 0}: limited by {number(
-                  done.touch?.depth_p99_db ?? 0,
-                  1,
-                )} dB at the 99th percentile of speech, {number(done.touch?.depth_max_db ?? 0, 1)} dB at the most{/if}.
-            </p>
-            <p class="downloads">
-              <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>
-              {#if done.certified}<a href={`/api/conformings/${done.id}/certificate`} download>Certificate</a><a
-                  href={`/api/conformings/${done.id}/certificate.pdf`}
-                  download>Certificate, printable</a
-                >{/if}
-            </p>
-          {:else if latest?.obstacles.length}
-            <h2 class="outside">Can't be conformed</h2>
-            {#each latest.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
-          {:else if latest?.work?.error}
-            <p class="outside" role="alert">{latest.work.error}</p>
-          {/if}
-          {#if it.conformings.length || it.earlier.length}
-            <h2>History</h2>
-            <ol class="history" reversed>
-              {#each it.conformings as attempted (attempted.id)}
-                <li>
-                  <span class="figure">{new Date(attempted.created_at).toLocaleString('en-GB')}</span>
-                  {attempted.container.toUpperCase()}, {attempted.preference}:
-                  {#if attempted.passes && attempted.sha256}
-                    <a href={`/api/conformings/${attempted.id}/file`} download
-                      >{attempted.certified ? 'certified' : 'conformed'}</a
-                    >
-                  {:else if attempted.passes === false}
-                    can't be conformed
-                  {:else}
-                    {attempted.work?.state ?? ''}
-                  {/if}
-                </li>
-              {/each}
-              <li><span class="figure">{new Date(it.created_at).toLocaleString('en-GB')}</span> brought in</li>
-              {#each it.earlier as older (older.id)}
-                <li>
-                  <span class="figure">{new Date(older.created_at).toLocaleString('en-GB')}</span>
-                  took the place of <a href={`#/recordings/${older.id}`}>{older.name}</a>
-                </li>
-              {/each}
-            </ol>
-          {/if}
-        </section>
+          </Panel>
+        </div>
+        <div class="side">
+          <Panel title="What gain can do" label="What to do"><WhatToDo recording={it} {acting} /></Panel>
+        </div>
       </div>
     {:else if it.work?.error}
       <p class="outside" role="alert">{it.work.error}</p>
@@ -430,79 +321,23 @@
     margin-top: 16px;
     align-items: start;
   }
-  .panel {
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-  }
-  .panel h3 {
-    font-size: 12.5px;
-    font-weight: 500;
-    color: var(--soft);
-    padding: 8px 14px 0;
-  }
-  .panel h2 {
-    padding: 10px 14px;
-    border-bottom: 1px solid var(--rule);
-  }
-  .findings {
+  .further {
     grid-column: 1;
   }
-  .below > .side {
+  .side {
     grid-column: 2;
     grid-row: 1 / span 5;
-  }
-  .side {
-    padding-bottom: 14px;
-  }
-  .side h2 {
-    margin-bottom: 10px;
-  }
-  .side h2:not(:first-child) {
-    border-top: 1px solid var(--rule);
-    margin-top: 14px;
-  }
-  .side > :global(*:not(h2)) {
-    margin-left: 14px;
-    margin-right: 14px;
-  }
-  .act {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 10px 14px;
-    align-items: end;
-    margin-top: 12px;
-  }
-  .history {
-    font-size: 13.5px;
-  }
-  .figure {
-    font-family: var(--figures);
-    font-size: 12.5px;
-    color: var(--soft);
-  }
-  ol {
-    margin: 0;
-    padding-left: 20px;
-  }
-  li {
-    margin-bottom: 6px;
-  }
-  .downloads {
-    margin-top: 8px;
-  }
-  .downloads a {
-    margin-right: 14px;
   }
   @media (max-width: 1180px) {
     .below {
       grid-template-columns: minmax(0, 1fr);
     }
-    .below > .side {
+    .side {
       grid-column: 1;
       grid-row: auto;
       order: 1;
     }
-    .findings {
+    .further {
       order: 2;
     }
   }

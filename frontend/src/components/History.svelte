@@ -1,0 +1,46 @@
+<script lang="ts">
+  // What happened to a recording, the newest first.
+  import type { RecordingDetail } from '../lib/api';
+
+  let { recording }: { recording: RecordingDetail } = $props();
+  const at = (time: string) => new Date(time).toLocaleString('en-GB');
+</script>
+
+<ol reversed>
+  {#each recording.conformings as attempt (attempt.id)}
+    <li>
+      <span class="figure">{at(attempt.created_at)}</span>
+      {attempt.container.toUpperCase()}, {attempt.preference}:
+      {#if attempt.passes && attempt.sha256}
+        <a href={`/api/conformings/${attempt.id}/file`} download>{attempt.certified ? 'certified' : 'conformed'}</a>
+      {:else if attempt.passes === false}
+        can't be conformed
+      {:else}
+        {attempt.work?.state ?? ''}
+      {/if}
+    </li>
+  {/each}
+  <li><span class="figure">{at(recording.created_at)}</span> brought in</li>
+  {#each recording.earlier as older (older.id)}
+    <li>
+      <span class="figure">{at(older.created_at)}</span>
+      took the place of <a href={`#/recordings/${older.id}`}>{older.name}</a>
+    </li>
+  {/each}
+</ol>
+
+<style>
+  ol {
+    margin: 0;
+    padding-left: 20px;
+    font-size: 13.5px;
+  }
+  li {
+    margin-bottom: 6px;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+</style>
