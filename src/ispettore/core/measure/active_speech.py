@@ -34,10 +34,10 @@ class ActiveSpeech:
         self.magnitude = Series()
 
     def feed(self, magnitude: NDArray[np.float32]) -> None:
-        """Take in mean magnitudes of milliseconds, a second of them or fewer; they are worked through a minute at a time."""
+        """Take in mean magnitudes of milliseconds; they are worked through a minute at a time."""
         self._waiting.append(magnitude)
         self.magnitude.append(magnitude[None, :])
-        if len(self._waiting) >= 60:
+        if sum(part.size for part in self._waiting) >= 60_000:
             self._work()
 
     def _work(self) -> None:

@@ -1,6 +1,6 @@
 """Plain level in time: what one look at every sample gives, in milliseconds and in cells of five of them.
 
-Per cell and channel: the largest |sample|, the mean and the mean square. Per millisecond, for the second just fed: the largest
+Per cell and channel: the largest |sample|, the mean and the mean square. Per millisecond, for the seconds just fed: the largest
 |sample|, the largest second difference (how sharply the wave bends) and the mean magnitude over the channels.
 """
 
@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.kernels import kernel, larger
-from ispettore.core.measure.grid import CELLS_PER_SECOND, Second, Series, borders, counts
+from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series, borders, counts
 
 MS_PER_CELL = 1_000 // CELLS_PER_SECOND
 
@@ -29,11 +29,10 @@ class CellSeries:
 
 @dataclass(frozen=True)
 class Milliseconds:
-    """One second in milliseconds: `edges` are sample indices, shape (n + 1,); `largest`, `high`, `low` and `bend` have shape
-    (channels, n).
+    """What was fed, in milliseconds: `edges` are sample indices, shape (n + 1,).
 
-    `largest` is the largest |sample|, `high` and `low` are the highest and the lowest sample, `bend` the largest |x[i] − 2·x[i−1] + x[i−2]|; `magnitude`, shape (n,), the mean over the
-    samples of the root mean square of the channels. `highest` and `lowest`, shape (channels,), are the second's extremes.
+    Of shape (channels, n): `largest`, the largest |sample|; `high` and `low`, the highest and lowest sample; `bend`, the largest
+    |x[i] − 2·x[i−1] + x[i−2]|. `magnitude`, shape (n,), is the mean over the samples of the root mean square of the channels.
     """
 
     edges: NDArray[np.int64]
@@ -42,8 +41,12 @@ class Milliseconds:
     low: NDArray[np.float32]
     bend: NDArray[np.float32]
     magnitude: NDArray[np.float32]
-    highest: NDArray[np.float64]
-    lowest: NDArray[np.float64]
+
+    def extremes(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The highest and the lowest sample of each second, shape (channels, seconds) each."""
+        starts = np.arange(0, self.high.shape[1], 1_000)
+        highest, lowest = np.maximum.reduceat(self.high, starts, axis=1), np.minimum.reduceat(self.low, starts, axis=1)
+        return highest.astype(np.float64), lowest.astype(np.float64)
 
 
 class Cells:
@@ -64,14 +67,14 @@ class Cells:
     def __len__(self) -> int:
         return len(self.peak)
 
-    def feed(self, second: Second) -> Milliseconds:
-        """Take in a second, shape (channels, frames), and return its milliseconds."""
-        edges = _edges(self._rate, second.shape[1])
+    def feed(self, sound: Seconds) -> Milliseconds:
+        """Take in shape (channels, frames), and return its milliseconds."""
+        edges = _edges(self._rate, sound.shape[1])
         if self.frames == 0:  # go on as the first two samples go, so that the file's start bends nothing
-            step = second[:, 1] - second[:, 0] if second.shape[1] > 1 else np.zeros(len(second), dtype=np.float32)
-            self._past = np.stack((second[:, 0] - 2 * step, second[:, 0] - step), axis=1)
-        cells, totals, largest, high, low, bend, magnitude = _look(second, self._past, edges)
-        self._past = np.concatenate((self._past, second[:, -2:]), axis=1)[:, -2:]
+            step = sound[:, 1] - sound[:, 0] if sound.shape[1] > 1 else np.zeros(len(sound), dtype=np.float32)
+            self._past = np.stack((sound[:, 0] - 2 * step, sound[:, 0] - step), axis=1)
+        cells, totals, largest, high, low, bend, magnitude = _look(sound, self._past, edges)
+        self._past = np.concatenate((self._past, sound[:, -2:]), axis=1)[:, -2:]
         self.peak.append(cells[0])
         self.mean.append(cells[1])
         self.power.append(cells[2])
@@ -79,13 +82,13 @@ class Cells:
         self.sum_of_squares += totals[1]
         self.largest = np.maximum(self.largest, totals[2])
         self.smallest = np.minimum(self.smallest, totals[3])
-        for channel in range(len(second)):
+        for channel in range(len(sound)):
             value = max(totals[2, channel], -totals[3, channel])
             if value > self.peak_amplitude[channel]:
                 self.peak_amplitude[channel] = value
-                self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(second[channel])))
-        self.frames += second.shape[1]
-        return Milliseconds(edges, largest, high, low, bend, magnitude, totals[2], totals[3])
+                self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(sound[channel])))
+        self.frames += sound.shape[1]
+        return Milliseconds(edges, largest, high, low, bend, magnitude)
 
     def part(self, first: int, last: int) -> CellSeries:
         """The cells from `first` to `last` (exclusive)."""

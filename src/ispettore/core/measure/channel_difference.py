@@ -5,7 +5,7 @@ from typing import Literal
 import numpy as np
 
 from ispettore.core.measure.cells import Cells
-from ispettore.core.measure.grid import Second
+from ispettore.core.measure.grid import Seconds
 from ispettore.core.measure.reading import Finding
 
 Relation = Literal["one", "identical", "silent", "inverted", "different"]
@@ -19,12 +19,12 @@ class ChannelDifference:
     def __init__(self, *, channels: int) -> None:
         self._products = np.zeros((channels, channels))
 
-    def feed(self, second: Second) -> None:
+    def feed(self, sound: Seconds) -> None:
         """Take in shape (channels, frames)."""
-        if len(second) > 1:
-            for one in range(len(second)):
-                for other in range(one, len(second)):
-                    product = float(np.dot(second[one], second[other]))
+        if len(sound) > 1:
+            for one in range(len(sound)):
+                for other in range(one, len(sound)):
+                    product = float(np.dot(sound[one], sound[other]))
                     self._products[one, other] += product
                     self._products[other, one] = self._products[one, other]
 

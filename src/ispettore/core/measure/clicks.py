@@ -30,9 +30,9 @@ class Clicks:
         self._found = Series(4)
 
     def feed(self, milliseconds: Milliseconds) -> None:
-        """Take in a second's bends; they are worked through a minute at a time."""
+        """Take in bends; they are worked through a minute at a time."""
         self._waiting.append(milliseconds.bend)
-        if len(self._waiting) >= 60:
+        if sum(bend.shape[1] for bend in self._waiting) >= 60_000:
             self._work()
 
     def _work(self) -> None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Milliseconds
-from ispettore.core.measure.grid import CELLS_PER_SECOND, Second, Series
+from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series
 from ispettore.core.measure.reading import Finding, Reading, merged
 
 FROM_AMPLITUDE = 0.1  # −20 dBFS
@@ -40,13 +40,14 @@ class Clipping:
         self._flat, self._rounded = Series(4), Series(4)
         self._extremes = Series(2 * channels)
 
-    def feed(self, second: Second, milliseconds: Milliseconds) -> None:
+    def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in shape (channels, frames)."""
-        self._extremes.append(np.concatenate((milliseconds.highest, -milliseconds.lowest))[:, None])
+        highest, lowest = milliseconds.extremes()
+        self._extremes.append(np.concatenate((highest, -lowest)))
         if milliseconds.largest.max(initial=0.0) > FROM_AMPLITUDE:
-            joined = np.concatenate((self._past, second), axis=1)
+            joined = np.concatenate((self._past, sound), axis=1)
             offset = self._seen - self._past.shape[1]
-            highest, lowest = np.maximum(milliseconds.highest, 0), np.maximum(-milliseconds.lowest, 0)
+            highest, lowest = np.maximum(highest, 0), np.maximum(-lowest, 0)
             for series, settings in ((self._flat, FLAT), (self._rounded, ROUNDED)):
                 found = _crests(
                     joined, self._step, settings, milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest
@@ -54,8 +55,8 @@ class Clipping:
                 if found.shape[1]:
                     found[0] = (found[0] + offset) * CELLS_PER_SECOND / self._rate
                     series.append(found)
-        self._past = second[:, -CONTEXT:].copy()
-        self._seen += second.shape[1]
+        self._past = sound[:, -CONTEXT:].copy()
+        self._seen += sound.shape[1]
 
     def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
         """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
@@ -125,7 +126,10 @@ def _crests(
     highest: NDArray[np.float64],
     lowest: NDArray[np.float64],
 ) -> NDArray[np.float32]:
-    """Flat crests, shape (4, found): frame, level, samples, channel; none that start in the first or last 32 samples."""
+    """Flat crests, shape (4, found): frame, level, samples, channel; none that start in the first or last 32 samples.
+
+    `highs` and `lows` have shape (channels, milliseconds), `highest` and `lowest` shape (channels, seconds).
+    """
     relative, around, steepness, shortest, near_top = settings
     away = int(around)
     margin = CONTEXT // 2
@@ -135,9 +139,11 @@ def _crests(
     for c in range(x.shape[0]):
         row = x[c]
         i = margin
-        floor_up = np.float32(max(FROM_AMPLITUDE, near_top * highest[c] - 2 * step))
-        floor_down = np.float32(-max(FROM_AMPLITUDE, near_top * lowest[c] - 2 * step))
         for m in range(-1, edges.size - 1):
+            second = max(m, 0) // 1_000
+            if m < 0 or m % 1_000 == 0:
+                floor_up = np.float32(max(FROM_AMPLITUDE, near_top * highest[c, second] - 2 * step))
+                floor_down = np.float32(-max(FROM_AMPLITUDE, near_top * lowest[c, second] - 2 * step))
             end_of_block = past if m < 0 else past + edges[m + 1]
             if m >= 0 and highs[c, m] < floor_up and lows[c, m] > floor_down:
                 i = max(i, end_of_block)
@@ -147,7 +153,7 @@ def _crests(
                     i += 1
                     continue
                 size = abs(row[i])
-                top = highest[c] if row[i] > 0 else lowest[c]
+                top = highest[c, second] if row[i] > 0 else lowest[c, second]
                 tolerance = max(step, relative * size) * 1.001
                 if abs(row[i] - row[i - 1]) <= tolerance:
                     i += 1

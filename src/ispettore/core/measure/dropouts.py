@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.cells import MS_PER_CELL, Milliseconds
-from ispettore.core.measure.grid import Second, runs
+from ispettore.core.measure.grid import Seconds, runs
 from ispettore.core.measure.reading import Finding
 
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
@@ -35,10 +35,10 @@ class Dropouts:
         self._repeated_until = np.zeros(channels, dtype=np.int64)
         self._found: list[Finding] = []
 
-    def feed(self, second: Second, milliseconds: Milliseconds) -> None:
+    def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in shape (channels, frames)."""
         self._gaps(milliseconds)
-        joined = np.concatenate((self._past, second), axis=1)
+        joined = np.concatenate((self._past, sound), axis=1)
         offset = self._seen - self._past.shape[1]
         found = _repeats(
             joined, milliseconds.edges + self._past.shape[1], milliseconds.largest, self._rate // 200, self._repeated_until - offset
@@ -52,7 +52,7 @@ class Dropouts:
                         severity="serious")
             )  # fmt: skip
         self._past = joined[:, -self._keep :].copy()
-        self._seen += second.shape[1]
+        self._seen += sound.shape[1]
 
     def _gaps(self, milliseconds: Milliseconds) -> None:
         first = self._seen_ms - self._largest.shape[1]
@@ -88,7 +88,7 @@ def _repeats(
     x: NDArray[np.float32], edges: NDArray[np.int64], largest: NDArray[np.float32], shortest: int, known: NDArray[np.int64]
 ) -> NDArray[np.int64]:
     """Stretches that repeat what came just before: shape (found, 3), rows first sample, samples, channel."""
-    out = np.zeros((64, 3), dtype=np.int64)
+    out = np.zeros((256, 3), dtype=np.int64)
     count = 0
     cells = (edges.size - 1 + MS_PER_CELL - 1) // MS_PER_CELL
     where = np.zeros(cells + REMEMBERED_CELLS, dtype=np.int64)

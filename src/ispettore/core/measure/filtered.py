@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.grid import Second, Series, borders
+from ispettore.core.measure.grid import Seconds, Series, borders
 from ispettore.core.measure.k_weighting import CHANNEL_WEIGHTS, design
 from ispettore.core.measure.sections import high_pass
 
@@ -36,9 +36,9 @@ class Filtered:
         self._state = np.zeros((channels, 6))
         self.k_power, self.voice_power = Series(), Series()
 
-    def feed(self, second: Second) -> None:
+    def feed(self, sound: Seconds) -> None:
         """Take in shape (channels, frames)."""
-        k_power, voice_power = _filter(second, _edges(self._rate, second.shape[1]), self._sections, self._weights, self._state)
+        k_power, voice_power = _filter(sound, _edges(self._rate, sound.shape[1]), self._sections, self._weights, self._state)
         self.k_power.append(k_power[None, :])
         self.voice_power.append(voice_power[None, :])
 

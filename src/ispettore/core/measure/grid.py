@@ -1,8 +1,8 @@
 """The one grid of time that all meters share: cells of 5 ms, 200 to the second.
 
-Meters are fed whole seconds (the last may be shorter), so a block size can never change a reading and the borders of the cells
-are the same in every second. Cell k of a file starts at k × 5 ms at every sample rate; where 5 ms is no whole number of samples,
-borders are rounded to the nearest.
+Meters are fed whole seconds, four at a time (the last may be shorter), so a block size can never change a reading and the borders
+of the cells are the same in every second. Cell k of a file starts at k × 5 ms at every sample rate; where 5 ms is no whole number
+of samples, borders are rounded to the nearest.
 """
 
 import os
@@ -18,12 +18,17 @@ CELL_S = 1 / CELLS_PER_SECOND
 STRETCH_CELLS = 900 * CELLS_PER_SECOND
 """How much is worked out at a time when a file has passed: a quarter of an hour."""
 
-Second = NDArray[np.float32]
-"""One second of samples, shape (channels, at most sample_rate_hz), each channel contiguous."""
+TOGETHER = 4
+"""So many seconds are fed at a time: one by one, most of the time would go into calls."""
+
+Seconds = NDArray[np.float32]
+"""Four seconds of samples, at the end of a file fewer: shape (channels, frames), each channel contiguous."""
 
 
 def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int = CELLS_PER_SECOND) -> NDArray[np.int64]:
-    """Sample indices at which the cells of one second (or its milliseconds) start, and its end: shape (cells + 1,).
+    """Sample indices at which the cells of so many frames (or their milliseconds) start, and their end: shape (cells + 1,).
+
+    Without a number of frames, those of one second.
 
     The borders of cells are borders of milliseconds too.
 
@@ -32,36 +37,36 @@ def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int =
     >>> borders(48_000, 500).tolist()
     [0, 240, 480, 500]
     """
-    steps = np.arange(per_second + 1, dtype=np.int64)
-    edges = (2 * steps * sample_rate_hz + per_second) // (2 * per_second)
-    if frames is None or frames >= sample_rate_hz:
-        return edges
+    frames = sample_rate_hz if frames is None else frames
+    second, step = np.divmod(np.arange(frames * per_second // sample_rate_hz + 2, dtype=np.int64), per_second)
+    edges = second * sample_rate_hz + (2 * step * sample_rate_hz + per_second) // (2 * per_second)
     return np.append(edges[edges < frames], frames).astype(np.int64)
 
 
-def seconds(blocks: Iterable[NDArray[np.float32]], *, sample_rate_hz: int, channels: int) -> Iterator[Second]:
-    """Regroup blocks of shape (frames, channels) into whole seconds of shape (channels, frames). The array is reused.
+def seconds(blocks: Iterable[NDArray[np.float32]], *, sample_rate_hz: int, channels: int) -> Iterator[Seconds]:
+    """Regroup blocks of shape (frames, channels) into seconds of shape (channels, frames), four at a time. The array is reused.
 
-    A second of mono that lies whole in a block is a view of it.
+    Mono that lies whole in a block is a view of it.
     """
-    second = np.empty((channels, sample_rate_hz), dtype=np.float32)
+    whole = TOGETHER * sample_rate_hz
+    sound = np.empty((channels, whole), dtype=np.float32)
     filled = 0
     for block in blocks:
         start = 0
         while start < len(block):
-            if filled == 0 and channels == 1 and len(block) - start >= sample_rate_hz and block.flags.c_contiguous:
-                yield block[start : start + sample_rate_hz, 0][None, :]
-                start += sample_rate_hz
+            if filled == 0 and channels == 1 and len(block) - start >= whole and block.flags.c_contiguous:
+                yield block[start : start + whole, 0][None, :]
+                start += whole
                 continue
-            taken = min(sample_rate_hz - filled, len(block) - start)
-            second[:, filled : filled + taken] = block[start : start + taken].T
+            taken = min(whole - filled, len(block) - start)
+            sound[:, filled : filled + taken] = block[start : start + taken].T
             filled += taken
             start += taken
-            if filled == sample_rate_hz:
-                yield second
+            if filled == whole:
+                yield sound
                 filled = 0
     if filled:
-        yield np.ascontiguousarray(second[:, :filled])
+        yield np.ascontiguousarray(sound[:, :filled])
 
 
 def runs(mask: NDArray[np.bool_]) -> NDArray[np.int64]:

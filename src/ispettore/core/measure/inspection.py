@@ -34,7 +34,7 @@ from ispettore.core.measure.channel_difference import ChannelDifference
 from ispettore.core.measure.clicks import Clicks
 from ispettore.core.measure.clipping import Clipping
 from ispettore.core.measure.dropouts import Dropouts
-from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Second, runs, seconds
+from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, TOGETHER, Seconds, runs, seconds
 from ispettore.core.measure.level_meters import LevelMeters
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, Pause, Reading, Span
@@ -109,8 +109,8 @@ def inspect(
 ) -> Measured:
     """Measure one file in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
 
-    A second is read at a time unless `block_frames` says otherwise. `room_tone` are spans marked by hand: where there are any, they
-    are the room tone, and nothing else is.
+    Four seconds are read at a time unless `block_frames` says otherwise. `room_tone` are spans marked by hand: where there are any,
+    they are the room tone, and nothing else is.
     """
     with Source(path, name=name) as source:
         meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
@@ -120,9 +120,9 @@ def inspect(
             progress("measuring", min(source.frames_read / total, 1.0))
             return block
 
-        blocks = (watched(block) for block in source.blocks(block_frames or source.sample_rate_hz))
-        for second in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
-            meters.feed(second)
+        blocks = (watched(block) for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz))
+        for sound in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
+            meters.feed(sound)
         facts = source.facts.model_copy(update={"tags": tags.read(path)})
         measured = meters.result(name=source.name, sha256=sha256_of(path), facts=facts, room_tone=room_tone)
         if source.broken_off is None:
@@ -137,8 +137,8 @@ def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int, room_to
     """Measure samples of shape (frames, channels) that are in memory, full scale 1.0 (used for short spans and tests)."""
     samples = np.atleast_2d(samples.astype(np.float32).T).T
     meters = Meters(sample_rate_hz=sample_rate_hz, channels=samples.shape[1])
-    for second in seconds([samples], sample_rate_hz=sample_rate_hz, channels=samples.shape[1]):
-        meters.feed(second)
+    for sound in seconds([samples], sample_rate_hz=sample_rate_hz, channels=samples.shape[1]):
+        meters.feed(sound)
     facts = FileFacts(
         container="memory",
         codec="pcm-float",
@@ -170,15 +170,15 @@ class Meters:
         self.dropouts = Dropouts(sample_rate_hz=sample_rate_hz, channels=channels)
         self.channel_difference = ChannelDifference(channels=channels)
 
-    def feed(self, second: Second) -> None:
-        """Take in shape (channels, frames): a whole second, or the file's shorter last one."""
-        milliseconds = self.levels.feed(second)
-        self.spectra.feed(second)
-        self.low_rate.feed(second)
-        self.clipping.feed(second, milliseconds)
+    def feed(self, sound: Seconds) -> None:
+        """Take in shape (channels, frames): four whole seconds, or what the file ends with."""
+        milliseconds = self.levels.feed(sound)
+        self.spectra.feed(sound)
+        self.low_rate.feed(sound)
+        self.clipping.feed(sound, milliseconds)
         self.clicks.feed(milliseconds)
-        self.dropouts.feed(second, milliseconds)
-        self.channel_difference.feed(second)
+        self.dropouts.feed(sound, milliseconds)
+        self.channel_difference.feed(sound)
 
     def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
         """All readings and findings of what was fed."""

@@ -9,7 +9,7 @@ from ispettore.core.measure import crest_factor, inter_sample_overs, loudness, r
 from ispettore.core.measure.active_speech import ActiveSpeech
 from ispettore.core.measure.cells import Cells, Milliseconds
 from ispettore.core.measure.filtered import Filtered
-from ispettore.core.measure.grid import Second
+from ispettore.core.measure.grid import TOGETHER, Seconds
 from ispettore.core.measure.loudness import Powers
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.true_peak import TruePeak
@@ -25,11 +25,11 @@ class LevelMeters:
         self.filtered = Filtered(sample_rate_hz=sample_rate_hz, channels=channels)
         self.active_speech = ActiveSpeech()
 
-    def feed(self, second: Second) -> Milliseconds:
-        """Take in shape (channels, frames): a whole second, or the file's shorter last one; return its milliseconds."""
-        milliseconds = self.cells.feed(second)
-        self.true_peak.feed(second, milliseconds)
-        self.filtered.feed(second)
+    def feed(self, sound: Seconds) -> Milliseconds:
+        """Take in shape (channels, frames): four whole seconds, or what the file ends with; return its milliseconds."""
+        milliseconds = self.cells.feed(sound)
+        self.true_peak.feed(sound, milliseconds)
+        self.filtered.feed(sound)
         self.active_speech.feed(milliseconds.magnitude)
         return milliseconds
 
@@ -70,7 +70,7 @@ class Listener:
     """Level meters fed with blocks of any size, shape (frames, channels), as they pass."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
-        self._rate = sample_rate_hz
+        self._rate, self._together = sample_rate_hz, TOGETHER * sample_rate_hz
         self._meters = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
         self._waiting: list[NDArray[np.float32]] = []
         self._held = 0
@@ -79,15 +79,15 @@ class Listener:
     def feed(self, block: NDArray[np.float32]) -> None:
         self._waiting.append(block)
         self._held += len(block)
-        if self._held >= self._rate:
-            for second in self._seconds():
-                self._meters.feed(second)
+        if self._held >= self._together:
+            for sound in self._seconds():
+                self._meters.feed(sound)
 
-    def _seconds(self) -> Iterator[Second]:
+    def _seconds(self) -> Iterator[Seconds]:
         joined = np.concatenate(self._waiting)
-        whole = len(joined) // self._rate * self._rate
-        for start in range(0, whole, self._rate):
-            yield np.ascontiguousarray(joined[start : start + self._rate].T)
+        whole = len(joined) // self._together * self._together
+        for start in range(0, whole, self._together):
+            yield np.ascontiguousarray(joined[start : start + self._together].T)
         self._frames += whole
         self._waiting, self._held = [joined[whole:].copy()], len(joined) - whole
 

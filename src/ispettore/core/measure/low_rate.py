@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy import signal
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.grid import CELL_S, Second, Series
+from ispettore.core.measure.grid import CELL_S, Seconds, Series
 
 RATE_HZ = 1_400
 PASS_HZ, STOP_HZ = 400.0, 1_000.0
@@ -34,9 +34,9 @@ class LowRate:
         self._rest = np.zeros((channels, self._before), dtype=np.float32)
         self.samples = Series(channels)
 
-    def feed(self, second: Second) -> None:
+    def feed(self, sound: Seconds) -> None:
         """Take in shape (channels, frames)."""
-        joined = np.concatenate((self._rest, second), axis=1)
+        joined = np.concatenate((self._rest, sound), axis=1)
         count = max(0, (joined.shape[1] - self._taps.size) // self._factor + 1)
         self.samples.append(_decimate(joined, self._taps, self._factor, count))
         self._rest = joined[:, count * self._factor :].copy()

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy import fft
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.grid import CELL_S, Second, Series
+from ispettore.core.measure.grid import CELL_S, Seconds, Series
 
 FIRST_BAND, LAST_BAND = -10, 13  # 100 Hz to 20 kHz, numbered from 1 kHz
 FRAME_S = 0.022
@@ -54,9 +54,9 @@ class Spectra:
         """From the start of one frame to that of the next, in seconds."""
         return 2 * self.length / self.sample_rate_hz
 
-    def feed(self, second: Second) -> None:
+    def feed(self, sound: Seconds) -> None:
         """Take in shape (channels, frames)."""
-        joined = np.concatenate((self._rest, second), axis=1)
+        joined = np.concatenate((self._rest, sound), axis=1)
         frames = joined.shape[1] // (2 * self.length)
         bands = np.zeros((frames, len(self._share)), dtype=np.float32)
         for wave in joined[:, : frames * 2 * self.length]:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import MS_PER_CELL, Milliseconds
-from ispettore.core.measure.grid import Second, Series
+from ispettore.core.measure.grid import Seconds, Series
 from ispettore.core.measure.reading import Reading
 
 PHASES = 16
@@ -70,7 +70,7 @@ def bow(beta: float = BETA) -> tuple[float, float]:
 class TruePeak:
     """Feed seconds with their milliseconds, then `result()`; `cells` grows by the largest true peak of the channels in each cell.
 
-    The last cell of a second waits for the samples after it.
+    The last cell fed waits for the samples after it.
     """
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
@@ -86,13 +86,13 @@ class TruePeak:
         self._peak = np.zeros(channels)
         self._at = np.zeros(channels)
 
-    def feed(self, second: Second, milliseconds: Milliseconds) -> None:
+    def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in shape (channels, frames) and what `Cells` returned for it."""
-        self._samples = np.concatenate((self._samples, second), axis=1)
+        self._samples = np.concatenate((self._samples, sound), axis=1)
         self._edges = np.concatenate((self._edges, milliseconds.edges[:-1] + self._seen))
         self._largest = np.concatenate((self._largest, milliseconds.largest), axis=1)
         self._bend = np.concatenate((self._bend, milliseconds.bend), axis=1)
-        self._seen += second.shape[1]
+        self._seen += sound.shape[1]
         self._waiting += milliseconds.largest.shape[1]
         self._look((self._waiting - 1) // MS_PER_CELL * MS_PER_CELL)
 
