@@ -68,13 +68,13 @@ class Cells:
         return len(self.peak)
 
     def feed(self, sound: Seconds) -> Milliseconds:
-        """Take in shape (channels, frames), and return its milliseconds."""
-        edges = _edges(self._rate, sound.shape[1])
+        """Take in seconds, and return their milliseconds."""
+        edges, fresh = _edges(self._rate, sound.frames), sound.fresh
         if self.frames == 0:  # go on as the first two samples go, so that the file's start bends nothing
-            step = sound[:, 1] - sound[:, 0] if sound.shape[1] > 1 else np.zeros(len(sound), dtype=np.float32)
-            self._past = np.stack((sound[:, 0] - 2 * step, sound[:, 0] - step), axis=1)
-        cells, totals, largest, high, low, bend, magnitude = _look(sound, self._past, edges)
-        self._past = np.concatenate((self._past, sound[:, -2:]), axis=1)[:, -2:]
+            step = fresh[:, 1] - fresh[:, 0] if sound.frames > 1 else np.zeros(len(fresh), dtype=np.float32)
+            self._past = np.stack((fresh[:, 0] - 2 * step, fresh[:, 0] - step), axis=1)
+        cells, totals, largest, high, low, bend, magnitude = _look(sound.samples, sound.past, self._past, edges)
+        self._past = np.concatenate((self._past, fresh[:, -2:]), axis=1)[:, -2:]
         self.peak.append(cells[0])
         self.mean.append(cells[1])
         self.power.append(cells[2])
@@ -82,12 +82,12 @@ class Cells:
         self.sum_of_squares += totals[1]
         self.largest = np.maximum(self.largest, totals[2])
         self.smallest = np.minimum(self.smallest, totals[3])
-        for channel in range(len(sound)):
+        for channel, wave in enumerate(fresh):
             value = max(totals[2, channel], -totals[3, channel])
             if value > self.peak_amplitude[channel]:
                 self.peak_amplitude[channel] = value
-                self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(sound[channel])))
-        self.frames += sound.shape[1]
+                self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(wave)))
+        self.frames += sound.frames
         return Milliseconds(edges, largest, high, low, bend, magnitude)
 
     def part(self, first: int, last: int) -> CellSeries:
@@ -108,8 +108,8 @@ def _edges(rate: int, frames: int) -> NDArray[np.int64]:
 
 
 @kernel
-def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.int64]):  # type: ignore[no-untyped-def]
-    channels, n = x.shape[0], edges.size - 1
+def _look(samples: NDArray[np.float32], before: int, past: NDArray[np.float32], edges: NDArray[np.int64]):  # type: ignore[no-untyped-def]
+    channels, n = samples.shape[0], edges.size - 1
     size = (n + MS_PER_CELL - 1) // MS_PER_CELL
     two = np.float32(2.0)
     cells = np.empty((3, channels, size), dtype=np.float32)
@@ -120,6 +120,7 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
     bend = np.empty((channels, n), dtype=np.float32)
     magnitude = np.zeros(n, dtype=np.float32)
     for c in range(channels):
+        x = samples[c, before:]
         total = 0.0
         squares = 0.0
         top = np.float32(-np.inf)
@@ -130,7 +131,7 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
             cell_square = 0.0
             end = min((j + 1) * MS_PER_CELL, n)
             for k in range(j * MS_PER_CELL, end):
-                part = x[c, edges[k] : edges[k + 1]]
+                part = x[edges[k] : edges[k + 1]]
                 high = np.float32(-np.inf)
                 deep = np.float32(-np.inf)
                 s = np.float32(0.0)
@@ -154,7 +155,7 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
                     magnitude[k] = m / np.float32(part.size)
                 sharpest = np.float32(0.0)
                 if k > 0:
-                    near = x[c, edges[k] - 2 : edges[k + 1]]
+                    near = x[edges[k] - 2 : edges[k + 1]]
                     for i in range(near.size - 2):
                         sharpest = larger(sharpest, abs(near[i + 2] - two * near[i + 1] + near[i]))
                 else:
@@ -163,10 +164,10 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
                         sharpest = max(sharpest, abs(part[i] - two * b + a))
                         a, b = b, part[i]
                 bend[c, k] = sharpest
-            samples = edges[end] - edges[j * MS_PER_CELL]
+            frames = edges[end] - edges[j * MS_PER_CELL]
             cells[0, c, j] = peak
-            cells[1, c, j] = cell_sum / samples
-            cells[2, c, j] = cell_square / samples
+            cells[1, c, j] = cell_sum / frames
+            cells[2, c, j] = cell_square / frames
             total += cell_sum
             squares += cell_square
         totals[0, c] = total
@@ -174,9 +175,9 @@ def _look(x: NDArray[np.float32], past: NDArray[np.float32], edges: NDArray[np.i
         totals[2, c] = top
         totals[3, c] = bottom
     if channels > 1:
-        mixed = np.zeros(x.shape[1], dtype=np.float32)
+        mixed = np.zeros(samples.shape[1] - before, dtype=np.float32)
         for c in range(channels):
-            row = x[c]
+            row = samples[c, before:]
             for i in range(row.size):
                 mixed[i] += row[i] * row[i]
         for k in range(n):

@@ -21,10 +21,11 @@ class ChannelDifference:
 
     def feed(self, sound: Seconds) -> None:
         """Take in shape (channels, frames)."""
-        if len(sound) > 1:
-            for one in range(len(sound)):
-                for other in range(one, len(sound)):
-                    product = float(np.dot(sound[one], sound[other]))
+        fresh = sound.fresh
+        if len(fresh) > 1:
+            for one in range(len(fresh)):
+                for other in range(one, len(fresh)):
+                    product = float(np.dot(fresh[one], fresh[other]))
                     self._products[one, other] += product
                     self._products[other, one] = self._products[one, other]
 

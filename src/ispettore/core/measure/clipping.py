@@ -17,7 +17,7 @@ from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series
 from ispettore.core.measure.reading import Finding, Reading, merged
 
 FROM_AMPLITUDE = 0.1  # −20 dBFS
-CONTEXT = 64  # samples kept from second to second
+CONTEXT = 64  # samples around a crest
 LONG = 5  # a single run of so many samples needs no other run at its level
 # Flat: tolerance relative to the level, samples before and after, steepness in tolerances, shortest run, nearness to the top.
 FLAT = (0.0, 2.0, 16.0, 3.0, 0.999)
@@ -34,29 +34,25 @@ class Clipping:
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None) -> None:
         self._rate = sample_rate_hz
         self._step = 2.0 ** (1 - min(bit_depth or 16, 16))
-        self._past = np.zeros((channels, 0), dtype=np.float32)
         self._seen = 0
         # Rows: cell, level with its sign, samples, channel.
         self._flat, self._rounded = Series(4), Series(4)
         self._extremes = Series(2 * channels)
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
-        """Take in shape (channels, frames)."""
+        """Take in seconds and what `Cells` returned for them."""
         highest, lowest = milliseconds.extremes()
         self._extremes.append(np.concatenate((highest, -lowest)))
         if milliseconds.largest.max(initial=0.0) > FROM_AMPLITUDE:
-            joined = np.concatenate((self._past, sound), axis=1)
-            offset = self._seen - self._past.shape[1]
             highest, lowest = np.maximum(highest, 0), np.maximum(-lowest, 0)
             for series, settings in ((self._flat, FLAT), (self._rounded, ROUNDED)):
                 found = _crests(
-                    joined, self._step, settings, milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest
+                    sound.samples, self._step, settings, milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest
                 )
                 if found.shape[1]:
-                    found[0] = (found[0] + offset) * CELLS_PER_SECOND / self._rate
+                    found[0] = (found[0] + self._seen - sound.past) * CELLS_PER_SECOND / self._rate
                     series.append(found)
-        self._past = sound[:, -CONTEXT:].copy()
-        self._seen += sound.shape[1]
+        self._seen += sound.frames
 
     def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
         """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
@@ -126,7 +122,8 @@ def _crests(
     highest: NDArray[np.float64],
     lowest: NDArray[np.float64],
 ) -> NDArray[np.float32]:
-    """Flat crests, shape (4, found): frame, level, samples, channel; none that start in the first or last 32 samples.
+    """Flat crests, shape (4, found): frame, level, samples, channel; none that start in the last 32 samples, which
+    are looked at again with what follows.
 
     `highs` and `lows` have shape (channels, milliseconds), `highest` and `lowest` shape (channels, seconds).
     """
@@ -138,7 +135,7 @@ def _crests(
     past = x.shape[1] - edges[-1]
     for c in range(x.shape[0]):
         row = x[c]
-        i = margin
+        i = max(past - CONTEXT, 0) + margin
         for m in range(-1, edges.size - 1):
             second = max(m, 0) // 1_000
             if m < 0 or m % 1_000 == 0:

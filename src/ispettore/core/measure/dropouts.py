@@ -28,20 +28,17 @@ class Dropouts:
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
         self._rate = sample_rate_hz
         self._largest = np.zeros((channels, 0), dtype=np.float32)
-        self._past = np.zeros((channels, 0), dtype=np.float32)
-        self._keep = sample_rate_hz // 5
         self._seen_ms = 0
         self._seen = 0
         self._repeated_until = np.zeros(channels, dtype=np.int64)
         self._found: list[Finding] = []
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
-        """Take in shape (channels, frames)."""
+        """Take in seconds and what `Cells` returned for them."""
         self._gaps(milliseconds)
-        joined = np.concatenate((self._past, sound), axis=1)
-        offset = self._seen - self._past.shape[1]
+        offset = self._seen - sound.past
         found = _repeats(
-            joined, milliseconds.edges + self._past.shape[1], milliseconds.largest, self._rate // 200, self._repeated_until - offset
+            sound.samples, milliseconds.edges + sound.past, milliseconds.largest, self._rate // 200, self._repeated_until - offset
         )
         for start, length, channel in found[: max(0, MOST - len(self._found))].tolist():
             at = (start + offset) / self._rate
@@ -51,8 +48,7 @@ class Dropouts:
                 Finding(kind="repeated-buffer", start_s=at, end_s=at + size, channel=channel + 1, measure=1000 * size, unit="ms",
                         severity="serious")
             )  # fmt: skip
-        self._past = joined[:, -self._keep :].copy()
-        self._seen += sound.shape[1]
+        self._seen += sound.frames
 
     def _gaps(self, milliseconds: Milliseconds) -> None:
         first = self._seen_ms - self._largest.shape[1]

@@ -37,8 +37,9 @@ class Filtered:
         self.k_power, self.voice_power = Series(), Series()
 
     def feed(self, sound: Seconds) -> None:
-        """Take in shape (channels, frames)."""
-        k_power, voice_power = _filter(sound, _edges(self._rate, sound.shape[1]), self._sections, self._weights, self._state)
+        """Take in seconds."""
+        edges = _edges(self._rate, sound.frames)
+        k_power, voice_power = _filter(sound.samples, sound.past, edges, self._sections, self._weights, self._state)
         self.k_power.append(k_power[None, :])
         self.voice_power.append(voice_power[None, :])
 
@@ -50,14 +51,15 @@ def _edges(rate: int, frames: int) -> NDArray[np.int64]:
 
 @kernel
 def _filter(  # type: ignore[no-untyped-def]
-    x: NDArray[np.float32],
+    samples: NDArray[np.float32],
+    before: int,
     edges: NDArray[np.int64],
     sections: NDArray[np.float64],
     weights: NDArray[np.float64],
     state: NDArray[np.float64],
 ):
     """Mean squares per cell behind both filters, shape (cells,) each. `state` is moved on."""
-    channels = x.shape[0]
+    channels = samples.shape[0]
     k_power = np.zeros(edges.size - 1)
     voice_power = np.zeros(edges.size - 1)
     b0, b1, b2, a1, a2 = sections[0]
@@ -67,9 +69,10 @@ def _filter(  # type: ignore[no-untyped-def]
     c1, c2 = c1 - d1 * c0, c2 - d2 * c0
     g1, g2 = g1 - h1 * g0, g2 - h2 * g0
     for c in range(channels):
+        x = samples[c, before:]
         s1, s2, t1, t2, u1, u2 = state[c]
         for k in range(edges.size - 1):
-            part = x[c, edges[k] : edges[k + 1]]
+            part = x[edges[k] : edges[k + 1]]
             q = 0.0
             r = 0.0
             for i in range(part.size):

@@ -8,6 +8,7 @@ of samples, borders are rounded to the nearest.
 import os
 import tempfile
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from typing import IO
 
 import numpy as np
@@ -21,8 +22,26 @@ STRETCH_CELLS = 900 * CELLS_PER_SECOND
 TOGETHER = 4
 """So many seconds are fed at a time: one by one, most of the time would go into calls."""
 
-Seconds = NDArray[np.float32]
-"""Four seconds of samples, at the end of a file fewer: shape (channels, frames), each channel contiguous."""
+
+@dataclass(frozen=True)
+class Seconds:
+    """Four seconds of sound, at the end of a file fewer, with what came just before them.
+
+    `samples` has shape (channels, past + frames), each channel contiguous; up to a fifth of a second of it is `past`. The array is
+    used again for the seconds that follow.
+    """
+
+    samples: NDArray[np.float32]
+    past: int
+
+    @property
+    def frames(self) -> int:
+        return int(self.samples.shape[1]) - self.past
+
+    @property
+    def fresh(self) -> NDArray[np.float32]:
+        """The seconds alone, shape (channels, frames)."""
+        return self.samples[:, self.past :]
 
 
 def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int = CELLS_PER_SECOND) -> NDArray[np.int64]:
@@ -43,30 +62,49 @@ def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int =
     return np.append(edges[edges < frames], frames).astype(np.int64)
 
 
-def seconds(blocks: Iterable[NDArray[np.float32]], *, sample_rate_hz: int, channels: int) -> Iterator[Seconds]:
-    """Regroup blocks of shape (frames, channels) into seconds of shape (channels, frames), four at a time. The array is reused.
+class Regrouped:
+    """Blocks of shape (frames, channels) in, of any size; whole seconds out, four at a time."""
 
-    Mono that lies whole in a block is a view of it.
-    """
-    whole = TOGETHER * sample_rate_hz
-    sound = np.empty((channels, whole), dtype=np.float32)
-    filled = 0
-    for block in blocks:
+    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
+        self._together, self._keep = TOGETHER * sample_rate_hz, sample_rate_hz // 5
+        self._samples = np.empty((channels, self._together), dtype=np.float32)
+        self._past = self._filled = 0
+
+    def put(self, block: NDArray[np.float32]) -> Iterator[Seconds]:
+        """Take a block in; each of what is full then has to be used before the next is asked for."""
         start = 0
         while start < len(block):
-            if filled == 0 and channels == 1 and len(block) - start >= whole and block.flags.c_contiguous:
-                yield block[start : start + whole, 0][None, :]
-                start += whole
-                continue
-            taken = min(whole - filled, len(block) - start)
-            sound[:, filled : filled + taken] = block[start : start + taken].T
-            filled += taken
+            taken = min(self._together - self._filled, len(block) - start)
+            at = self._past + self._filled
+            self._samples[:, at : at + taken] = block[start : start + taken].T
+            self._filled += taken
             start += taken
-            if filled == whole:
-                yield sound
-                filled = 0
-    if filled:
-        yield np.ascontiguousarray(sound[:, :filled])
+            if self._filled == self._together:
+                yield Seconds(self._samples, self._past)
+                self._turn()
+
+    def _turn(self) -> None:
+        """The end becomes the past of what follows."""
+        past = min(self._keep, self._past + self._filled)
+        end = self._samples[:, self._past + self._filled - past :]
+        if past != self._past:
+            self._samples = np.empty((len(end), past + self._together), dtype=np.float32)
+        self._samples[:, :past] = end.copy()
+        self._past, self._filled = past, 0
+
+    def rest(self) -> Iterator[Seconds]:
+        """What did not fill four seconds, if anything."""
+        if self._filled:
+            yield Seconds(np.ascontiguousarray(self._samples[:, : self._past + self._filled]), self._past)
+            self._filled = 0
+
+
+def seconds(blocks: Iterable[NDArray[np.float32]], *, sample_rate_hz: int, channels: int) -> Iterator[Seconds]:
+    """Regroup blocks of shape (frames, channels) into whole seconds, four at a time, with what came before them."""
+    regrouped = Regrouped(sample_rate_hz=sample_rate_hz, channels=channels)
+    for block in blocks:
+        yield from regrouped.put(block)
+    yield from regrouped.rest()
 
 
 def runs(mask: NDArray[np.bool_]) -> NDArray[np.int64]:

@@ -171,7 +171,7 @@ class Meters:
         self.channel_difference = ChannelDifference(channels=channels)
 
     def feed(self, sound: Seconds) -> None:
-        """Take in shape (channels, frames): four whole seconds, or what the file ends with."""
+        """Take in four whole seconds, or what the file ends with."""
         milliseconds = self.levels.feed(sound)
         self.spectra.feed(sound)
         self.low_rate.feed(sound)

@@ -1,7 +1,5 @@
 """The meters of level alone: what an inspection, and the ledger of a treatment's steps, feed together."""
 
-from collections.abc import Iterator
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -9,7 +7,7 @@ from ispettore.core.measure import crest_factor, inter_sample_overs, loudness, r
 from ispettore.core.measure.active_speech import ActiveSpeech
 from ispettore.core.measure.cells import Cells, Milliseconds
 from ispettore.core.measure.filtered import Filtered
-from ispettore.core.measure.grid import TOGETHER, Seconds
+from ispettore.core.measure.grid import Regrouped, Seconds
 from ispettore.core.measure.loudness import Powers
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.true_peak import TruePeak
@@ -26,7 +24,7 @@ class LevelMeters:
         self.active_speech = ActiveSpeech()
 
     def feed(self, sound: Seconds) -> Milliseconds:
-        """Take in shape (channels, frames): four whole seconds, or what the file ends with; return its milliseconds."""
+        """Take in four whole seconds, or what the file ends with; return their milliseconds."""
         milliseconds = self.cells.feed(sound)
         self.true_peak.feed(sound, milliseconds)
         self.filtered.feed(sound)
@@ -70,33 +68,20 @@ class Listener:
     """Level meters fed with blocks of any size, shape (frames, channels), as they pass."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
-        self._rate, self._together = sample_rate_hz, TOGETHER * sample_rate_hz
+        self._rate = sample_rate_hz
         self._meters = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
-        self._waiting: list[NDArray[np.float32]] = []
-        self._held = 0
+        self._regrouped = Regrouped(sample_rate_hz=sample_rate_hz, channels=channels)
         self._frames = 0
 
     def feed(self, block: NDArray[np.float32]) -> None:
-        self._waiting.append(block)
-        self._held += len(block)
-        if self._held >= self._together:
-            for sound in self._seconds():
-                self._meters.feed(sound)
-
-    def _seconds(self) -> Iterator[Seconds]:
-        joined = np.concatenate(self._waiting)
-        whole = len(joined) // self._together * self._together
-        for start in range(0, whole, self._together):
-            yield np.ascontiguousarray(joined[start : start + self._together].T)
-        self._frames += whole
-        self._waiting, self._held = [joined[whole:].copy()], len(joined) - whole
+        self._frames += len(block)
+        for sound in self._regrouped.put(block):
+            self._meters.feed(sound)
 
     def readings(self) -> dict[str, Reading]:
         """Every level reading of what has passed; {} of nothing."""
-        if self._held:
-            self._meters.feed(np.ascontiguousarray(np.concatenate(self._waiting).T))
-            self._frames += self._held
-            self._waiting, self._held = [], 0
+        for sound in self._regrouped.rest():
+            self._meters.feed(sound)
         if self._frames == 0:
             return {}
         return self._meters.result(duration_s=self._frames / self._rate)[0]

@@ -31,19 +31,27 @@ class LowRate:
         self.rate_hz = sample_rate_hz / self._factor
         self._taps = _taps(sample_rate_hz)
         self._before = self._taps.size // 2
+        # The frames from which the next sample is worked out, before the sound that is fed next; at first, silence.
         self._rest = np.zeros((channels, self._before), dtype=np.float32)
         self.samples = Series(channels)
 
     def feed(self, sound: Seconds) -> None:
-        """Take in shape (channels, frames)."""
-        joined = np.concatenate((self._rest, sound), axis=1)
-        count = max(0, (joined.shape[1] - self._taps.size) // self._factor + 1)
-        self.samples.append(_decimate(joined, self._taps, self._factor, count))
-        self._rest = joined[:, count * self._factor :].copy()
+        """Take in seconds."""
+        rest = self._rest.shape[1]
+        if rest <= sound.past:
+            self._advance(sound.samples, sound.past - rest)
+        else:
+            self._advance(np.concatenate((self._rest, sound.fresh), axis=1), 0)
+
+    def _advance(self, samples: NDArray[np.float32], first: int) -> None:
+        count = max(0, (samples.shape[1] - first - self._taps.size) // self._factor + 1)
+        self.samples.append(_decimate(samples, first, self._taps, self._factor, count))
+        self._rest = samples[:, first + count * self._factor :].copy()
 
     def finish(self) -> None:
         """Give out what the low-pass still holds."""
-        self.feed(np.zeros((len(self._rest), self._before), dtype=np.float32))
+        silence = np.zeros((len(self._rest), self._before), dtype=np.float32)
+        self._advance(np.concatenate((self._rest, silence), axis=1), 0)
 
     def within(self, first_cell: int, last_cell: int) -> NDArray[np.float32]:
         """The samples within these cells, shape (channels, samples)."""
@@ -58,11 +66,12 @@ def _taps(sample_rate_hz: int) -> NDArray[np.float32]:
 
 
 @kernel
-def _decimate(x: NDArray[np.float32], taps: NDArray[np.float32], step: int, count: int) -> NDArray[np.float32]:
+def _decimate(x: NDArray[np.float32], first: int, taps: NDArray[np.float32], step: int, count: int) -> NDArray[np.float32]:
+    """So many samples, each `step` frames after the one before, from the frames under the filter from `first` on."""
     out = np.empty((x.shape[0], count), dtype=np.float32)
     for c in range(x.shape[0]):
         for n in range(count):
-            under = x[c, n * step : n * step + taps.size]
+            under = x[c, first + n * step : first + n * step + taps.size]
             s = np.float32(0.0)
             for k in range(taps.size):
                 s += taps[k] * under[k]

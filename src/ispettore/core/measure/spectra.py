@@ -45,7 +45,8 @@ class Spectra:
         of_band = _of_band(self.length, sample_rate_hz)
         self._share = np.ascontiguousarray(of_band.T)
         self._reach = np.array([(np.flatnonzero(band)[0], np.flatnonzero(band)[-1] + 1) for band in self._share])
-        self._rest = np.zeros((channels, 0), dtype=np.float32)
+        self._waiting = 0  # frames before the sound that is fed next which belong to the next step
+        self._taken = np.empty((0, self.length), dtype=np.float32)
         self._sum = np.zeros(self.length // 2 + 1)
         self.bands = Series(len(self._share))
 
@@ -55,15 +56,17 @@ class Spectra:
         return 2 * self.length / self.sample_rate_hz
 
     def feed(self, sound: Seconds) -> None:
-        """Take in shape (channels, frames)."""
-        joined = np.concatenate((self._rest, sound), axis=1)
-        frames = joined.shape[1] // (2 * self.length)
+        """Take in seconds."""
+        first, step = sound.past - self._waiting, 2 * self.length
+        frames, self._waiting = divmod(self._waiting + sound.frames, step)
+        if len(self._taken) < frames:
+            self._taken = np.empty((frames, self.length), dtype=np.float32)
+        taken = self._taken[:frames]
         bands = np.zeros((frames, len(self._share)), dtype=np.float32)
-        for wave in joined[:, : frames * 2 * self.length]:
-            taken = wave.reshape(frames, 2 * self.length)[:, : self.length] * self._window
-            _add_bands(fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(joined), self._sum, bands)
+        for wave in sound.samples[:, first : first + frames * step]:
+            np.multiply(wave.reshape(frames, step)[:, : self.length], self._window, out=taken)
+            _add_bands(fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(sound.samples), self._sum, bands)
         self.bands.append(bands.T)
-        self._rest = joined[:, frames * 2 * self.length :].copy()
 
     def long_term(self) -> NDArray[np.float64]:
         """Mean square of each bin over the whole file, shape (bins,); bin k stands at k · rate / length."""

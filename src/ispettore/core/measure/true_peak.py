@@ -87,12 +87,12 @@ class TruePeak:
         self._at = np.zeros(channels)
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
-        """Take in shape (channels, frames) and what `Cells` returned for it."""
-        self._samples = np.concatenate((self._samples, sound), axis=1)
+        """Take in seconds and what `Cells` returned for them."""
+        self._samples = sound.samples
         self._edges = np.concatenate((self._edges, milliseconds.edges[:-1] + self._seen))
         self._largest = np.concatenate((self._largest, milliseconds.largest), axis=1)
         self._bend = np.concatenate((self._bend, milliseconds.bend), axis=1)
-        self._seen += sound.shape[1]
+        self._seen += sound.frames
         self._waiting += milliseconds.largest.shape[1]
         self._look((self._waiting - 1) // MS_PER_CELL * MS_PER_CELL)
 
@@ -110,8 +110,6 @@ class TruePeak:
         self._waiting -= count
         keep = min(self._waiting + self._reach + 1, self._edges.size)
         if keep < self._edges.size:
-            needed = max(int(edges[edges.size - 1 - self._waiting]) - HALF_TAPS, 0)
-            self._samples = self._samples[:, needed:].copy()
             self._edges = self._edges[-keep:].copy()
             self._largest, self._bend = self._largest[:, -keep:].copy(), self._bend[:, -keep:].copy()
 
