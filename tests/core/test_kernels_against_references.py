@@ -39,22 +39,22 @@ def some(seed: int, frames: int, channels: int) -> np.ndarray:
 
 
 def fed(meter, wave: np.ndarray, rate: int):
-    for second in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
-        meter.feed(second)
+    for sound in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
+        meter.feed(sound)
     return meter
 
 
 def fed_with_milliseconds(meter, wave: np.ndarray, rate: int):
     """Feed a meter that wants the milliseconds too, or only them; return it with all of them, shape (channels, ms) each."""
     cells, seen = Cells(sample_rate_hz=rate, channels=wave.shape[1]), []
-    for second in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
-        seen.append(cells.feed(second))
+    for sound in seconds([wave], sample_rate_hz=rate, channels=wave.shape[1]):
+        seen.append(cells.feed(sound))
         if isinstance(meter, ActiveSpeech):
             meter.feed(seen[-1].magnitude)
         elif isinstance(meter, Clicks):
             meter.feed(seen[-1])
         else:
-            meter.feed(second, seen[-1])
+            meter.feed(sound, seen[-1])
     whole = {name: np.concatenate([getattr(each, name) for each in seen], axis=-1) for name in ("largest", "bend", "magnitude")}
     return meter, whole, cells
 
@@ -117,8 +117,8 @@ class References(unittest.TestCase):
         found = []
         for pieces in ([wave], blocks):
             meters = Meters(sample_rate_hz=22_050, channels=channels)
-            for second in seconds(pieces, sample_rate_hz=22_050, channels=channels):
-                meters.feed(second)
+            for sound in seconds(pieces, sample_rate_hz=22_050, channels=channels):
+                meters.feed(sound)
             found.append(
                 (meters.true_peak.result(), meters.cells.sum_of_squares.tolist(), meters.filtered.k_power.whole().tolist())
             )
@@ -269,8 +269,8 @@ class WholeInspections(unittest.TestCase):
         meters = Meters(sample_rate_hz=rate, channels=channels)
         cuts = np.cumsum(np.resize(sizes, len(wave)))
         blocks = np.split(wave, cuts[cuts < len(wave)])
-        for second in seconds(blocks, sample_rate_hz=rate, channels=channels):
-            meters.feed(second)
+        for sound in seconds(blocks, sample_rate_hz=rate, channels=channels):
+            meters.feed(sound)
         cut = meters.result(name="", sha256="", facts=whole.facts).inspection
         self.assertEqual(cut.readings, whole.readings)
         self.assertEqual(cut.findings, whole.findings)

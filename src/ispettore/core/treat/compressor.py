@@ -14,7 +14,7 @@ from scipy import ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
-from ispettore.core.treat.control import TickedProcessor
+from ispettore.core.treat.control import TickedProcessor, ballistics
 from ispettore.core.treat.step import Context, Settings
 
 HOLD_MS = 5.0  # to each side
@@ -52,7 +52,7 @@ class CompressorProcessor(TickedProcessor):
 
     def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
         level = (10 if self._squares else 20) * np.log10(np.maximum(levels, FLOOR**2 if self._squares else FLOOR))
-        gain_db, self._smoothed = _ballistics(static_curve(level, self._settings), self._attack, self._release, self._smoothed)
+        gain_db, self._smoothed = ballistics(static_curve(level, self._settings), self._attack, self._release, self._smoothed)
         wet = self._settings.wet
         return np.asarray(1 - wet + wet * 10 ** ((gain_db + self._settings.make_up_db) / 20))
 
@@ -82,7 +82,7 @@ def surrogate(peak: NDArray[np.floating], settings: Compressor) -> NDArray[np.fl
     held = np.concatenate((held[shift:], np.full(min(shift, held.size), held[-1] if held.size else 0.0)))[: held.size]
     target = static_curve(20 * np.log10(np.maximum(held, FLOOR)), settings)
     attack, release = (float(np.exp(-1000 * CELL_S / ms)) for ms in (settings.attack_ms, settings.release_ms))
-    gain_db, _ = _ballistics(target, attack, release, 0.0)
+    gain_db, _ = ballistics(target, attack, release, 0.0)
     return np.asarray(gain_db)
 
 
@@ -98,14 +98,3 @@ def _curve(level: NDArray[np.float64], threshold: float, slope: float, knee: flo
         else:
             out[n] = 0.0
     return out
-
-
-@kernel
-def _ballistics(target: NDArray[np.float64], attack: float, release: float, last: float) -> tuple[NDArray[np.float64], float]:
-    """Smooth branching in dB: towards more reduction by the attack, back by the release."""
-    out = np.empty(target.size)
-    for n in range(target.size):
-        keep = attack if target[n] < last else release
-        last = keep * last + (1 - keep) * target[n]
-        out[n] = last
-    return out, last

@@ -140,3 +140,14 @@ def apply_lines(x: NDArray[np.float32], gain: NDArray[np.float64], frames: int) 
             for i in range(part.size):
                 result[i] = part[i] * (first + step * np.float32(i // channels))
     return out
+
+
+@kernel
+def ballistics(target: NDArray[np.float64], attack: float, release: float, last: float) -> tuple[NDArray[np.float64], float]:
+    """Smooth branching in dB: towards more reduction by the attack, back by the release."""
+    out = np.empty(target.size)
+    for n in range(target.size):
+        keep = attack if target[n] < last else release
+        last = keep * last + (1 - keep) * target[n]
+        out[n] = last
+    return out, last

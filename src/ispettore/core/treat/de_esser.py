@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 from scipy import ndimage
 
-from ispettore.core.kernels import kernel
+from ispettore.core.treat.control import ballistics
 from ispettore.core.treat.fir import Delay, Symmetric, low_pass
 from ispettore.core.treat.step import Block, Context, Processor, Settings
 from ispettore.core.treat.trace import Trace
@@ -19,6 +19,7 @@ from ispettore.core.treat.trace import Trace
 ATTACK_MS, RELEASE_MS, HOLD_MS = 1.0, 40.0, 2.0
 FLOOR = 1e-8
 TRANSITION_HZ = 1_000.0
+NOTHING_DB = -1e-4
 
 
 class DeEsser(Settings):
@@ -49,7 +50,7 @@ class DeEsserProcessor(Processor):
         self._half = max(1, round(HOLD_MS * rate / 1000))
         self._peaks = np.zeros(self._half)
         self._keep = np.exp(-1000 / (np.array([ATTACK_MS, RELEASE_MS]) * rate))
-        self._state = np.zeros(1)
+        self._gain_db = 0.0
         self._trace = Trace(sample_rate_hz=rate)
 
     def feed(self, block: Block) -> Block:
@@ -77,8 +78,9 @@ class DeEsserProcessor(Processor):
         held = ndimage.maximum_filter1d(joined, width, mode="nearest")[self._half : self._half + count]
         self._peaks = joined[count:]
         over = np.maximum(20 * np.log10(np.maximum(held, FLOOR)) - self._settings.threshold_dbfs, 0.0)
-        gain_db = _smooth(-np.minimum(over, self._settings.range_db), self._keep[0], self._keep[1], self._state)
-        factor = 10 ** (gain_db / 20)
+        wanted = -np.minimum(over, self._settings.range_db)
+        gain_db, self._gain_db = ballistics(wanted, self._keep[0], self._keep[1], self._gain_db)
+        factor = np.where(gain_db < NOTHING_DB, 10 ** (gain_db / 20), 1.0)
         out = self._held[:count] - (1 - factor[:, None]) * self._bands[:count]
         self._held, self._bands = self._held[count:], self._bands[count:]
         self._trace.feed(factor)
@@ -86,15 +88,3 @@ class DeEsserProcessor(Processor):
 
     def reduction_db(self) -> NDArray[np.float32]:
         return np.asarray(self._trace.decibels(), dtype=np.float32)
-
-
-@kernel
-def _smooth(target: NDArray[np.float64], attack: float, release: float, state: NDArray[np.float64]) -> NDArray[np.float64]:
-    out = np.empty(target.size)
-    gain = state[0]
-    for n in range(target.size):
-        keep = attack if target[n] < gain else release
-        gain = keep * gain + (1.0 - keep) * target[n]
-        out[n] = gain if gain < -1e-4 else 0.0
-    state[0] = gain
-    return out

@@ -120,8 +120,7 @@ class NoiseProcessor(Processor):
         self._spectra: NDArray[np.complex64] = np.zeros((0, context.channels, bins), dtype=np.complex64)
         # Before the first frame nothing sounds.
         self._over: NDArray[np.float32] = np.zeros((self._reach, bins), dtype=np.float32)
-        self._frame = 0  # of the first spectrum that waits
-        self._next = 0  # of the next that is taken
+        self._next = 0  # frame that is taken next
         self._tail = np.zeros((self._length, context.channels), dtype=np.float64)
         self._lead = self._length - self._hop
         self._seen = self._given = 0
@@ -162,7 +161,6 @@ class NoiseProcessor(Processor):
         gain = self._gains(count)
         waves = fft.irfft(self._spectra[:count] * gain[:, None, :], self._length, axis=2) * (0.5 * self._window)
         self._spectra, self._over = self._spectra[count:], self._over[count:]
-        self._frame += count
         hop = self._hop
         # Each frame lies over four hops: laid down quarter by quarter.
         quartered = np.zeros((count + 3, hop, self.channels))
