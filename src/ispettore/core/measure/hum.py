@@ -7,6 +7,7 @@ tone's energy below 60 Hz against the rest of the noise floor.
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy import fft
 
 from ispettore.core.measure.filtered import voice_band
 from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
@@ -33,7 +34,9 @@ def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDA
     """
     frequency = np.arange(0, HIGHEST_HZ + 20, BINS_HZ)
     size = round(low.rate_hz / BINS_HZ)
-    total, weight = None, 0.0
+    # Pieces of one length are transformed together: the size is seldom one that suits a transform.
+    pieces: dict[int, list[NDArray[np.float64]]] = {}
+    weight = 0.0
     spans = sorted(runs(passages.room).tolist(), key=lambda run: run[0] - run[1])
     for first, last in spans:
         if (last - first) * CELL_S < SHORTEST_S or weight >= ENOUGH_S:
@@ -41,18 +44,21 @@ def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDA
         step = int(LONGEST_S / CELL_S)
         for start in range(first, last, step):
             end = min(start + step, last)
-            length = (end - start) * CELL_S
-            if length < SHORTEST_S:
+            if (end - start) * CELL_S < SHORTEST_S:
                 continue
             wave = low.within(start, end).astype(np.float64)
-            window = np.hanning(wave.shape[1] + 2)[1:-1]
-            wave = (wave - (wave @ window / window.sum())[:, None]) * window
-            power = np.abs(np.fft.rfft(wave, size, axis=1)[:, : frequency.size]) ** 2 * 2 / (low.rate_hz * np.sum(window**2))
-            total = power * length if total is None else total + power * length
-            weight += length
-    if total is None:
+            pieces.setdefault(wave.shape[1], []).append(wave)
+            weight += (end - start) * CELL_S
+    if not pieces:
         return None
-    return frequency, total / weight
+    total = np.zeros((low.samples.rows, frequency.size))
+    for length, some in pieces.items():
+        waves, window = np.stack(some), np.hanning(length + 2)[1:-1]
+        waves = (waves - (waves @ window / window.sum())[..., None]) * window
+        spectra = fft.rfft(waves, size, axis=2)[..., : frequency.size]
+        power = np.abs(spectra) ** 2 * 2 / (low.rate_hz * np.sum(window**2))
+        total += power.sum(axis=0) * length
+    return frequency, total / sum(length * len(some) for length, some in pieces.items())
 
 
 def hum(found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, *, duration_s: float) -> tuple[Reading, list[Finding]]:

@@ -55,18 +55,19 @@ def _decay(voice_power: Series, passages: Passages, pause: NDArray[np.int64]) ->
     room = passages.room[start:end]
     if start == 0 or end - start < SHORTEST_PAUSE_CELLS or room.sum() < LEAST_ROOM_CELLS:
         return None
-    noise = decibels.middle(voice_power.part(start, end)[0][room])
-    first = max(start - BEFORE_CELLS, 0)
-    power = ndimage.uniform_filter1d(voice_power.part(first, start + AFTER_CELLS)[0].astype(np.float64), SMOOTH_CELLS)
+    first, last = max(start - BEFORE_CELLS, 0), start + AFTER_CELLS
+    around = voice_power.part(first, max(end, last))[0]
+    noise = decibels.middle(around[start - first : end - first][room])
+    power = ndimage.uniform_filter1d(around[: last - first].astype(np.float64), SMOOTH_CELLS)
     above = 10 * np.log10(np.maximum(power - noise, noise * 1e-2 + 1e-20) / (noise + 1e-20))
     still = np.flatnonzero(above > ABOVE_NOISE_DB)
     if still.size == 0:
         return None
-    last = int(still[-1]) + 1
-    loud = np.flatnonzero(above[:last] >= ABOVE_NOISE_DB + RANGE_DB)
-    if loud.size == 0 or last - int(loud[-1]) < SHORTEST_CELLS:
+    lowest = int(still[-1]) + 1
+    loud = np.flatnonzero(above[:lowest] >= ABOVE_NOISE_DB + RANGE_DB)
+    if loud.size == 0 or lowest - int(loud[-1]) < SHORTEST_CELLS:
         return None
-    level = above[loud[-1] : last]
+    level = above[loud[-1] : lowest]
     time = (np.arange(level.size) - (level.size - 1) / 2) * CELL_S
     slope = float(time @ level / (time @ time))  # least squares
     return -60.0 / slope if slope < 0 else None
