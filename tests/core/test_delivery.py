@@ -11,6 +11,7 @@ import soundfile
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
+from ispettore.core.audio.tags import STATED_AS
 from ispettore.core.audio.writing import LOSSY, OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import inspect, measure_array
 from ispettore.core.plan.conform import conform, role_for
@@ -114,7 +115,10 @@ class Formats(unittest.TestCase):
         self.assertEqual(tags["reference"], inspect(source).inspection.sha256[:32])
         self.assertEqual((tags["date"], tags["time"]), ("2026-11-25", "18:30:05"))
         for quantity in STATED:
-            self.assertAlmostEqual(float(tags[f"stated {quantity}"]), found.value(quantity), delta=0.011)
+            title, unit = STATED_AS[quantity]
+            figure, written = tags[title].split()
+            self.assertEqual(written, unit)
+            self.assertAlmostEqual(float(figure.replace("−", "-")), found.value(quantity), delta=0.011)
         # The chunk by the standard's own offsets: before the samples, version 2.
         content = out.read_bytes()
         place = content.index(b"bext")

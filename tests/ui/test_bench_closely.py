@@ -10,6 +10,8 @@ import soundfile
 from playwright.sync_api import expect
 from scipy import stats
 
+from ispettore.core.audio.broadcast import Broadcast
+from ispettore.core.audio.writing import Sink, format_for
 from ispettore.core.measure import span_levels, spectrogram
 from ispettore.core.measure.inspection import measure_array
 from ispettore.core.measure.reading import Span
@@ -150,6 +152,19 @@ class Closely(InterfaceCase):
         # Where somebody speaks, that is said before.
         self.select(3, 8)
         expect(look).to_contain_text("Someone speaks in this selection.")
+
+    def test_what_the_file_says_of_itself_is_shown(self):
+        self.open_production("Tags")
+        path = self.application.folder / "said.wav"
+        stated = Broadcast(description="Tidal mill, take 3", levels={"integrated_loudness_lufs": -19.5})
+        with Sink(path, sample_rate_hz=RATE, channels=1, form=format_for(path), broadcast=stated) as sink:
+            sink.write(signals.voice_like(8, rms_dbfs=-24, rate=RATE)[:, None].astype(np.float32))
+        self.drop(("said.wav", path.read_bytes()))
+        self.row("said.wav").get_by_role("link", name="said.wav").click()
+        said = self.page.get_by_role("region", name="What the file says of itself")
+        expect(said).to_contain_text("Tidal mill, take 3")
+        expect(said.locator("div", has_text="stated loudness")).to_contain_text("−19.50 LUFS")
+        self.accessible()
 
     def test_the_spectrum_panel_says_what_the_core_measured(self):
         _, content = self.open_recording("Spectrum", rms_dbfs=-24, room_dbfs=-60)

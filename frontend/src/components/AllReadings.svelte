@@ -1,5 +1,5 @@
 <script lang="ts">
-  // Every reading of a file by what it is about, with what it means and how it was taken behind its name.
+  // Every reading of a file by what it is about, with what it means and how it was taken behind its name; then what it says of itself.
   import type { Explained as Entry, Inspection, Reading } from '../lib/api';
   import { number } from '../lib/format';
   import { takenHere, type Meanings } from '../lib/methods';
@@ -18,6 +18,8 @@
   ] as const;
   const of = (group: string) =>
     [...meanings.quantities.values()].filter((entry) => entry.group === group && inspection.readings[entry.name]);
+
+  const tags = $derived(Object.entries(inspection.facts.tags ?? {}));
 
   function figure(reading: Reading, entry: Entry): string {
     if (reading.value === null) return reading.silence ? 'silence' : '–';
@@ -49,6 +51,17 @@
       </dl>
     </section>
   {/each}
+  {#if tags.length}
+    <section class="tags" aria-label="What the file says of itself">
+      <h3>What the file says of itself</h3>
+      <dl>
+        {#each tags as [name, text] (name)}<div>
+            <dt>{name}</dt>
+            <dd>{text}</dd>
+          </div>{/each}
+      </dl>
+    </section>
+  {/if}
 </div>
 
 <style>
@@ -80,6 +93,24 @@
     font-family: var(--figures);
     font-size: 13px;
     white-space: nowrap;
+  }
+  .tags {
+    grid-column: 1 / -1;
+  }
+  .tags dl {
+    columns: 2;
+    column-gap: 26px;
+  }
+  .tags dl div {
+    break-inside: avoid;
+  }
+  .tags dt {
+    color: var(--soft);
+  }
+  .tags dd {
+    white-space: normal;
+    overflow-wrap: anywhere;
+    text-align: right;
   }
   .was {
     color: var(--soft);

@@ -16,6 +16,13 @@ WORDS = {
     "TCOM": "composer", "TPE2": "album artist", "TPUB": "publisher", "TCOP": "copyright", "TLAN": "language", "TSSE": "encoder",
 }  # fmt: skip
 KNOWN = frozenset(WORDS.values()) | {"tracknumber", "albumartist", "description", "organization", "narrator", "isrc", "performer"}
+STATED_AS = {
+    "integrated_loudness_lufs": ("stated loudness", "LUFS"),
+    "loudness_range_lu": ("stated loudness range", "LU"),
+    "true_peak_dbtp": ("stated true peak", "dBTP"),
+    "momentary_max_lufs": ("stated loudest moment", "LUFS"),
+    "short_term_max_lufs": ("stated loudest 3 s", "LUFS"),
+}
 LONGEST = 500
 MOST_CHUNKS = 64
 
@@ -49,7 +56,10 @@ def _broadcast(path: Path) -> dict[str, str]:
         return {}
     places = {"description": (0, 256), "originator": (256, 288), "reference": (288, 320), "date": (320, 330), "time": (330, 338)}
     told = {key: _text(content[first:last]) for key, (first, last) in places.items()}
-    return told | {f"stated {quantity}": f"{value:.2f}" for quantity, value in stated(content).items()}
+    for quantity, value in stated(content).items():
+        title, unit = STATED_AS[quantity]
+        told[title] = f"{value:.2f} {unit}".replace("-", "−")
+    return told
 
 
 def _text(content: bytes) -> str:
