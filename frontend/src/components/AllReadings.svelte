@@ -19,7 +19,7 @@
   const of = (group: string) =>
     [...meanings.quantities.values()].filter((entry) => entry.group === group && inspection.readings[entry.name]);
 
-  const tags = $derived(Object.entries(inspection.facts.tags ?? {}));
+  const tags = $derived(Object.entries(inspection.facts.tags ?? {}).sort(([one], [other]) => one.localeCompare(other)));
 
   function figure(reading: Reading, entry: Entry): string {
     if (reading.value === null) return reading.silence ? 'silence' : '–';
@@ -96,6 +96,7 @@
   }
   .tags {
     grid-column: 1 / -1;
+    margin-top: 10px;
   }
   .tags dl {
     columns: 2;
