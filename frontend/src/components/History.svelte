@@ -6,7 +6,7 @@
   const at = (time: string) => new Date(time).toLocaleString('en-GB');
 </script>
 
-<ol reversed>
+<ol class="history" reversed>
   {#each recording.conformings as attempt (attempt.id)}
     <li>
       <span class="figure">{at(attempt.created_at)}</span>
