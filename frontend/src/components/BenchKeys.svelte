@@ -4,6 +4,7 @@
   import type { Player } from '../lib/player.svelte';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import Button from './Button.svelte';
+  import Dialog from './Dialog.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     player: Player;
@@ -76,8 +77,7 @@
 
 <svelte:window {onkeydown} />
 <LinkButton onclick={() => dialog?.showModal()}>Keys</LinkButton>
-<dialog bind:this={dialog} aria-labelledby="keys-title">
-  <h2 id="keys-title">Keys of the bench</h2>
+<Dialog bind:element={dialog} title="Keys of the bench">
   <dl>
     {#each KEYS as { shown, does } (shown)}
       <div>
@@ -91,19 +91,9 @@
     and wheel to come closer.
   </p>
   <Button onclick={() => dialog?.close()}>Close</Button>
-</dialog>
+</Dialog>
 
 <style>
-  dialog {
-    background: var(--sheet);
-    color: var(--ink);
-    border: 1px solid var(--ink);
-    padding: 18px 22px;
-    max-width: 620px;
-  }
-  dialog::backdrop {
-    background: color-mix(in srgb, var(--ink) 25%, transparent);
-  }
   dl {
     columns: 2;
     column-gap: 32px;

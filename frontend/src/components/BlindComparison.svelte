@@ -4,6 +4,7 @@
   import type { Player } from '../lib/player.svelte';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
+  import Dialog from './Dialog.svelte';
   import LinkButton from './LinkButton.svelte';
   let { player }: { player: Player } = $props();
   type Side = 'source' | 'treated';
@@ -87,8 +88,7 @@
   }
 </script>
 
-<dialog bind:this={dialog} aria-labelledby="blind-title" onclose={closed} {onkeydown}>
-  <h2 id="blind-title">Blind comparison</h2>
+<Dialog bind:element={dialog} title="Blind comparison" onclose={closed} {onkeydown}>
   {#if problem}<p role="alert" class="problem">{problem}</p>{/if}
   {#if result}
     <p role="status" class="result">{result.sentence}</p>
@@ -130,19 +130,9 @@
       <Button onclick={() => dialog?.close()}>Close</Button>
     </div>
   {/if}
-</dialog>
+</Dialog>
 
 <style>
-  dialog {
-    background: var(--sheet);
-    color: var(--ink);
-    border: 1px solid var(--ink);
-    padding: 18px 22px;
-    width: min(520px, 92vw);
-  }
-  dialog::backdrop {
-    background: color-mix(in srgb, var(--ink) 25%, transparent);
-  }
   p {
     margin: 8px 0;
   }

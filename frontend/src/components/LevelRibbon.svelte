@@ -4,6 +4,7 @@
   import type { LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
   import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
+  import { apart, limitLines } from '../lib/limit-lines';
   import type { Place } from '../lib/places';
   import type { Reduction } from '../lib/reduction';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
@@ -198,45 +199,16 @@
     return true;
   }
 
-  // Every limit on a level: two bounds are a corridor, one is a line; names stand beside, pushed apart where they would touch.
-  const LEVELS = [
-    'sample_peak_dbfs',
-    'true_peak_dbtp',
-    'momentary_max_lufs',
-    'short_term_max_lufs',
-    'rms_dbfs',
-    'integrated_loudness_lufs',
-    'active_speech_level_dbfs',
-    'noise_floor_dbfs',
-    'noise_floor_worst_pause_dbfs',
-    'noise_floor_quietest_dbfs',
-  ];
   const floor = $derived(limits.find((limit) => limit.quantity === 'noise_floor_dbfs'));
-  const drawn = $derived(
-    limits
-      .filter((limit) => LEVELS.includes(limit.quantity) && (limit.low !== null || limit.high !== null))
-      .map((limit) => {
-        const [low, high] = [limit.low ?? limit.high ?? 0, limit.high ?? limit.low ?? 0];
-        const corridor = limit.low !== null && limit.high !== null && low < high;
-        const figure = (value: number) => number(value, Number.isInteger(value) ? 0 : 1);
-        const said = corridor ? `${figure(low)} to ${figure(high)}` : figure(high);
-        return { limit, low, high, corridor, text: `${limit.title} ${said}`, broken: !corridor && !limit.passes };
-      }),
-  );
+  const drawn = $derived(limitLines(limits));
   const corridors = $derived(drawn.filter((each) => each.corridor));
   const lines = $derived(drawn.filter((each) => !each.corridor));
   const labels = $derived.by(() => {
     const moved = reduction && reduction.deepest < -0.05 ? `gain moved to ${number(reduction.deepest, 1)} dB` : '';
-    let free = -Infinity;
-    return [
+    return apart([
       ...drawn.map(({ text, low, high, broken }) => ({ text, at: (y(low) + y(high)) / 2 + 4, broken, gain: false })),
       ...(moved ? [{ text: moved, at: 30, broken: false, gain: true }] : []),
-    ]
-      .sort((one, other) => one.at - other.at)
-      .map((label) => {
-        free = Math.max(label.at, free + 13);
-        return { ...label, at: free };
-      });
+    ]);
   });
   // Each place in view; a number is only written where it does not cover the one before.
   const pins = $derived.by(() => {
