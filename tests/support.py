@@ -39,6 +39,7 @@ class Application:
             "ISPETTORE_DATABASE_URL": self.cluster.url,
             "ISPETTORE_STORE": str(self.folder / "store"),
             "ISPETTORE_INCOMING": str(self.folder / "incoming"),
+            "ISPETTORE_WORK": str(self.folder / "work"),
             "ISPETTORE_KEYS": str(self.folder / "keys"),
             "ISPETTORE_HEARTBEAT_S": "0.5",
             "ISPETTORE_STALLED_AFTER_S": "2",

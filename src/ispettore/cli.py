@@ -19,15 +19,17 @@ from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import certify as certify_file
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
+from ispettore.core.certify.verification import Verification
 from ispettore.core.certify.verification import verify as verify_file
+from ispettore.core.figures import clock, number, with_unit
 from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.inspection import inspect as inspect_file
-from ispettore.core.measure.reading import Span
+from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.conform import conform as conform_file
 from ispettore.core.plan.remedies import advice
-from ispettore.core.spec import catalogue
+from ispettore.core.spec import builtin, catalogue, standing
 from ispettore.core.spec.breaches import Breach, breaches
 from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
@@ -172,23 +174,37 @@ def verify(
         given = load_public(key) if key else None
         checked = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)
     if as_json:
-        _print_json({**checked.model_dump(mode="json", include={"genuine", "key", "key_id", "problems"})})
-    elif not checked.genuine:
-        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
-    elif checked.key == "unknown":
-        typer.echo(f"Intact, and the file is the certified one; but the key {checked.key_id} is not known here.")
+        told = {"genuine", "intact", "key", "key_id", "problems", "older", "methods", "compared", "notes"}
+        _print_json(checked.model_dump(mode="json", include=told))
     else:
-        typer.echo(f"Genuine: {file.name} is the certified file, and every reading was measured again and agrees.")
+        _print_verification(checked, file.name)
     raise typer.Exit(checked.exit_code)
+
+
+def _print_verification(checked: Verification, name: str) -> None:
+    if not checked.intact:
+        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
+    elif not checked.genuine:
+        typer.echo(f"Intact: {name} is the certified file; but the key {checked.key_id} is not known here.")
+    else:
+        typer.echo(f"Genuine: {name} is the certified file.")
+    if checked.intact:
+        typer.echo(checked.said)
+    if checked.methods:
+        typer.echo(checked.methods)
+    for one in checked.older:
+        typer.echo(f"  {one.title}: {one.certified} then, {one.measured} now")
+    for note in checked.notes:
+        typer.echo(f"Note: {note}", err=True)
 
 
 @app.command()
 def specs(as_json: AsJson = False) -> None:
     """List the specifications that ship."""
     if as_json:
-        _print_json([specification.model_dump(mode="json") for specification in catalogue.shipped().values()])
+        _print_json([specification.model_dump(mode="json") for specification in builtin.shipped().values()])
         return
-    for specification in catalogue.shipped().values():
+    for specification in builtin.shipped().values():
         typer.echo(f"{specification.id:24} {specification.name}\n{'':24} {specification.description}")
         for limit in specification.limits:
             typer.echo(f"{'':24} · {sentence(limit)}")
@@ -295,38 +311,32 @@ def _print_json(data: Any) -> None:
     typer.echo(json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False))
 
 
-def _figure(value: float | str | None, unit: str, decimals: int) -> str:
-    if value is None:
-        return "—"
-    text = value if isinstance(value, str) else f"{value:.{decimals}f}".replace("-", "−")
-    return f"{text} {unit}".strip()
-
-
 def _print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
     facts = inspection.facts
     depth = f", {facts.bit_depth} bit" if facts.bit_depth else ""
-    rate = f", {facts.bit_rate_kbps:.0f} kbit/s" if facts.lossy and facts.bit_rate_kbps else ""
+    rate = f", {number(facts.bit_rate_kbps, 0)} kbit/s" if facts.lossy and facts.bit_rate_kbps else ""
     typer.echo(
-        f"{inspection.name}: {facts.container.upper()} {facts.codec}, {facts.sample_rate_hz} Hz{depth}{rate}, "
-        f"{facts.channels} channel{'s' if facts.channels > 1 else ''}, {facts.duration_s:.2f} s"
+        f"{inspection.name}: {facts.container.upper()} {facts.codec}, {number(facts.sample_rate_hz, 0)} Hz{depth}{rate}, "
+        f"{facts.channels} channel{'s' if facts.channels > 1 else ''}, {clock(facts.duration_s, 2)}"
     )
     if verdict is None:
         for quantity, reading in inspection.readings.items():
             about = QUANTITIES[quantity]
             note = f"   {reading.note}" if reading.note else ""
-            typer.echo(f"       {about.title:22} {_figure(reading.value, about.unit, about.decimals + 1):>14}{note}")
+            typer.echo(f"       {about.title:22} {_figure(reading, about.decimals + 1):>14}{note}")
     else:
         for limit in verdict.limits:
             _print_limit(limit)
         typer.echo("  Passes." if verdict.passes else "  Does not pass.")
     for finding in inspection.findings:
-        typer.echo(f"  {finding.start_s:8.2f} s  {title_of_finding(finding.kind)}: {advice(finding.kind)}")
+        typer.echo(f"  {clock(finding.start_s, 2):>10}  {title_of_finding(finding.kind)}: {advice(finding.kind)}")
 
 
 def _print_breach(breach: Breach) -> None:
     side = "over" if breach.reading > breach.bound else "under"
-    by = _figure(breach.excess, breach.difference_unit, breach.decimals)
-    typer.echo(f"  {breach.start_s:8.2f} s  {breach.title}: {_figure(breach.reading, breach.unit, breach.decimals)}, {by} {side}")
+    by = with_unit(breach.excess, breach.difference_unit, breach.decimals)
+    reading = with_unit(breach.reading, breach.unit, breach.decimals)
+    typer.echo(f"  {clock(breach.start_s, 2):>10}  {breach.title}: {reading}, {by} {side}")
 
 
 def _spans(texts: list[str]) -> list[Span]:
@@ -341,12 +351,12 @@ def _spans(texts: list[str]) -> list[Span]:
 
 
 def _print_limit(limit: LimitVerdict) -> None:
-    said = limit.note or "" if limit.position == "unmeasured" or limit.reading is None else ""
-    if limit.margin is not None:
-        side = "inside" if limit.margin >= 0 else limit.position
-        said = f"{abs(limit.margin):.{limit.decimals}f} {limit.difference_unit} {side}".replace("  ", " ")
-    reading = _figure(limit.reading, limit.unit, limit.decimals)
-    typer.echo(f"  {MARKS[limit.position]} {limit.title:22} {reading:>14}   {said}".rstrip())
+    reading = f"{standing.reading(limit)} {standing.unit(limit)}".rstrip()
+    typer.echo(f"  {MARKS[limit.position]} {limit.title:22} {reading:>14}   {standing.distance(limit)}".rstrip())
+
+
+def _figure(reading: Reading, decimals: int) -> str:
+    return "–" if reading.value is None and not reading.silence else with_unit(reading.value, reading.unit, decimals)
 
 
 def _print_conformed(result: Conformed, out: Path) -> None:
@@ -356,14 +366,14 @@ def _print_conformed(result: Conformed, out: Path) -> None:
         typer.echo(f"  Note: {said}")
     if result.passes and result.after is not None:
         rounds = f"{result.rounds} round{'s' if result.rounds > 1 else ''}"
-        typer.echo(f"Conformed in {rounds}; touch {result.touch.touch:.0f} of 100. Measured:")
+        typer.echo(f"Conformed in {rounds}; touch {number(result.touch.touch, 0)} of 100. Measured:")
         _print_inspection(result.after, result.verdict)
         typer.echo(f"Written: {out}")
         return
     typer.echo("Can't be conformed; nothing was written.")
     for obstacle in result.obstacles:
         names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
-        short = f" ({obstacle.shortfall_db:.1f} dB short)" if obstacle.shortfall_db else ""
+        short = f" ({number(obstacle.shortfall_db, 1)} dB short)" if obstacle.shortfall_db else ""
         typer.echo(f"  {names}{short}: {obstacle.advice}")
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from ispettore.core import errors
 from ispettore.core.certify import report, seal
-from ispettore.core.certify.certificate import certify
+from ispettore.core.certify.certificate import certify, hash_of
 from ispettore.core.certify.keys import KeyFolder, load_public
 from ispettore.core.certify.verification import verify
 from ispettore.core.measure import ribbon
@@ -80,7 +80,7 @@ class Certifying(unittest.TestCase):
         other = KeyFolder(self.folder / "other-keys")
         resealed = seal.seal(self.sealed["certificate"], other.own())
         report = self.check(resealed)
-        self.assertEqual((report.genuine, report.key, report.exit_code), (True, "unknown", 3))
+        self.assertEqual((report.genuine, report.intact, report.key, report.exit_code), (False, True, "unknown", 3))
         given = load_public(other.path / "seal-public.pem")
         self.assertEqual(self.check(resealed, given=given).exit_code, 0)
         report = self.check(self.sealed, given=given)
@@ -107,6 +107,131 @@ class Certifying(unittest.TestCase):
         report = self.check(seal.seal(content, self.keys.own()))
         self.assertEqual(report.exit_code, 1)
         self.assertIn("RMS level is certified as", report.problems[0])
+
+    def resealed(self, change):
+        """The certificate changed by someone who holds the very key, as the check finds it."""
+        content = copy.deepcopy(self.sealed["certificate"])
+        change(content)
+        return self.check(seal.seal(content, self.keys.own()))
+
+    def test_every_claim_of_a_resealed_certificate_is_compared(self):
+        def verdicts_at(value):
+            def change(content):
+                for limit in content["verdict"]["limits"]:
+                    if isinstance(limit["reading"], float):
+                        limit["reading"] = value
+
+            return change
+
+        def taking(*names):
+            def change(content):
+                content["readings"] = {name: content["readings"][name] for name in names}
+
+            return change
+
+        def with_specification(**changes):
+            def change(content):
+                content["specification"].update(changes)
+                content["specification_sha256"] = hash_of(content["specification"])
+                content["verdict"].update(specification=content["specification"]["id"], version=content["specification"]["version"])
+
+            return change
+
+        def laxer(content):
+            content["specification"]["limits"] = content["specification"]["limits"][:2]
+            content["specification_sha256"] = hash_of(content["specification"])
+            content["verdict"]["limits"] = content["verdict"]["limits"][:2]
+
+        for change, words in (
+            (lambda c: c["facts"].update(duration_s=99_999.0), "Duration is certified as 99,999.00"),
+            (lambda c: c["facts"].update(codec="opus"), "Codec is certified as opus but measures mp3"),
+            (lambda c: c["facts"].update(bit_rate_kbps=320.0), "Bit rate is certified as 320.00"),
+            (lambda c: c["facts"].update(channel_relation="different"), "How the channels differ is certified"),
+            (lambda c: c["facts"].update(tags={"artist": ["Ada Quill"]}), "Tags is certified"),
+            (lambda c: c["facts"].update(frames=1), "Frames is certified as 1"),
+            (lambda c: c["file"].update(size_bytes=5), "two sizes"),
+            (lambda c: c.update(readings={}), "Peak is missing from the certificate"),
+            (taking("rms_dbfs"), "Noise floor is missing"),
+            (verdicts_at(-99.0), "What the verdict says of RMS level does not follow"),
+            (lambda c: c["verdict"]["limits"].pop(), "does not judge just the limits"),
+            (lambda c: c["verdict"]["limits"].append(c["verdict"]["limits"][0]), "does not judge just the limits"),
+            (lambda c: c["verdict"]["limits"][1].update(high=-1.0), "does not follow"),
+            (lambda c: c["verdict"]["limits"][0].update(severity="advice"), "does not follow"),
+            (lambda c: c["verdict"].update(passes=False), "By its own verdict"),
+            (lambda c: c["verdict"].update(role="master"), "not that of a deliverable"),
+            (lambda c: c["verdict"].update(version=7), "another specification"),
+            (lambda c: c["readings"]["rms_dbfs"].update(unit="LUFS"), "RMS level is certified as"),
+            (lambda c: c["readings"]["clipped_runs"].update(value=None), "Clipped runs is certified as nothing"),
+            (lambda c: c["specification"].update(description="Softer"), "its SHA-256 differs"),
+            (laxer, "calls itself: its identifier is that of"),
+            (with_specification(id="mine"), "calls itself: its name is that of"),
+            (with_specification(version=9), "calls itself: its identifier is that of"),
+            (lambda c: c.update(methods_version=0, facts={}), "does not hold what a certificate must"),
+            (lambda c: c.update(approved="yes"), "approved: is not part of a certificate"),
+            (lambda c: c["facts"].update(channels="1"), "does not hold what a certificate must"),
+        ):
+            report = self.resealed(change)
+            with self.subTest(words=words):
+                self.assertIn(words, " ".join(report.problems))
+                self.assertEqual((report.genuine, report.exit_code), (False, 1))
+
+    def test_what_was_compared_is_said(self):
+        report = self.check()
+        readings, limits = len(self.sealed["certificate"]["readings"]), len(self.sealed["certificate"]["verdict"]["limits"])
+        self.assertIn(f"{readings} readings, 12 facts of the file, {limits} limits; all agree", report.said)
+        self.assertEqual((report.methods, report.older, report.notes), ("", (), ()))
+
+    def test_what_two_readers_could_take_for_two_things_is_refused(self):
+        text = json.dumps(self.sealed)
+        deep = '{"a":' * 40 + "1" + "}" * 40
+        for changed, words in (
+            (text.replace('"issuer":', '"issuer": "Somebody", "issuer":', 1), "“issuer” stands in it twice"),
+            (text[:-1] + ', "note": "approved"}', "“note” stands beside its seal"),
+            (text.replace('"listened": false', f'"listened": {deep}'), "nested deeper"),
+            (text.replace('"listened": false', '"listened": ' + "[" * 100_000 + "]" * 100_000), "nested deeper"),
+            (text.replace('"listened": false', '"listened": NaN'), "NaN, which is no number"),
+            (text.replace('"Ispettore test"', '"Ispettore\\u0000"'), "a null character"),
+            (text.replace('"Ispettore test"', '"Ispettore\\ud800"'), "half of a surrogate pair"),
+            (text + " " * 2_000_000, "larger than 2 MB"),
+        ):
+            with self.subTest(words=words), self.assertRaises(errors.NotACertificate) as raised:
+                seal.parse(changed.encode(), name="c.json")
+            self.assertIn(words, raised.exception.sentence)
+        head, _, signature = self.sealed["seal"].split(".")
+        stuffed = {**self.sealed, "seal": f"{head}.bWlzY2hpZWY.{signature}"}
+        self.assertEqual(self.check(stuffed).exit_code, 1)
+
+    def test_a_stray_file_a_missing_and_an_open_key_are_told_and_break_nothing(self):
+        keys = KeyFolder(self.folder / "odd-keys")
+        resealed = seal.seal(self.sealed["certificate"], keys.own())
+        (keys.path / "known" / "notes.txt").write_text("not a key")
+        (keys.path / "known" / "folder").mkdir()
+        (keys.path / "seal-public.pem").unlink()
+        (keys.path / "seal-private.pem").chmod(0o644)
+        report = self.check(resealed, keys=keys)
+        self.assertEqual((report.genuine, report.key), (True, "known"))
+        told = " ".join(report.notes)
+        for words in ("“notes.txt” can't be used", "“seal-public.pem” is missing", "can be read by others (mode 644)"):
+            self.assertIn(words, told)
+        with self.assertRaises(errors.KeyExposed) as raised:
+            keys.own()
+        self.assertIn("chmod 600", raised.exception.sentence)
+
+    def test_a_specification_that_passes_itself_off_as_one_that_ships_is_refused(self):
+        mine = AUDIOBOOK.model_dump(mode="json")
+        mine["limits"][0]["high"] = -1.0
+        for changes, words in (
+            ({}, "identifier"),
+            ({"id": "mine"}, "name"),
+            ({"id": "mine", "name": " audiobook,  RETAIL"}, "name"),
+        ):
+            path = self.folder / "spec.json"
+            path.write_text(json.dumps({**mine, **changes}))
+            with self.subTest(changes=changes), self.assertRaises(errors.BadSpecification) as raised:
+                catalogue.load(path)
+            self.assertIn(f"Its {words} is that of “Audiobook, retail”", raised.exception.sentence)
+        path.write_text(json.dumps(AUDIOBOOK.model_dump(mode="json")))
+        self.assertEqual(catalogue.load(path), AUDIOBOOK)
 
     def test_what_misses_a_must_limit_is_not_certified(self):
         loud = signals.write(self.folder / "loud.wav", signals.voice_like(8, rms_dbfs=-22, rate=RATE), RATE)

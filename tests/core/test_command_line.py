@@ -151,4 +151,4 @@ class CommandLine(unittest.TestCase):
         loud[2 * RATE] = 0.95
         signals.write(self.folder / "loud.wav", loud, RATE)
         text = self.call("inspect", "loud.wav", "--spec", "audiobook-retail").stdout
-        self.assertRegex(text, r"2\.00 s  Peak: −0\.4 dBFS, 2\.6 dB over")
+        self.assertRegex(text, r"0:02\.00  Peak: −0\.4 dBFS, 2\.6 dB over")

@@ -11,11 +11,13 @@ import soundfile
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
+from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.tags import STATED_AS
-from ispettore.core.audio.writing import LOSSY, OutputFormat, Sink, format_for, read_span
+from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspection import inspect, measure_array
 from ispettore.core.plan.conform import conform, role_for
-from ispettore.core.spec import catalogue
+from ispettore.core.spec import catalogue, delivery
+from ispettore.core.spec.objections import objections, refusal
 from ispettore.core.spec.specification import Specification
 from tests import signals
 from tests.treating import RATE, treated
@@ -40,6 +42,7 @@ class Formats(unittest.TestCase):
             ("mp3", "mp3", 44_100),
             ("ogg", "vorbis", 44_100),
             ("opus", "opus", 48_000),
+            ("aiff", "pcm", 44_100),
         ):
             wave = np.stack([signals.voice_like(6, rms_dbfs=-22, rate=rate)] * 2, axis=1)
             found = inspect(self.written(container, wave, rate)).inspection
@@ -71,11 +74,13 @@ class Formats(unittest.TestCase):
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_each_lossy_format_has_a_rate_for_every_recording(self):
-        for container in LOSSY:
+        for container, written in WRITABLE.items():
             form = OutputFormat(container=container)
+            if not written.lossy:
+                continue
             for rate in (8_000, 11_025, 16_000, 22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000):
                 fitting = form.rate_for(rate)
-                self.assertTrue(not form.codec.rates_hz or fitting in form.codec.rates_hz)
+                self.assertTrue(not written.rates_hz or fitting in written.rates_hz)
                 self.assertGreaterEqual(fitting, min(rate, 44_100 if container == "mp3" else 48_000))
 
     def test_an_opus_deliverable_is_conformed_measured_and_heard_exactly(self):
@@ -103,6 +108,77 @@ class Formats(unittest.TestCase):
         for container, role in (("opus", "deliverable"), ("flac", "master"), ("mp3", "deliverable")):
             self.assertEqual(role_for(OutputFormat(container=container), ogg), role)
 
+    def test_one_table_decides_what_is_chosen_objected_to_and_written(self):
+        def asking(*limits: dict) -> Specification:
+            data = {"id": "x", "name": "Harbour", "limits": [{"applies_to": "deliverable", **limit} for limit in limits]}
+            self.assertEqual(refusal(data), "", "it can be kept")
+            return Specification.model_validate(data)
+
+        aiff = {"quantity": "container", "one_of": ["aiff"]}
+        ogg = {"quantity": "container", "one_of": ["ogg"]}
+        wav = {"quantity": "container", "one_of": ["caf", "wav"]}
+        for limits, expected in (
+            ((aiff,), ("aiff", 24, None)),
+            ((ogg, {"quantity": "codec", "one_of": ["opus"]}), ("opus", None, None)),
+            ((ogg, {"quantity": "codec", "one_of": ["vorbis"]}), ("ogg", None, None)),
+            ((ogg, {"quantity": "sample_rate_hz", "low": 44_100, "high": 44_100}), ("ogg", None, None)),
+            ((wav, {"quantity": "bit_depth", "low": 16, "high": 16}), ("wav", 16, None)),
+            (({"quantity": "codec", "one_of": ["flac"]},), ("flac", 24, None)),
+            (({"quantity": "bit_rate_kbps", "low": 250},), ("mp3", None, 256)),
+            (({"quantity": "bit_rate_kbps", "low": 64, "high": 130},), ("mp3", None, 128)),
+            (({"quantity": "rms_dbfs", "high": -10},), ("mp3", None, 192)),
+        ):
+            form = delivery.asked_for(asking(*limits))
+            with self.subTest(limits=limits):
+                self.assertEqual((form.container, form.bit_depth, form.bit_rate_kbps), expected)
+        for limits in (
+            ({"quantity": "container", "one_of": ["caf", "w64"]},),
+            (ogg, {"quantity": "codec", "one_of": ["flac"]}),
+            (wav, {"quantity": "bit_depth", "low": 32}),
+        ):
+            specification = asking(*limits)
+            with self.subTest(limits=limits):
+                with self.assertRaises(delivery.NotWritable) as raised:
+                    delivery.asked_for(specification)
+                self.assertIn("“Harbour” asks for", raised.exception.sentence)
+                [said] = objections(specification.model_dump(mode="json"))
+                self.assertIn("can check files against this but not make them", said.sentence)
+                self.assertFalse(said.blocks)
+
+    def test_what_is_asked_for_is_what_is_written(self):
+        source = self.folder / "in.wav"
+        soundfile.write(source, signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-75), RATE, subtype="PCM_24")
+        loud = {"quantity": "rms_dbfs", "low": -40, "high": -10}
+        for name, limits in (
+            ("a.aiff", [{"quantity": "container", "one_of": ["aiff"]}, {"quantity": "bit_depth", "low": 16, "high": 16}]),
+            ("a.opus", [{"quantity": "container", "one_of": ["ogg"]}, {"quantity": "codec", "one_of": ["opus"]}]),
+            ("a.mp3", [{"quantity": "bit_rate_kbps", "low": 320}, {"quantity": "bit_rate_kind", "one_of": ["constant"]}]),
+        ):
+            limits = [{"applies_to": "deliverable", **limit} for limit in limits]
+            specification = Specification.model_validate({"id": "x", "name": "Harbour", "limits": [loud, *limits]})
+            result = conform(source, specification, self.folder / name)
+            with self.subTest(name=name):
+                self.assertTrue(result.passes, result.obstacles)
+                self.assertEqual(result.role, "deliverable")
+
+    def test_every_bit_rate_of_the_table_is_the_one_that_is_written(self):
+        wave = signals.noise(1, rms_dbfs=-30, rate=RATE)[:, None].astype(np.float32)
+        for kbps in WRITABLE["mp3"].bit_rates_kbps:
+            for rate in WRITABLE["mp3"].rates_hz:
+                path = self.folder / "rate.mp3"
+                with Sink(path, sample_rate_hz=rate, channels=1, form=OutputFormat(container="mp3", bit_rate_kbps=kbps)) as sink:
+                    sink.write(wave)
+                facts = inspect(path).inspection.facts
+                with self.subTest(kbps=kbps, rate=rate):
+                    self.assertEqual((facts.bit_rate_kbps, facts.bit_rate_constant), (kbps, True))
+
+    def test_the_longest_name_a_file_can_have_can_be_conformed_to(self):
+        source = self.folder / f"{'n' * 251}.wav"
+        soundfile.write(source, signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-75), RATE, subtype="PCM_24")
+        out = self.folder / f"{'n' * 250}.flac"
+        self.assertTrue(conform(source, catalogue.find("speech-streaming-aes77"), out).passes)
+        self.assertEqual(sorted(path.name for path in self.folder.iterdir()), sorted((source.name, out.name)))
+
     def test_a_wav_master_states_where_it_comes_from_and_how_loud_it_is(self):
         source, out = self.folder / "Kapitel – Fähre.wav", self.folder / "master.wav"
         soundfile.write(source, signals.voice_like(14, rms_dbfs=-27, rate=RATE, room_dbfs=-75), RATE, subtype="PCM_24")
@@ -111,12 +187,12 @@ class Formats(unittest.TestCase):
         self.assertTrue(result.passes)
         found = inspect(out).inspection
         tags = found.facts.tags
-        self.assertEqual((tags["description"], tags["originator"]), ("Kapitel ? Fahre.wav", "Ispettore"))
-        self.assertEqual(tags["reference"], inspect(source).inspection.sha256[:32])
-        self.assertEqual((tags["date"], tags["time"]), ("2026-11-25", "18:30:05"))
+        self.assertEqual((tags["description"], tags["originator"]), (("Kapitel ? Fahre.wav",), ("Ispettore",)))
+        self.assertEqual(tags["reference"], (inspect(source).inspection.sha256[:32],))
+        self.assertEqual((tags["date"], tags["time"]), (("2026-11-25",), ("18:30:05",)))
         for quantity in STATED:
             title, unit = STATED_AS[quantity]
-            figure, written = tags[title].split()
+            figure, written = tags[title][0].split()
             self.assertEqual(written, unit)
             self.assertAlmostEqual(float(figure.replace("−", "-")), found.value(quantity), delta=0.011)
         # The chunk by the standard's own offsets: before the samples, version 2.
@@ -132,7 +208,7 @@ class Formats(unittest.TestCase):
         conform(source, catalogue.find("speech-streaming-aes77"), again, written_at=at)
         self.assertEqual(again.read_bytes(), content)
         conform(out, catalogue.find("broadcast-r128"), again, written_at=at)
-        self.assertEqual(inspect(again).inspection.facts.tags["description"], "Kapitel ? Fahre.wav")
+        self.assertEqual(inspect(again).inspection.facts.tags["description"], ("Kapitel ? Fahre.wav",))
 
     def test_what_has_no_loudness_states_none(self):
         path = self.folder / "silence.wav"

@@ -49,7 +49,7 @@ class Objections(unittest.TestCase):
             (limit("true_peak_dbtp", high="loud"), (1,), "“loud” is not a number"),
             (limit("true_peak_dbtp", high=float("inf")), (1,), "“inf” is not a number"),
             (limit("true_peak_dbtp", high=40), (1,), "True peak lies between −100 dBTP and 6 dBTP; 40 dBTP does not"),
-            (limit("duration_s", high=1e9), (1,), "Duration lies between 0:00:00 and 24:00:00"),
+            (limit("duration_s", high=1e9), (1,), "Duration lies between 0:00 and 24:00:00"),
             (limit("integrated_loudness_lufs", low=-19, high=-18.95), (1,), "two honest meters may differ by 0.1 LU"),
             (limit("noise_floor_dbfs", low=-70, high=-69.5), (1,), "two honest meters may differ by 1 dB"),
             (limit("rms_dbfs", low=-20, high=-19), (0, 1), "RMS level is limited twice"),

@@ -53,7 +53,7 @@ class ToneSteps(unittest.TestCase):
         out, done = treated(ringing, ("resonance-search", {}))
         [cut, *_] = done.ledger[0].learned["cuts"]
         self.assertAlmostEqual(cut["frequency_hz"], 2_300, delta=80)
-        self.assertRegex(cut["evidence"], r"At 2\d\d\d Hz the long-term spectrum stands \d+\.\d dB over its surroundings")
+        self.assertRegex(cut["evidence"], r"At 2,\d\d\d Hz the long-term spectrum stands \d+\.\d dB over its surroundings")
         before, after = (measured(wave).inspection.spectrum.resonances for wave in (ringing, out))
         self.assertLess(after[0].stands_out_db if after else 0.0, before[0].stands_out_db - 3)
         untouched, done = treated(voice, ("resonance-search", {}))
@@ -174,7 +174,7 @@ class SpotsAndLevels(unittest.TestCase):
         found = measured(out).inspection
         self.assertAlmostEqual(found.value("true_peak_dbtp"), -1, delta=0.02)
         short = -6 - found.value("integrated_loudness_lufs")
-        self.assertIn(f"stays {short:.1f} dB below -6 LUFS", done.ledger[0].warnings[0])
+        self.assertIn(f"stays {short:.1f} dB below −6 LUFS", done.ledger[0].warnings[0])
         _, done = treated(np.zeros(RATE), ("final-level", settings))
         self.assertIn("has no value here", done.ledger[0].warnings[0])
 

@@ -1,14 +1,17 @@
 """Children that swell, hang, crash or are no longer wanted end alone, and say why."""
 
+import errno
 import os
 import signal
+import tempfile
 import time
 import unittest
+from pathlib import Path
 
 import numpy as np
 
 from ispettore.core import errors
-from ispettore.studio import isolation
+from ispettore.studio import disk, isolation
 
 
 def answers(value: int, *, progress) -> int:
@@ -43,18 +46,55 @@ def stumbles(*, progress) -> None:
     raise KeyError("unheard of")
 
 
+def spills(*, progress) -> None:
+    """Writes on and on, into a file without a name and one with."""
+    with tempfile.TemporaryFile() as unnamed, tempfile.NamedTemporaryFile() as named:
+        while True:
+            for file in (unnamed, named):
+                file.write(bytes(1_000_000))
+                file.flush()
+            time.sleep(0.001)
+
+
+def says_where(*, progress) -> str:
+    with tempfile.NamedTemporaryFile() as file:
+        return file.name
+
+
+def finds_no_room(*, progress) -> None:
+    raise OSError(errno.ENOSPC, "No space left on device")
+
+
 class Isolation(unittest.TestCase):
-    def run_child(self, function, *arguments, memory_gb: float = 4.0, cpu_s: int = 60, cancelled=lambda: False):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+
+    def run_child(
+        self, function, *arguments, memory_gb: float = 4.0, cpu_s: int = 60, disk_gb: float = 1.0, cancelled=lambda: False
+    ):
         self.stages = []
         return isolation.run(
             function,
             *arguments,
             name="chapter.wav",
-            memory_bytes=int(memory_gb * 1024**3),
-            cpu_s=cpu_s,
+            folder=self.folder,
+            limits=isolation.Limits(memory_bytes=int(memory_gb * 1024**3), cpu_s=cpu_s, disk_bytes=int(disk_gb * 1024**3)),
             progress=lambda stage, fraction: self.stages.append((stage, fraction)),
             cancelled=cancelled,
         )
+
+    def test_everything_temporary_lies_in_the_folder_and_is_bounded(self):
+        self.assertEqual(Path(self.run_child(says_where)).parent, self.folder)
+        with self.assertRaises(disk.TooMuchDisk) as raised:
+            self.run_child(spills, disk_gb=0.05)
+        self.assertIn("chapter.wav", raised.exception.sentence)
+
+    def test_a_full_disk_is_said(self):
+        with self.assertRaises(disk.NoRoomLeft) as raised:
+            self.run_child(finds_no_room)
+        self.assertIn("There is no room left here for “chapter.wav”", raised.exception.sentence)
 
     def test_results_and_progress_come_back(self):
         self.assertEqual(self.run_child(answers, 41), 42)

@@ -22,7 +22,8 @@ from sqlalchemy.exc import OperationalError
 from ispettore.core import errors
 from ispettore.core.errors import RoomToneLength, RoomToneOutside
 from ispettore.core.measure import pyramid
-from ispettore.core.measure.inspection import METHODS_VERSION, measure_array
+from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.methods_history import current
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat import trace
 from ispettore.studio import conformings, doing, isolation, pictures, productions, recordings, room_tones, verifyings, worker, works
@@ -66,7 +67,7 @@ class Working(unittest.TestCase):
     def test_a_recording_from_before_there_were_tiles_gets_them_when_measured_again(self):
         recording = self.bring_in("old.wav", signals.voice_like(8, rms_dbfs=-24, rate=RATE, room_dbfs=-70, seed=71))
         self.done(recording)
-        key = (recordings.detail(recording).sha256, METHODS_VERSION, "")
+        key = (recordings.detail(recording).sha256, current(), "")
         with transaction() as session:
             record = session.get_one(InspectionRecord, key)
             kept, readings = record.pyramid_sha256, record.data["readings"]
@@ -87,8 +88,8 @@ class Working(unittest.TestCase):
         recordings.catch_up()
         self.assertEqual(work_for(recording).state, WorkState.DONE)
         with transaction() as session:
-            record = session.get_one(InspectionRecord, (recordings.detail(recording).sha256, METHODS_VERSION, ""))
-            record.methods_version = METHODS_VERSION - 1
+            record = session.get_one(InspectionRecord, (recordings.detail(recording).sha256, current(), ""))
+            record.methods_version = current() - 1
             session.add(record)
         self.assertIsNone(self.row(recording).verdict)
         recordings.catch_up()

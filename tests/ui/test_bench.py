@@ -16,7 +16,8 @@ from playwright.sync_api import expect
 
 from ispettore.core.measure import pyramid, ribbon, tracks
 from ispettore.core.measure.grid import Series
-from ispettore.core.measure.inspection import METHODS_VERSION, inspect
+from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.methods_history import current
 from ispettore.studio import productions
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Recording
@@ -277,7 +278,7 @@ class Bench(InterfaceCase):
         with transaction() as session:
             record = InspectionRecord(
                 sha256=sha256,
-                methods_version=METHODS_VERSION,
+                methods_version=current(),
                 data=data,
                 ribbon=drawn,
                 tracks=tracks.of(measured).packed(),

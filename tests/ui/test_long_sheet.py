@@ -6,7 +6,8 @@ import statistics
 from playwright.sync_api import expect
 
 from ispettore.core.measure import ribbon, tracks
-from ispettore.core.measure.inspection import METHODS_VERSION, inspect
+from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.methods_history import current
 from ispettore.studio import productions
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Recording
@@ -59,7 +60,7 @@ class LongSheet(InterfaceCase):
                 readings = {**data["readings"]}
                 readings["rms_dbfs"] = {**readings["rms_dbfs"], "value": -20 - chapter / 100 - (6 if chapter == 77 else 0)}
                 one = {**data, "sha256": sha256, "readings": readings}
-                session.add(InspectionRecord(sha256=sha256, methods_version=METHODS_VERSION, data=one, ribbon=drawn, tracks=run))
+                session.add(InspectionRecord(sha256=sha256, methods_version=current(), data=one, ribbon=drawn, tracks=run))
                 name = f"Chapter {chapter}.wav"
                 session.add(Recording(production_id=cls.production, position=chapter, name=name, sha256=sha256, size_bytes=9))
 

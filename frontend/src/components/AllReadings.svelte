@@ -55,9 +55,9 @@
     <section class="tags" aria-label="What the file says of itself">
       <h3>What the file says of itself</h3>
       <dl>
-        {#each tags as [name, text] (name)}<div>
+        {#each tags as [name, values] (name)}<div>
             <dt>{name}</dt>
-            <dd>{text}</dd>
+            {#each values as text, index (index)}<dd>{text}</dd>{/each}
           </div>{/each}
       </dl>
     </section>

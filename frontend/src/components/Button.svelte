@@ -2,15 +2,28 @@
   import type { Snippet } from 'svelte';
   interface Props {
     children: Snippet;
-    onclick?: () => void;
+    onclick?: () => unknown;
     strong?: boolean;
     disabled?: boolean;
     label?: string;
   }
   let { children, onclick, strong = false, disabled = false, label }: Props = $props();
+  // What takes time is asked for once, however often the button is pressed meanwhile.
+  let busy = $state(false);
+  async function act() {
+    if (busy) return;
+    busy = true;
+    try {
+      await onclick?.();
+    } finally {
+      busy = false;
+    }
+  }
 </script>
 
-<button type="button" class:strong {onclick} {disabled} aria-label={label}>{@render children()}</button>
+<button type="button" class:strong onclick={act} {disabled} aria-busy={busy} aria-label={label}
+  >{@render children()}</button
+>
 
 <style>
   button {

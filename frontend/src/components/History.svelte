@@ -11,10 +11,14 @@
     <li>
       <span class="figure">{at(attempt.created_at)}</span>
       {attempt.container.toUpperCase()}, {attempt.preference}:
-      {#if attempt.passes && attempt.sha256}
-        <a href={`/api/conformings/${attempt.id}/file`} download>{attempt.certified ? 'certified' : 'conformed'}</a>
-      {:else if attempt.passes === false}
+      {#if attempt.sha256}
+        <a href={`/api/conformings/${attempt.id}/file`} download
+          >{attempt.certificate_for ? 'certified' : 'conformed'}</a
+        >
+        {attempt.current ? '' : `for ${attempt.made_for.name}, version ${attempt.made_for.version}`}
+      {:else if attempt.refused}
         can't be conformed
+        {attempt.current ? '' : `to ${attempt.made_for.name}, version ${attempt.made_for.version}`}
       {:else}
         {attempt.work?.state ?? ''}
       {/if}

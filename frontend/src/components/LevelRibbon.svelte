@@ -225,9 +225,7 @@
   });
   const time = (seconds: number) => {
     const decimals = view.span > 20 ? 0 : view.span > 2 ? 1 : view.span > 0.2 ? 2 : view.span > 0.02 ? 3 : 4;
-    return decimals
-      ? `${clock(Math.floor(seconds + 1e-9))}${(((seconds % 1) + 1e-9) % 1).toFixed(decimals).slice(1)}`
-      : clock(seconds);
+    return clock(seconds, decimals);
   };
   const said = $derived(
     `Level over ${clock(view.duration)}, shown from ${time(view.start)} to ${time(view.end)}.` +

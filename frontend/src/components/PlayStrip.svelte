@@ -7,6 +7,10 @@
   import LinkButton from './LinkButton.svelte';
   let { player }: { player: Player } = $props();
   let blind: BlindComparison | undefined = $state();
+  const lowered = $derived.by(() => {
+    const [side, by] = player.match.source < 0 ? ['source', player.match.source] : ['treated', player.match.treated];
+    return `${side} ${number(by as number, 1)} dB`;
+  });
 </script>
 
 <div class="strip" role="group" aria-label="Playing">
@@ -30,9 +34,7 @@
       />
       Matched loudness
       <span class="soft figure">
-        {player.matched
-          ? `treated ${player.match > 0 ? '+' : ''}${number(player.match, 1)} dB`
-          : 'each at its own level'}
+        {player.matched ? lowered : 'each at its own level'}
       </span>
     </label>
     <LinkButton onclick={() => blind?.open()}>Compare blind …</LinkButton>

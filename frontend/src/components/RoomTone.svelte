@@ -19,7 +19,7 @@
   let { recordingId, byHand, inspection, selection, onchoose, ongo }: Props = $props();
   const spans = $derived(inspection.room_tone);
   const total = $derived(spans.reduce((sum, span) => sum + span.end_s - span.start_s, 0));
-  const exact = (seconds: number) => `${clock(Math.floor(seconds))}${(seconds % 1).toFixed(2).slice(1)}`;
+  const exact = (seconds: number) => clock(seconds, 2);
   let settled = $state<Span>();
   $effect(() => {
     const next = selection && { ...selection };

@@ -57,7 +57,6 @@
                 ...column.limit,
                 low: column.limit.low ?? null,
                 high: column.limit.high ?? null,
-                decimals: column.decimals,
                 unit: column.unit,
               })}</span
         >

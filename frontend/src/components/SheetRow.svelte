@@ -2,7 +2,7 @@
   // One recording on the sheet: its readings against the limits, and below it what came of conforming it.
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Recording, type Work } from '../lib/api';
+  import type { Recording, Work } from '../lib/api';
   import { clock, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import Button from './Button.svelte';
@@ -32,11 +32,18 @@
   const live = getContext<Live>('live');
   let over = $state(false);
   const attempted = $derived(row.conforming);
+  const delivered = $derived(row.delivered);
+  /** Whether there is a file that meets the specification of now and was made for it. */
+  const settled = $derived(Boolean(delivered?.current && delivered.passes));
+  const failed = $derived(
+    attempted && attempted.id !== delivered?.id && (attempted.obstacles.length || attempted.work?.state === 'failed'),
+  );
+  const madeFor = $derived(
+    delivered && !delivered.current
+      ? `${delivered.certificate_for ? 'certified' : 'made'} for ${delivered.made_for.name}, version ${delivered.made_for.version}`
+      : '',
+  );
 
-  const again = (id: string) =>
-    acting.attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id: id } } })),
-    );
   const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
@@ -122,9 +129,11 @@
           about={row.name}
           oncancel={() => acting.cancel(attempted.work?.id ?? '')}
         />
-      {:else if !attempted?.passes}
+      {:else if !settled}
         <Button label={`Conform ${row.name}`} onclick={() => acting.conform(row.id, { preference: 'balanced' })}
-          >{attempted?.work?.state === 'cancelled' || attempted?.work?.state === 'failed' || attempted?.passes === false
+          >{attempted?.work?.state === 'cancelled' ||
+          attempted?.work?.state === 'failed' ||
+          (attempted?.refused && attempted.current)
             ? 'Try again'
             : 'Conform'}</Button
         >
@@ -133,14 +142,14 @@
   {:else if row.work?.state === 'failed'}
     <td tabindex="-1" colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
     <td class="verdict" tabindex="-1"
-      ><Button onclick={() => again(row.id)}>Measure again</Button><Button
+      ><Button onclick={() => acting.measure(row.id)}>Measure again</Button><Button
         label={`Remove ${row.name}`}
         onclick={() => acting.remove([row])}>Remove</Button
       ></td
     >
   {:else if row.work?.state === 'cancelled'}
     <td tabindex="-1" colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
-    <td class="verdict" tabindex="-1"><Button onclick={() => again(row.id)}>Measure</Button></td>
+    <td class="verdict" tabindex="-1"><Button onclick={() => acting.measure(row.id)}>Measure</Button></td>
   {:else if row.work}
     {@const now = stage(row.work)}
     <td tabindex="-1" colspan={quantities.length + 2}
@@ -153,30 +162,36 @@
     >
   {/if}
 </tr>
-{#if attempted?.passes && attempted.after}
+{#if delivered?.after}
+  {@const made = delivered}
   <tr class="after" data-after={row.name}>
     <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
-        >{attempted.steps.length
-          ? attempted.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
-          : 'encoding alone'}; touch {Math.round(attempted.touch?.touch ?? 0)}</span
+        >{made.steps.length ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ') : 'encoding alone'};
+        touch {Math.round(made.touch?.touch ?? 0)}</span
       >
+      {#if madeFor}<span class="facts twin">{madeFor}</span>{/if}
     </th>
     <td class="downloads" tabindex="-1">
-      <a href={`/api/conformings/${attempted.id}/file`} download>{attempted.container.toUpperCase()}</a>
-      {#if attempted.certified}<a href={`/api/conformings/${attempted.id}/certificate`} download>Certificate</a>{/if}
+      <a href={`/api/conformings/${made.id}/file`} download>{made.container.toUpperCase()}</a>
+      {#if made.certificate_for}<a href={`/api/conformings/${made.id}/certificate`} download>Certificate</a>{/if}
     </td>
     {#each quantities as column (column.limit.quantity)}
-      {@const limit = attempted.after.limits.find((found) => found.quantity === column.limit.quantity)}
+      {@const limit = made.after?.limits.find((found) => found.quantity === column.limit.quantity)}
       <td tabindex="-1"
         >{#if limit}<LimitCell {limit} />{/if}</td
       >
     {/each}
-    <td class="verdict" tabindex="-1"><span class="inside">{attempted.certified ? 'Certified' : 'Inside'}</span></td>
+    <td class="verdict" tabindex="-1"
+      ><span class={made.passes ? 'inside' : 'outside'}
+        >{made.certified ? 'Certified' : made.passes ? 'Inside' : 'Outside'}</span
+      ></td
+    >
   </tr>
-{:else if attempted && (attempted.obstacles.length || attempted.work?.state === 'failed')}
-  <tr class="after" data-after={row.name}>
+{/if}
+{#if failed && attempted}
+  <tr class="after" data-failed={row.name}>
     <th scope="row" class="first" tabindex="-1"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
     <td tabindex="-1" colspan={quantities.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}

@@ -17,7 +17,7 @@
   let { view, player, tracks, offset, children }: Props = $props();
   const now = $derived(tracks?.at(player.position + offset));
   const level = (value: number | null | undefined) => (value == null ? '–' : number(value, 1));
-  const exact = (seconds: number) => `${clock(Math.floor(seconds))}${(seconds % 1).toFixed(2).slice(1)}`;
+  const exact = (seconds: number) => clock(seconds, 2);
 </script>
 
 <div class="strip" role="group" aria-label="View">

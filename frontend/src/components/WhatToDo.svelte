@@ -14,29 +14,30 @@
 
   let { recording, acting }: { recording: RecordingDetail; acting: Acting } = $props();
   const live = getContext<Live>('live');
-  const FORMATS = [
-    ['asked', 'as the specification asks'],
-    ['mp3', 'MP3, 192 kbit/s'],
-    ['opus', 'Opus, 48 kHz'],
-    ['wav', 'WAV master, 24 bit'],
-    ['flac', 'FLAC master, 24 bit'],
-  ] as const;
+
   const LEVELS = [
     ['light', 'light: least touch'],
     ['balanced', 'balanced'],
     ['even', 'even: alike in every chapter'],
   ] as const;
   let preference = $state<'light' | 'balanced' | 'even'>('balanced');
-  let container = $state<'asked' | 'mp3' | 'opus' | 'wav' | 'flac'>('asked');
+  let container = $state('');
 
   const latest = $derived(recording.conformings[0]);
-  const done = $derived(latest?.passes ? latest : undefined);
+  // The attempt whose file counts; a later one that brought nothing does not take it away.
+  const done = $derived(recording.conformings.find((attempt) => attempt.id === recording.delivered?.id));
+  const formats = $derived(
+    recording.formats.map(
+      ({ name, title, meets }) =>
+        [name, name === '' ? `as the specification asks: ${title}` : meets ? title : `${title}, not as asked`] as const,
+    ),
+  );
+  const chosen = $derived(formats.some(([name]) => name === container) ? container : (formats[0]?.[0] ?? ''));
   const running = $derived(
     latest?.work && ['waiting', 'running'].includes(latest.work.state) ? latest.work : undefined,
   );
   const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
-  const conform = () =>
-    acting.conform(recording.id, { preference, container: container === 'asked' ? null : container });
+  const conform = () => acting.conform(recording.id, { preference, container: chosen || null });
 </script>
 
 <div class="column">
@@ -51,13 +52,26 @@
     />
   {:else}
     <div class="act">
-      <Choice label="Format" value={container} options={FORMATS} onchange={(to) => (container = to)} />
+      <Choice label="Format" value={chosen} options={formats} onchange={(to) => (container = to)} />
       <Choice label="Level" value={preference} options={LEVELS} onchange={(to) => (preference = to)} />
-      <Button strong={!done} onclick={conform}>{done ? 'Conform again' : 'Conform'}</Button>
+      <Button strong={!done?.current} onclick={conform}>{done?.current ? 'Conform again' : 'Conform'}</Button>
     </div>
+  {/if}
+  {#if latest !== done && latest?.current && latest.obstacles.length}
+    <h2 class="outside">Can't be conformed</h2>
+    {#each latest.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+  {:else if latest?.work?.error}
+    <p class="outside" role="alert">{latest.work.error}</p>
   {/if}
   {#if done && recording.inspection}
     <h2>What was done</h2>
+    {#if !done.current}
+      <p class="near">
+        Made for {done.made_for.name}, version {done.made_for.version}, not for the specification of now. {done.certificate_for
+          ? 'Its certificate counts for that alone.'
+          : ''}
+      </p>
+    {/if}
     <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} before={recording.inspection} />
     <p class="soft">
       Touch {number(done.touch?.touch ?? 0, 0)} of 100{#if (done.touch?.depth_max_db ?? 0) > 0}: limited by {number(
@@ -67,16 +81,13 @@
     </p>
     <p class="downloads">
       <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>
-      {#if done.certified}<a href={`/api/conformings/${done.id}/certificate`} download>Certificate</a><a
+      {#if done.certificate_for}
+        {@const what = done.certified ? 'Certificate' : `Certificate for ${done.certificate_for.name}`}
+        <a href={`/api/conformings/${done.id}/certificate`} download>{what}</a><a
           href={`/api/conformings/${done.id}/certificate.pdf`}
-          download>Certificate, printable</a
+          download>{what}, printable</a
         >{/if}
     </p>
-  {:else if latest?.obstacles.length}
-    <h2 class="outside">Can't be conformed</h2>
-    {#each latest.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
-  {:else if latest?.work?.error}
-    <p class="outside" role="alert">{latest.work.error}</p>
   {/if}
   {#if recording.conformings.length || recording.earlier.length}
     <h2>History</h2>
@@ -104,6 +115,9 @@
   }
   .outside {
     color: var(--outside);
+  }
+  .near {
+    color: var(--near);
   }
   .act {
     display: flex;

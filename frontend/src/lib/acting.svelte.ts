@@ -38,12 +38,15 @@ export class Acting {
     });
   }
 
-  conform(
-    recording_id: string,
-    body: { preference: 'light' | 'balanced' | 'even'; container?: 'wav' | 'flac' | 'mp3' | 'opus' | null },
-  ) {
+  conform(recording_id: string, body: { preference: 'light' | 'balanced' | 'even'; container?: string | null }) {
     return this.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/conform', { params: { path: { recording_id } }, body })),
+    );
+  }
+
+  measure(recording_id: string) {
+    return this.attempt(async () =>
+      answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id } } })),
     );
   }
 

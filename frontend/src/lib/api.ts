@@ -26,13 +26,26 @@ export type Inspection = components['schemas']['Inspection'];
 export type Pause = components['schemas']['Pause'];
 export type Method = components['schemas']['Method'];
 export type Explained = components['schemas']['Explained'];
+export type Format = components['schemas']['FormatView'];
 export type Facts = components['schemas']['FileFacts'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
+const NO_WORDS = 'The server did not answer as it should. Try again in a moment.';
+
+/** The server's own sentence in the body of an answer that is none, whatever that body is. */
+export function said(body: string): string {
+  try {
+    const found = JSON.parse(body) as { error?: unknown } | null;
+    return typeof found?.error === 'string' ? found.error : NO_WORDS;
+  } catch {
+    return NO_WORDS;
+  }
+}
+
 /** What an answer holds, or an error with the server's own sentence. */
 export function answer<T>(result: { data?: T; error?: unknown; response: Response }): T {
   if (result.response.ok) return result.data as T;
-  const said = (result.error as { error?: string } | undefined)?.error;
-  throw new Error(said ?? 'The server did not answer as it should. Try again in a moment.');
+  const told = (result.error as { error?: string } | undefined)?.error;
+  throw new Error(typeof told === 'string' ? told : NO_WORDS);
 }

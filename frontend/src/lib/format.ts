@@ -1,17 +1,33 @@
 // Figures as they are shown: tabular, a real minus sign, the unit apart.
+// The core has the same in figures.py and standing.py; both pass the cases in tests/figures.json.
 import type { Facts, LimitVerdict } from './api';
 
+const MOST_DECIMALS = 6;
+const COARSE = ['Hz', 'kbit/s'];
+
+/** A figure with so many decimals: ties go away from zero, nothing is "−0", thousands are set apart by commas. */
 export function number(value: number, decimals: number): string {
   const text = value.toFixed(decimals);
-  return (Number(text) === 0 ? text.replace('-', '') : text).replace('-', '\u2212');
+  const plain = Number(text) === 0 ? text.replace('-', '') : text;
+  const [whole = '', rest] = plain.replace('-', '').split('.');
+  const shown = [whole.replace(/\B(?=(\d{3})+$)/g, ','), rest].filter((part) => part !== undefined).join('.');
+  return plain.startsWith('-') ? `\u2212${shown}` : shown;
 }
 
-/** A duration in seconds as minutes and seconds, with hours where there are any. */
-export function clock(seconds: number): string {
-  const whole = Math.round(seconds);
-  const parts = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60];
-  const shown = parts[0] ? parts : parts.slice(1);
-  return shown.map((part, index) => (index ? String(part).padStart(2, '0') : String(part))).join(':');
+/** A figure with no more decimals than it needs: what somebody asked for is never rounded to something else. */
+export function exact(value: number): string {
+  const text = number(value, MOST_DECIMALS);
+  return text.includes('.') ? text.replace(/\.?0+$/, '') : text;
+}
+
+/** A length or a place in time as minutes and seconds, with hours where there are any. */
+export function clock(seconds: number, decimals = 0): string {
+  const [whole = '0', part] = Math.abs(seconds).toFixed(decimals).split('.');
+  const total = Number(whole);
+  const parts = [Math.floor(total / 3600), Math.floor(total / 60) % 60, total % 60];
+  const shown = (parts[0] ? parts : parts.slice(1)).map((each, at) => (at ? String(each).padStart(2, '0') : `${each}`));
+  const text = shown.join(':') + (part === undefined ? '' : `.${part}`);
+  return seconds < 0 && /[1-9]/.test(text) ? `\u2212${text}` : text;
 }
 
 export function size(bytes: number): string {
@@ -25,8 +41,13 @@ export function facts(of: Facts): string {
   return `${of.container.toUpperCase()} ${number(of.sample_rate_hz / 1000, of.sample_rate_hz % 1000 ? 1 : 0)} kHz, ${depth}, ${channels}`;
 }
 
-/** A limit's reading without its unit; lengths of minutes and more as a clock. */
-export function reading(limit: LimitVerdict, more = 0): string {
+type Judged = Pick<
+  LimitVerdict,
+  'quantity' | 'unit' | 'difference_unit' | 'decimals' | 'reading' | 'position' | 'margin' | 'note'
+>;
+
+/** A limit's reading without its unit; lengths of files as a clock. */
+export function reading(limit: Judged, more = 0): string {
   if (limit.reading === null) return limit.position === 'unmeasured' ? '–' : 'silence';
   if (typeof limit.reading === 'string') return limit.reading;
   if (limit.quantity === 'duration_s') return clock(limit.reading);
@@ -37,13 +58,17 @@ export function unit(limit: { quantity: string; unit: string; reading?: LimitVer
   return limit.quantity === 'duration_s' || limit.reading === null ? '' : limit.unit;
 }
 
-/** The distance to the nearer bound in words: "0.8 dB inside", "4.3 dB over". */
-export function distance(limit: LimitVerdict): string {
+/** The distance to the nearer bound in words, "0.8 dB inside", "4.3 dB over": more than nothing where the limit is missed. */
+export function distance(limit: Judged): string {
   if (limit.margin === null) return limit.note ?? '';
-  const side = limit.margin >= 0 ? 'inside' : limit.position;
-  if (limit.quantity === 'duration_s') return `${clock(Math.abs(limit.margin))} ${side}`;
-  if (!limit.difference_unit) return limit.margin >= 0 ? '' : `${number(Math.abs(limit.margin), 0)} ${side}`;
-  return `${number(Math.abs(limit.margin), limit.decimals)} ${limit.difference_unit} ${side}`;
+  const inside = limit.margin >= 0;
+  const side = inside ? 'inside' : limit.position;
+  const far = Math.abs(limit.margin);
+  if (limit.quantity === 'duration_s') return `${clock(far)} ${side}`;
+  if (inside && (!limit.difference_unit || COARSE.includes(limit.difference_unit))) return '';
+  let decimals = limit.difference_unit ? limit.decimals : 0;
+  while (!inside && decimals < 3 && Number(far.toFixed(decimals)) === 0) decimals += 1;
+  return `${number(far, decimals)} ${limit.difference_unit} ${side}`.replace('  ', ' ');
 }
 
 /** The bounds of a limit in words. */
@@ -52,12 +77,10 @@ export function bounds(limit: {
   high: number | null;
   one_of?: string[];
   quantity: string;
-  decimals: number;
   unit: string;
 }): string {
   if (limit.one_of?.length) return limit.one_of.join(' or ');
-  const figure = (value: number) =>
-    limit.quantity === 'duration_s' ? clock(value) : number(value, Number.isInteger(value) ? 0 : limit.decimals);
+  const figure = (value: number) => (limit.quantity === 'duration_s' ? clock(value) : exact(value));
   const tail = limit.quantity === 'duration_s' || !limit.unit ? '' : ` ${limit.unit}`;
   if (limit.low !== null && limit.high !== null)
     return limit.low === limit.high
@@ -79,10 +102,7 @@ export function written(text: string): number | string {
 /** A bound as it is edited: all its decimals, durations of files as a clock. */
 export function bound(value: number | string | null | undefined, quantity: string): string {
   if (typeof value !== 'number') return value ?? '';
-  if (quantity !== 'duration_s') return String(value).replace('-', '\u2212');
-  return [Math.floor(value / 3600), Math.floor(value / 60) % 60, Math.round(value) % 60]
-    .map((part, index) => (index ? String(part).padStart(2, '0') : String(part)))
-    .join(':');
+  return quantity === 'duration_s' ? clock(value) : exact(value).replaceAll(',', '');
 }
 
 export const date = (iso: string) =>

@@ -13,6 +13,7 @@ interface Message {
 }
 
 const ASK_EVERY_MS = 400;
+const AGAIN_MS = 1500;
 
 export class Live {
   /** Stage and fraction of running work by its id. */
@@ -22,17 +23,32 @@ export class Live {
   #client: QueryClient;
   #asked = -Infinity;
   #waiting: ReturnType<typeof setTimeout> | undefined;
+  #again: ReturnType<typeof setTimeout> | undefined;
 
   constructor(client: QueryClient) {
     this.#client = client;
   }
 
   open(): () => void {
-    this.#source = new EventSource('/api/events');
-    this.#source.onopen = () => (this.connected = true);
-    this.#source.onerror = () => (this.connected = false);
-    this.#source.onmessage = (event: MessageEvent<string>) => this.#receive(JSON.parse(event.data) as Message);
-    return () => this.#source?.close();
+    this.#listen();
+    return () => {
+      clearTimeout(this.#again);
+      this.#source?.close();
+    };
+  }
+
+  /** The browser tries again by itself after a broken connection, but not after an answer that is no stream: then we do. */
+  #listen(): void {
+    const source = new EventSource('/api/events');
+    this.#source = source;
+    source.onopen = () => (this.connected = true);
+    source.onerror = () => {
+      this.connected = false;
+      if (source.readyState !== EventSource.CLOSED) return;
+      clearTimeout(this.#again);
+      this.#again = setTimeout(() => this.#listen(), AGAIN_MS);
+    };
+    source.onmessage = (event: MessageEvent<string>) => this.#receive(JSON.parse(event.data) as Message);
   }
 
   #receive(message: Message): void {

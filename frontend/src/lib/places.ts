@@ -1,6 +1,6 @@
 // Everything in a recording that has a place in time, numbered as on the ribbon: limits that are passed, and findings.
 import type { Breach, Finding } from './api';
-import { clock, number } from './format';
+import { clock, exact, number } from './format';
 
 export interface Place {
   number: number;
@@ -56,7 +56,7 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
       const { breach } = place;
       const side = sideOf(breach);
       const key = `${breach.quantity} ${side}`;
-      const bound = `${number(breach.bound, Number.isInteger(breach.bound) ? 0 : breach.decimals)} ${breach.unit}`;
+      const bound = `${exact(breach.bound)} ${breach.unit}`;
       group = groups.get(key) ?? {
         key,
         title: `${breach.title} ${side} ${bound}`,

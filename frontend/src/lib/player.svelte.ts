@@ -1,5 +1,7 @@
 // Playing source and treated in lockstep: short PCM pieces of both are scheduled at the same moments, and a swap only moves two gains.
 
+import { said } from './api';
+
 export interface Track {
   address: string;
   rate: number;
@@ -35,11 +37,12 @@ export class Player {
   #zero = 0;
   #from = 0;
 
-  /** What the treated side is turned by so that both are equally loud, in dB. */
-  readonly match = $derived.by(() => {
+  /** What each side is turned down by so that both are equally loud, in dB: the louder one, as turning up might clip. */
+  readonly match = $derived.by((): Record<Side, number> => {
     const one = this.#tracks.source?.loudness ?? null;
     const other = this.#tracks.treated?.loudness ?? null;
-    return one !== null && other !== null ? one - other : 0;
+    const louder = one !== null && other !== null ? one - other : 0;
+    return { source: Math.min(0, -louder), treated: Math.min(0, louder) };
   });
 
   get duration(): number {
@@ -150,7 +153,7 @@ export class Player {
     const context = this.#context;
     if (!context) return;
     for (const side of ['source', 'treated'] as const) {
-      const turned = side === 'treated' && this.matched ? 10 ** (this.match / 20) : 1;
+      const turned = this.matched ? 10 ** (this.match[side] / 20) : 1;
       this.#gains[side]?.gain.setTargetAtTime(side === this.side ? turned : 0, context.currentTime, FADE_S);
     }
   }
@@ -168,8 +171,7 @@ export class Player {
     const frames = Math.round((at + PIECE_S + track.offset) * track.rate) - start;
     if (frames <= 0 || start >= track.frames) return [side, null, 0];
     const response = await fetch(`${track.address}?start=${start}&frames=${frames}`);
-    if (!response.ok)
-      throw new Error(((await response.json()) as { error?: string }).error ?? 'the server did not answer');
+    if (!response.ok) throw new Error(said(await response.text()));
     const channels = Number(response.headers.get('x-channels') ?? 1);
     const samples = new Float32Array(await response.arrayBuffer());
     const count = samples.length / channels;

@@ -29,16 +29,27 @@
     await client.invalidateQueries();
   }
 
+  // One production for one form that was filled in, however often it is sent.
+  let wanted = crypto.randomUUID();
   async function create() {
     problem = '';
     try {
-      const body = { name, specification_id: chosen };
+      const body = { name, specification_id: chosen, id: wanted };
       const made = answer(await api.POST('/api/productions', { body }));
+      wanted = crypto.randomUUID();
       await client.invalidateQueries();
       await push(`/productions/${made.id}`);
     } catch (error) {
       problem = (error as Error).message;
     }
+  }
+  const aside = createQuery(() => ({
+    queryKey: ['set-aside'],
+    queryFn: async () => answer(await api.GET('/api/uploads/set-aside')),
+  }));
+  async function discard(upload_id: string) {
+    await api.DELETE('/api/uploads/set-aside/{upload_id}', { params: { path: { upload_id } } });
+    await client.invalidateQueries();
   }
 </script>
 
@@ -89,6 +100,13 @@
   {:else if productions.isError}
     <p role="alert">{productions.error.message}</p>
   {/if}
+
+  {#each aside.data ?? [] as upload (upload.id)}
+    <p class="aside" role="alert">
+      <span><b>{upload.name}</b> came in but is not in its production. {upload.problem}</span>
+      <Button label={`Discard ${upload.name}`} onclick={() => discard(upload.id)}>Discard</Button>
+    </p>
+  {/each}
 
   <form
     onsubmit={(event) => {
@@ -153,6 +171,13 @@
   }
   .archived input {
     min-width: 0;
+  }
+  .aside {
+    display: flex;
+    gap: 14px;
+    align-items: center;
+    margin-top: 12px;
+    color: var(--outside);
   }
   .empty {
     margin: 20px 0;

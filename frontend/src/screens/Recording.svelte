@@ -40,7 +40,7 @@
   }));
   const known = meanings();
   const acting = new Acting(client);
-  const done = $derived(recording.data?.conformings[0]?.passes ? recording.data.conformings[0] : undefined);
+  const done = $derived(recording.data?.conformings.find((attempt) => attempt.id === recording.data?.delivered?.id));
   let marked = $state<{ from: number; to: number }>();
   const groups = $derived(
     grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
@@ -176,12 +176,28 @@
         {@const passes = shownSide === 'treated' ? done?.after?.passes : it.verdict.passes}
         <p class="verdict" class:outside={!passes}>
           <BracketMark position={passes ? 'inside' : 'over'} size={18} silent />
-          {shownSide === 'treated' ? 'Treated: inside' : passes ? 'Inside' : 'Outside'}
+          {shownSide === 'treated' ? (passes ? 'Treated: inside' : 'Treated: outside') : passes ? 'Inside' : 'Outside'}
           {it.specification.name}
         </p>
       {/if}
     </div>
     {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
+    {#if it.older_methods && it.verdict}
+      <p class="older">
+        These readings were taken by older methods.
+        {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
+          It is being measured anew.
+        {:else}
+          <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
+        {/if}
+      </p>
+    {/if}
+    {#if it.verdict && (it.work?.state === 'failed' || it.work?.state === 'cancelled')}
+      <p class="older">
+        {it.work.state === 'failed' ? `Measuring again failed: ${it.work.error}` : 'Measuring again was cancelled.'}
+        <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
+      </p>
+    {/if}
     {#if it.replaced_by}
       <p class="replaced">
         <a href={`#/recordings/${it.replaced_by}`}>{it.replaced_by_name}</a> has taken its place.
@@ -265,8 +281,12 @@
           <Panel title="What gain can do" label="What to do"><WhatToDo recording={it} {acting} /></Panel>
         </div>
       </div>
-    {:else if it.work?.error}
+    {:else if it.work?.state === 'failed'}
       <p class="outside" role="alert">{it.work.error}</p>
+      <Button strong onclick={() => acting.measure(it.id)}>Measure again</Button>
+    {:else if it.work?.state === 'cancelled'}
+      <p>Measuring was cancelled.</p>
+      <Button strong onclick={() => acting.measure(it.id)}>Measure</Button>
     {:else if it.work}
       {@const now = live.progress[it.work.id] ?? it.work}
       <Progress
@@ -296,6 +316,10 @@
     color: var(--soft);
     font-size: 13.5px;
   }
+  .older {
+    color: var(--near);
+  }
+  .older,
   .replaced {
     display: flex;
     gap: 10px;

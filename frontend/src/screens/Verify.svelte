@@ -7,8 +7,8 @@
   import Button from '../components/Button.svelte';
   import DropArea from '../components/DropArea.svelte';
   import Progress from '../components/Progress.svelte';
-  import { answer, api } from '../lib/api';
-  import { number, size } from '../lib/format';
+  import { answer, api, said } from '../lib/api';
+  import { date, reading, size, unit } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
 
   let { params }: { params?: { id?: string } } = $props();
@@ -25,17 +25,6 @@
     queryFn: async () =>
       answer(await api.GET('/api/verifyings/{verifying_id}', { params: { path: { verifying_id: params?.id ?? '' } } })),
   }));
-  interface Content {
-    file: { name: string; sha256: string };
-    specification: { name: string };
-    issued: string;
-    readings: Record<string, { value: number | null; unit: string }>;
-    verdict: {
-      limits: { quantity: string; title: string; unit: string; decimals: number; reading: number | string | null }[];
-    };
-  }
-  const content = $derived(report.data?.certificate as Content | null | undefined);
-
   function take(files: File[]) {
     problem = '';
     for (const one of files) {
@@ -65,10 +54,7 @@
       const request = new XMLHttpRequest();
       request.open('PUT', address);
       request.upload.onprogress = (event) => (sending = event.loaded / Math.max(event.total, 1));
-      request.onload = () =>
-        request.status < 300
-          ? resolve()
-          : reject(new Error((JSON.parse(request.responseText) as { error: string }).error));
+      request.onload = () => (request.status < 300 ? resolve() : reject(new Error(said(request.responseText))));
       request.onerror = () => reject(new Error('The connection broke. Drop both files again.'));
       request.send(body);
     });
@@ -109,43 +95,60 @@
     {:else if report.data}
       {@const it = report.data}
       <section class="sheet" aria-live="polite">
-        {#if it.genuine === null}
+        {#if !it.report}
           {#if it.work?.error}
             <p class="outside" role="alert">{it.work.error}</p>
+          {:else if it.work?.state === 'cancelled'}
+            <p>The check was cancelled. Drop both files again to repeat it.</p>
           {:else if it.work}
             {@const now = live.progress[it.work.id] ?? it.work}
             <Progress stage={now.stage || 'waiting'} fraction={now.fraction} about={it.file_name} />
           {/if}
         {:else}
-          <p class="answer" class:outside={!it.genuine} class:near={it.genuine && it.key === 'unknown'}>
-            <BracketMark position={it.genuine ? (it.key === 'unknown' ? 'near' : 'inside') : 'over'} size={22} silent />
-            {it.genuine
-              ? it.key === 'unknown'
-                ? 'Intact, but sealed by a key not known here'
-                : 'Genuine'
-              : 'Not genuine'}
+          {@const found = it.report}
+          <p class="answer" class:outside={!found.intact} class:near={found.intact && !found.genuine}>
+            <BracketMark position={found.genuine ? 'inside' : found.intact ? 'near' : 'over'} size={22} silent />
+            {found.genuine ? 'Genuine' : found.intact ? 'Intact, but sealed by a key not known here' : 'Not genuine'}
           </p>
-          {#each it.problems as sentence (sentence)}<p class="outside">{sentence}</p>{/each}
-          {#if it.genuine}
-            <p>“{it.file_name}” is the certified file; every reading was measured again and agrees.</p>
+          {#each found.problems as sentence (sentence)}<p class="outside">{sentence}</p>{/each}
+          {#if found.intact}<p>“{it.file_name}” is the certified file. {found.said}</p>{/if}
+          {#if found.methods}<p class="near">{found.methods}</p>{/if}
+          {#if found.older.length}
+            <table>
+              <caption class="visually-hidden">Figures that other methods read differently</caption>
+              <thead>
+                <tr><th scope="col">Reading</th><th scope="col">certified</th><th scope="col">measured today</th></tr>
+              </thead>
+              <tbody>
+                {#each found.older as one (one.title)}
+                  <tr>
+                    <th scope="row">{one.title}</th>
+                    <td class="figure">{one.certified}</td>
+                    <td class="figure">{one.measured}</td>
+                  </tr>
+                {/each}
+              </tbody>
+            </table>
           {/if}
-          {#if content}
+          {#each found.notes as sentence (sentence)}<p class="soft">{sentence}</p>{/each}
+          {#if found.stated}
+            {@const paper = found.stated}
             <dl>
               <dt>File</dt>
-              <dd>{content.file.name}</dd>
+              <dd>{paper.file_name}</dd>
               <dt>Specification</dt>
-              <dd>{content.specification.name}</dd>
+              <dd>{paper.specification.name}, version {paper.specification.version}</dd>
               <dt>Issued</dt>
-              <dd>{new Date(content.issued).toLocaleString('en-GB')}</dd>
+              <dd>{date(paper.issued)}, {paper.issuer}</dd>
               <dt>SHA-256</dt>
-              <dd class="figure">{content.file.sha256}</dd>
+              <dd class="figure">{paper.sha256}</dd>
               <dt>Key</dt>
-              <dd class="figure">{it.key_id}</dd>
-              {#each content.verdict.limits as limit (limit.quantity)}
+              <dd class="figure">{found.key_id}</dd>
+              {#each paper.limits as limit (limit.quantity)}
                 <dt>{limit.title}</dt>
                 <dd class="figure">
-                  {typeof limit.reading === 'number' ? number(limit.reading, limit.decimals ? 2 : 0) : limit.reading}
-                  <span class="soft">{limit.unit}</span>
+                  {reading(limit, 1)}
+                  <span class="soft">{unit(limit)}</span>
                 </dd>
               {/each}
             </dl>
@@ -203,8 +206,23 @@
   .answer.outside {
     color: var(--outside);
   }
+  .near,
   .answer.near {
     color: var(--near);
+  }
+  table {
+    border-collapse: collapse;
+    margin: 8px 0;
+  }
+  th,
+  td {
+    padding: 2px 24px 2px 0;
+    text-align: left;
+    font-weight: 500;
+  }
+  thead th {
+    color: var(--soft);
+    font-size: 12.5px;
   }
   dl {
     display: grid;

@@ -111,5 +111,15 @@ class BadKey(IspettoreError):
     """The key in “{file}” can't be used: {reason}."""
 
 
+class KeyExposed(IspettoreError):
+    """The private key “{file}” can be read by others (mode {mode}), so what it seals proves nothing. Make it its owner's alone
+    (chmod 600); if somebody may have copied it, move it away, and a new one is made."""
+
+
+class ContentChanged(IspettoreError):
+    """“{file}” is damaged: its bytes are not those that were brought in (their SHA-256 differs). Bring the same file in again, and
+    it is healed."""
+
+
 class Cancelled(IspettoreError):
     """Cancelled. Nothing was written."""

@@ -1,7 +1,8 @@
 """A private PostgreSQL cluster on loopback: made, started and stopped by the application and by its tests.
 
 PostgreSQL refuses to run as root; there it runs as Debian's `postgres` user, in a folder that this user can reach. Passwords are
-random and stay in a file that only the owner reads.
+random and stay in files that only the owner reads. The application's role owns its database and nothing else; another one, used
+only here, administers the server.
 """
 
 import os
@@ -13,11 +14,21 @@ import subprocess
 import time
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import structlog
 
 from ispettore.core.errors import IspettoreError
 
+if TYPE_CHECKING:
+    import psycopg
+
+log = structlog.get_logger()
 SERVER_USER = "postgres"
-NAME = "ispettore"
+NAME, ADMINISTRATOR = "ispettore", "ispettore_admin"
+QUIET = "-c log_error_verbosity=terse -c log_min_error_statement=panic -c log_parameter_max_length_on_error=0"
+"""The server's log names errors, not the statements and values they are about."""
+STARTS_WITHIN_S = 20.0
 
 
 class NoServer(IspettoreError):
@@ -66,10 +77,20 @@ class Cluster:
             self._wait()
             return
         self.port = self.port or free_port()
-        options = f"-c port={self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+        options = f"-c port={self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' {QUIET}"
         if self.fast:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
-        self._pg("pg_ctl", "-D", str(self._data), "-l", str(self.folder / "server.log"), "-o", options, "-w", "start", what="start")
+        log = str(self.folder / "server.log")
+        end = time.monotonic() + STARTS_WITHIN_S
+        while True:
+            try:
+                self._pg("pg_ctl", "-D", str(self._data), "-l", log, "-o", options, "-w", "start", what="start")
+                break
+            except ServerFailed:
+                # A killed server's processes hold its memory for a moment longer.
+                if time.monotonic() > end:
+                    raise
+                time.sleep(0.5)
         self._wait()
 
     def stop(self, *, mode: str = "fast") -> None:
@@ -82,6 +103,14 @@ class Cluster:
         if not (self._data / "PG_VERSION").exists():
             return False
         return self._call("pg_ctl", "-D", str(self._data), "status").returncode == 0
+
+    def alive(self) -> bool:
+        """Whether the server's process is there; asked often, so without calling any program."""
+        try:
+            os.kill(self.server_pid(), 0)
+        except (OSError, ValueError, IndexError) as error:
+            return isinstance(error, PermissionError)
+        return True
 
     def server_pid(self) -> int:
         """Process id of the running server."""
@@ -100,20 +129,16 @@ class Cluster:
         if (self._data / "PG_VERSION").exists():
             return
         shutil.rmtree(self._data, ignore_errors=True)
-        password = self.folder / "password"
-        with os.fdopen(os.open(password, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-            file.write(secrets.token_urlsafe(24))
-        if os.geteuid() == 0:
-            owner = pwd.getpwnam(SERVER_USER)
-            os.chown(self.folder, owner.pw_uid, owner.pw_gid)
-            os.chown(password, owner.pw_uid, owner.pw_gid)
+        self._own(self.folder)
+        self._secret("password")
+        password = self._secret("admin-password")
         extra = ["--no-sync"] if self.fast else []
         self._pg(
             "initdb",
             "-D",
             str(self._data),
             "-U",
-            NAME,
+            ADMINISTRATOR,
             "--auth=scram-sha-256",
             f"--pwfile={password}",
             "-E",
@@ -122,6 +147,20 @@ class Cluster:
             *extra,
             what="initialise",
         )
+
+    def _secret(self, name: str) -> Path:
+        """A file with a new random password."""
+        path = self.folder / name
+        with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+            file.write(secrets.token_urlsafe(24))
+        self._own(path)
+        return path
+
+    @staticmethod
+    def _own(path: Path) -> None:
+        if os.geteuid() == 0:
+            owner = pwd.getpwnam(SERVER_USER)
+            os.chown(path, owner.pw_uid, owner.pw_gid)
 
     def _pg(self, *command: str, what: str) -> None:
         done = self._call(*command)
@@ -141,21 +180,63 @@ class Cluster:
             return subprocess.CompletedProcess(full, done.returncode, output.read(), "")
 
     def _wait(self, timeout_s: float = 30) -> None:
+        """Until the server answers; then the application's role and database are there."""
         import psycopg
 
-        plain = self.url.replace("+psycopg", "").rsplit("/", 1)[0]
         end = time.monotonic() + timeout_s
         while True:
             try:
-                with psycopg.connect(f"{plain}/postgres", autocommit=True, connect_timeout=3) as connection:
-                    found = connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (NAME,)).fetchone()
-                    if not found:
-                        connection.execute(f"CREATE DATABASE {NAME}")
+                self._prepare()
                 return
             except psycopg.OperationalError as error:
                 if time.monotonic() > end:
                     raise ServerFailed(what="answer", reason=str(error)) from error
                 time.sleep(0.05)
+
+    def _prepare(self) -> None:
+        from psycopg import sql
+
+        if not (self.folder / "admin-password").exists():
+            self._appoint_administrator()
+        with self._connect(ADMINISTRATOR) as connection:
+            role = connection.execute("SELECT rolsuper FROM pg_roles WHERE rolname = %s", (NAME,)).fetchone()
+            if role is None:
+                create = sql.SQL("CREATE ROLE {} LOGIN NOSUPERUSER NOCREATEDB NOCREATEROLE PASSWORD {}")
+                connection.execute(create.format(sql.Identifier(NAME), sql.Literal(self._password)))
+            if not connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (NAME,)).fetchone():
+                connection.execute(sql.SQL("CREATE DATABASE {} OWNER {}").format(sql.Identifier(NAME), sql.Identifier(NAME)))
+
+    def _appoint_administrator(self) -> None:
+        """A cluster from before the roles were parted: its one role gives the server away and keeps the database."""
+        from psycopg import errors, sql
+
+        password = (self.folder / "admin-password").with_suffix(".new")
+        self._secret(password.name)
+        with self._connect(NAME) as connection:
+            create = sql.SQL("CREATE ROLE {} SUPERUSER LOGIN PASSWORD {}")
+            connection.execute(sql.SQL("DROP ROLE IF EXISTS {}").format(sql.Identifier(ADMINISTRATOR)))
+            connection.execute(create.format(sql.Identifier(ADMINISTRATOR), sql.Literal(password.read_text())))
+        password.replace(self.folder / "admin-password")
+        with self._connect(ADMINISTRATOR) as connection:
+            try:
+                connection.execute(sql.SQL("ALTER ROLE {} NOSUPERUSER NOCREATEDB NOCREATEROLE").format(sql.Identifier(NAME)))
+            except (errors.FeatureNotSupported, errors.InsufficientPrivilege):
+                # From PostgreSQL 16 on the role a cluster was made with stays what it is; only a new cluster changes that.
+                log.warning("the database's role keeps its rights over the server; see docs/DECISIONS.md")
+
+    def _connect(self, role: str) -> "psycopg.Connection[tuple[Any, ...]]":
+        import psycopg
+
+        password = (self.folder / ("password" if role == NAME else "admin-password")).read_text().strip()
+        return psycopg.connect(
+            host="127.0.0.1",
+            port=self.port,
+            user=role,
+            password=password,
+            dbname="postgres",
+            autocommit=True,
+            connect_timeout=3,
+        )
 
 
 def _program(name: str) -> str:

@@ -11,12 +11,20 @@ from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.verification import verify
+from ispettore.core.errors import ContentChanged, IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.inspection import Progress, inspect
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.conform import conform
-from ispettore.core.spec.specification import Specification
+from ispettore.core.spec import delivery, kept
 from ispettore.core.treat import trace
+
+LONGEST_H = 12
+"""A day of digital silence fits into 2 MB; what is longer than any session would only fill the disk."""
+
+
+class RecordingTooLong(IspettoreError):
+    """“{file}” says it lasts {hours:.1f} hours; up to {longest_h} hours can be measured here. Export it in parts."""
 
 
 @dataclass(frozen=True)
@@ -33,10 +41,19 @@ class Inspected:
     listening: str | None
 
 
-def inspected(path: str, name: str, room_tone: str, folder: str, *, progress: Progress) -> Inspected:
-    """Inspect one file; where it can't be sought in exactly, decode it once into a lossless copy in `folder` to listen from."""
+def inspected(path: str, name: str, sha256: str, room_tone: str, folder: str, *, progress: Progress) -> Inspected:
+    """Inspect one file; where it can't be sought in exactly, decode it once into a lossless copy in `folder` to listen from.
+
+    Raises ContentChanged where its bytes are not those of the hash it is kept under, RecordingTooLong and what inspecting raises.
+    """
+    with Source(Path(path), name=name) as source:
+        hours = source.claimed_frames / source.sample_rate_hz / 3600
+        if hours > LONGEST_H:
+            raise RecordingTooLong(file=name, hours=hours, longest_h=LONGEST_H)
     measured = inspect(Path(path), name=name, progress=progress, room_tone=spans(room_tone))
     inspection = measured.inspection
+    if inspection.sha256 != sha256:
+        raise ContentChanged(file=name)
     listening = None
     if not inspection.facts.seeks_exactly:
         listening = Path(folder) / "listening.flac"
@@ -100,23 +117,29 @@ def conformed(
     specification: dict[str, Any],
     preference: str,
     container: str,
-    out: str,
+    folder: str,
+    file_name: str,
     keys: str,
     issued: datetime,
     issuer: str,
     *,
     progress: Progress,
 ) -> ConformedFile:
-    """Conform one recording into `out`, then measure the written file once more, on its own, and seal its certificate."""
-    spec = Specification.model_validate(specification)
-    form = OutputFormat.model_validate({"container": container})
-    target = Path(out)
+    """Conform one recording into `folder`, then measure the written file once more, on its own, and seal its certificate.
+
+    The name it is to have, `file_name`, is only what it is called: on its way it has a short one of its own. Raises ContentChanged
+    where the recording's bytes are not those of the hash it is kept under, and what conforming raises.
+    """
+    spec = kept.specification(specification)
+    target = Path(folder) / f"deliverable.{container}"
     result = conform(
         Path(path),
         spec,
         target,
         name=name,
-        form=form,
+        out_name=file_name,
+        expected_sha256=sha256,
+        form=delivery.chosen(container, spec),
         preference=preference,  # type: ignore[arg-type]
         room_tone=spans(room_tone),
         written_at=issued,
@@ -131,7 +154,13 @@ def conformed(
         origin = Origin(name=name, sha256=sha256, treatment=result.treatment, touch=round(result.touch.touch, 2))
         progress("certifying", 0.0)
         found, measured, _ = certify(
-            target, spec, issued=issued, issuer=issuer, origin=origin, progress=lambda _s, f: progress("certifying", f)
+            target,
+            spec,
+            issued=issued,
+            issuer=issuer,
+            name=file_name,
+            origin=origin,
+            progress=lambda _s, f: progress("certifying", f),
         )
         picture, run = ribbon.of(measured).packed(), tracks.of(measured).packed()
         zoomed = target.with_name(f"{target.name}.pyramid")
@@ -145,4 +174,18 @@ def conformed(
 def verified(path: str, name: str, certificate: str, certificate_name: str, keys: str, *, progress: Progress) -> dict[str, Any]:
     """Check a certificate against a file; the report as JSON values."""
     sealed = seal.parse(certificate.encode(), name=certificate_name)
-    return verify(sealed, Path(path), name=name, keys=KeyFolder(Path(keys)), progress=progress).model_dump(mode="json")
+    found = verify(sealed, Path(path), name=name, keys=KeyFolder(Path(keys)), progress=progress)
+    report = found.model_dump(mode="json", include={"genuine", "intact", "key", "key_id", "problems", "methods", "older", "notes"})
+    paper = found.certificate
+    stated = None
+    if paper is not None:
+        named = {"id": paper.specification.id, "name": paper.specification.name, "version": paper.specification.version}
+        stated = {
+            "file_name": paper.file.name,
+            "sha256": paper.file.sha256,
+            "specification": named,
+            "issued": paper.issued.isoformat(),
+            "issuer": paper.issuer,
+            "limits": [limit.model_dump(mode="json") for limit in found.limits],
+        }
+    return {**report, "said": found.said if found.intact else "", "stated": stated}

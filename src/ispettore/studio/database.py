@@ -6,7 +6,8 @@ from functools import lru_cache
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlmodel import Session
 
 from ispettore.studio.settings import ROOT, settings
@@ -14,7 +15,25 @@ from ispettore.studio.settings import ROOT, settings
 
 @lru_cache(maxsize=1)
 def engine() -> Engine:
-    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10, max_overflow=20)
+    # What is in the rows stays out of error messages and so out of the log.
+    return create_engine(
+        settings().database_url,
+        pool_pre_ping=True,
+        pool_size=10,
+        max_overflow=20,
+        hide_parameters=True,
+        connect_args={"connect_timeout": 5},
+    )
+
+
+def answers() -> bool:
+    """Whether the database is there."""
+    try:
+        with engine().connect() as connection:
+            connection.execute(text("SELECT 1"))
+    except (OperationalError, InterfaceError):
+        return False
+    return True
 
 
 @contextmanager

@@ -41,8 +41,12 @@ class UploadCutShort(IspettoreError):
     """“{file}” did not come in whole: {reason}. Bring it in again."""
 
 
-class NoRoomLeft(IspettoreError):
-    """There is no room left here for “{file}”. Make room on the disk that holds Ispettore's files, then try again."""
+class NameTooLong(IspettoreError):
+    """The name “{start}…” is {length} bytes long; 255 is the most that every system can keep. Give the file a shorter one."""
+
+
+class NameUnreadable(IspettoreError):
+    """The file's name did not come through. Rename it and bring it in again."""
 
 
 class NoLongerReplaceable(IspettoreError):

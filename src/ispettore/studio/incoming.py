@@ -3,11 +3,11 @@
 Beside each file stands what is known of it. Only the bytes up to its recorded offset count: they were synced before it was written.
 """
 
+import contextlib
 import hashlib
 import json
 import os
 import re
-import shutil
 import threading
 from datetime import UTC, datetime
 from pathlib import Path
@@ -15,10 +15,12 @@ from typing import Any, BinaryIO
 from uuid import UUID
 
 import structlog
+from sqlalchemy.exc import InterfaceError, OperationalError
 
 from ispettore.core.errors import IspettoreError
-from ispettore.studio import recordings
-from ispettore.studio.errors import NoRoomLeft, NotFound, UploadCutShort
+from ispettore.core.text import cleaned, refuse
+from ispettore.studio import disk, recordings
+from ispettore.studio.errors import NameTooLong, NameUnreadable, NotFound, UploadCutShort
 from ispettore.studio.settings import settings
 from ispettore.studio.store import CHUNK, Blob, Store, TooLarge
 from ispettore.studio.views import UnfinishedUpload
@@ -26,9 +28,11 @@ from ispettore.studio.views import UnfinishedUpload
 log = structlog.get_logger()
 UID = re.compile(r"^[0-9a-f]{32}$")
 KEEP_DAYS = 7
-SPARE_BYTES = 256 * 1024**2
+LONGEST_NAME_BYTES = 255
 # Requests that were broken off speak late, beside those that go on: what is known of a file is read and written by one at a time.
 _noting = threading.RLock()
+DATABASE_GONE = (OperationalError, InterfaceError)
+COULD_NOT = "It could not be made a recording; the log has the details. Bring the file in again, or discard it."
 
 
 class Incoming:
@@ -101,41 +105,48 @@ class Incoming:
 
     def unfinished(self, production_id: UUID) -> list[UnfinishedUpload]:
         """What came in part for a production, so that it can be gone on with; the newest last."""
-        found = []
-        for uid in self.uids():
-            info = self.info(uid) or {}
-            metadata = info.get("metadata", {})
-            if metadata.get("production") == str(production_id) and info.get("size") and self.path(uid).exists():
-                found.append(
-                    UnfinishedUpload(
-                        id=uid,
-                        name=str(metadata.get("filename", "")),
-                        modified=str(metadata.get("modified", "")),
-                        size_bytes=info["size"],
-                        received_bytes=int(info.get("offset", 0)),
-                    )
-                )
-        return found
+        known = [self._view(uid) for uid in self.uids()]
+        return [view for production, view in known if production == str(production_id) and not view.problem and view.size_bytes]
+
+    def set_aside(self) -> list[UnfinishedUpload]:
+        """What came in and could not be made a recording, each with the reason; nothing is lost until somebody discards it."""
+        return [view for _, view in (self._view(uid) for uid in self.uids()) if view.problem]
+
+    def _view(self, uid: str) -> tuple[str, UnfinishedUpload]:
+        """The production an entry is for, and what is known of it."""
+        info = self.info(uid) or {}
+        metadata = info.get("metadata") if isinstance(info.get("metadata"), dict) else {}
+        assert isinstance(metadata, dict)
+        size, offset = info.get("size"), info.get("offset")
+        return str(metadata.get("production", "")), UnfinishedUpload(
+            id=uid,
+            name=cleaned(str(metadata.get("filename") or uid)),
+            modified=cleaned(str(metadata.get("modified", ""))),
+            size_bytes=size if isinstance(size, int) else 0,
+            received_bytes=offset if isinstance(offset, int) else 0,
+            problem=str(info.get("problem", "")),
+        )
 
     def allow(self, metadata: dict[str, Any], size: int | None) -> None:
         """Whether a file may come in, asked before its first byte. Raises TooLarge, NoRoomLeft or NotFound."""
-        name = str(metadata.get("filename", "the file"))
+        name = allowed_name(metadata.get("filename"))
         limit = settings().largest_upload_bytes
         if size is None or size < 0:
             raise UploadCutShort(file=name, reason="how long it is was not said")
         if size > limit:
             raise TooLarge(file=name, limit_gb=limit / 1024**3)
-        if size + SPARE_BYTES > shutil.disk_usage(self.folder).free:
-            raise NoRoomLeft(file=name)
+        disk.room_for(size, self.folder, Store(settings().store).folder, file=name)
         recordings.expected(_uuid(metadata.get("production")), _uuid(metadata["replaces"]) if metadata.get("replaces") else None)
 
     def finish(self, uid: str, store: Store) -> UUID:
-        """A file that is whole becomes a recording, once, however often this is tried. Raises UploadCutShort or NotFound."""
+        """A file that is whole becomes a recording, once, however often this is tried. Raises UploadCutShort, NotFound and
+        BadText."""
         info = self.info(uid)
         if info is None:
             raise NotFound(what="upload")
         metadata, name = info.get("metadata", {}), str(info.get("metadata", {}).get("filename") or "recording")
         path = self.path(uid)
+        refuse(name, what="The file's name")
         if path.exists():
             if path.stat().st_size != info.get("size"):
                 raise UploadCutShort(file=name, reason=f"{path.stat().st_size} of {info.get('size')} bytes came in")
@@ -159,16 +170,46 @@ class Incoming:
         return made
 
     def sweep(self, store: Store) -> None:
-        """After a start: finish what is whole, and let go of what nobody went on with for a week."""
+        """After a start: finish what is whole, and let go of what nobody went on with for a week.
+
+        One bad entry stops no start: it is set aside with the reason, and shown until somebody discards it.
+        """
         for uid in self.uids():
-            info = self.info(uid) or {}
             try:
-                if info.get("size") is not None and info.get("offset") == info.get("size"):
-                    self.finish(uid, store)
-                elif datetime.now(UTC).timestamp() - self.path(uid).with_suffix(".json").stat().st_mtime > KEEP_DAYS * 86_400:
-                    self.remove(uid)
-            except (IspettoreError, OSError) as error:
-                log.warning("an upload could not be finished", upload=uid, reason=str(error))
+                self._swept(uid, store)
+            except DATABASE_GONE as error:
+                log.warning("an upload waits for the next start", upload=uid, reason=type(error).__name__)
+            except Exception as error:
+                said = error.sentence if isinstance(error, IspettoreError) else COULD_NOT
+                log.warning("an upload was set aside", upload=uid, reason=said, kind=type(error).__name__)
+                with contextlib.suppress(OSError):
+                    self._note_problem(uid, said)
+
+    def _swept(self, uid: str, store: Store) -> None:
+        info = self.info(uid)
+        if info is None:
+            raise NotFound(what="record of this upload")
+        if info.get("problem"):
+            return
+        if info.get("size") is not None and info.get("offset") == info.get("size"):
+            self.finish(uid, store)
+        elif datetime.now(UTC).timestamp() - self.path(uid).with_suffix(".json").stat().st_mtime > KEEP_DAYS * 86_400:
+            self.remove(uid)
+
+    def _note_problem(self, uid: str, said: str) -> None:
+        if (self.folder / f"{uid}.json").exists() or self.path(uid).exists():
+            self.note(uid, {**(self.info(uid) or {}), "problem": said})
+
+
+def allowed_name(name: Any) -> str:
+    """A file's name that can be kept. Raises NameUnreadable, NameTooLong and BadText."""
+    if not isinstance(name, str) or not name:
+        raise NameUnreadable()
+    refuse(name, what="The file's name")
+    length = len(name.encode())
+    if length > LONGEST_NAME_BYTES:
+        raise NameTooLong(start=name[:40], length=length)
+    return name
 
 
 def _hash(path: Path) -> str:

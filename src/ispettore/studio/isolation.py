@@ -7,15 +7,22 @@ and takes its children along.
 
 import ctypes
 import multiprocessing
+import os
 import resource
 import signal
+import tempfile
+import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from multiprocessing.connection import Connection
+from pathlib import Path
 from typing import Any, cast
 
 from ispettore.core.errors import Cancelled, IspettoreError
+from ispettore.studio import disk
 
 POLL_S = 0.2
+LOOK_AT_DISK_S = 1.0
 PR_SET_PDEATHSIG = 1
 
 
@@ -29,32 +36,42 @@ def _context() -> Any:
     return context
 
 
+@dataclass(frozen=True)
+class Limits:
+    """What one computation may take; `disk_bytes` counts what is temporary."""
+
+    memory_bytes: int
+    cpu_s: int
+    disk_bytes: int
+
+
 def run(
     function: Callable[..., Any],
     *arguments: Any,
     name: str,
-    memory_bytes: int,
-    cpu_s: int,
+    folder: Path,
+    limits: Limits,
     progress: Callable[[str, float], None],
     cancelled: Callable[[], bool],
 ) -> Any:
     """Call `function(*arguments, progress=…)` in a child and return what it returns (picklable).
 
-    `progress` is called here for what the child reports; `cancelled` is asked several times a second. Raises what the child raises,
-    Cancelled, or ChildDied.
+    Everything temporary lies in `folder`. `progress` is called here for what the child reports; `cancelled` is asked several times
+    a second. Raises what the child raises, Cancelled, TooMuchDisk, or ChildDied.
     """
     context = _context()
     here, there = context.Pipe()
-    child = context.Process(target=_main, args=(there, function, arguments, memory_bytes, cpu_s), daemon=True)
+    child = context.Process(target=_main, args=(there, function, arguments, name, str(folder), limits), daemon=True)
     child.start()
     there.close()
+    looked = time.monotonic()
     try:
         while True:
             if here.poll(POLL_S):
                 try:
                     kind, content = here.recv()
                 except EOFError:
-                    raise _died(child, name, memory_bytes, cpu_s) from None
+                    raise _died(child, name, limits) from None
                 if kind == "progress":
                     progress(*content)
                 elif kind == "result":
@@ -62,9 +79,13 @@ def run(
                 else:
                     raise cast(BaseException, content)
             elif not child.is_alive() and not here.poll(0):
-                raise _died(child, name, memory_bytes, cpu_s)
+                raise _died(child, name, limits)
             if cancelled():
                 raise Cancelled
+            if time.monotonic() - looked > LOOK_AT_DISK_S:
+                looked = time.monotonic()
+                if disk.used_by(folder, child.pid) > limits.disk_bytes:
+                    raise disk.TooMuchDisk(file=name, limit_gb=limits.disk_bytes / 1024**3)
     finally:
         if child.is_alive():
             child.kill()
@@ -72,18 +93,25 @@ def run(
         here.close()
 
 
-def _died(child: Any, name: str, memory_bytes: int, cpu_s: int) -> ChildDied:
+def _died(child: Any, name: str, limits: Limits) -> ChildDied:
     child.join()
-    limit = f"{cpu_s / 60:.0f} minutes" if child.exitcode == -signal.SIGXCPU else f"{memory_bytes / 1024**3:.0f} GB of memory"
+    limit = f"{limits.cpu_s / 60:.0f} minutes" if child.exitcode == -signal.SIGXCPU else _gigabytes(limits)
     return ChildDied(file=name, limit=limit)
 
 
-def _main(pipe: Connection, function: Callable[..., Any], arguments: tuple[Any, ...], memory_bytes: int, cpu_s: int) -> None:
+def _gigabytes(limits: Limits) -> str:
+    return f"{limits.memory_bytes / 1024**3:.0f} GB of memory"
+
+
+def _main(
+    pipe: Connection, function: Callable[..., Any], arguments: tuple[Any, ...], name: str, folder: str, limits: Limits
+) -> None:
     ctypes.CDLL(None, use_errno=True).prctl(PR_SET_PDEATHSIG, signal.SIGKILL)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
-    resource.setrlimit(resource.RLIMIT_CPU, (cpu_s, cpu_s + 5))
+    resource.setrlimit(resource.RLIMIT_AS, (limits.memory_bytes, limits.memory_bytes))
+    resource.setrlimit(resource.RLIMIT_CPU, (limits.cpu_s, limits.cpu_s + 5))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    os.environ["TMPDIR"] = tempfile.tempdir = folder
 
     def report(stage: str, fraction: float) -> None:
         pipe.send(("progress", (stage, fraction)))
@@ -91,11 +119,13 @@ def _main(pipe: Connection, function: Callable[..., Any], arguments: tuple[Any, 
     try:
         pipe.send(("result", function(*arguments, progress=report)))
     except MemoryError:
-        pipe.send(("error", ChildDied(file="The file", limit=f"{memory_bytes / 1024**3:.0f} GB of memory")))
+        pipe.send(("error", ChildDied(file=name, limit=_gigabytes(limits))))
     except IspettoreError as error:
         pipe.send(("error", error))
     except BrokenPipeError:
         pass
+    except OSError as error:
+        pipe.send(("error", disk.told(error, name) or RuntimeError(f"{type(error).__name__}: {error}")))
     except BaseException as error:
         pipe.send(("error", RuntimeError(f"{type(error).__name__}: {error}")))
     finally:

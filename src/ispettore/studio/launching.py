@@ -1,6 +1,7 @@
 """Starting everything on this machine and stopping exactly that: database, web process, one worker for each core."""
 
 import ctypes
+import fcntl
 import hashlib
 import os
 import signal
@@ -8,39 +9,84 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import structlog
+
 from ispettore.core.errors import IspettoreError
-from ispettore.studio import logs, seeding
+from ispettore.studio import attempts, logs, seeding
 from ispettore.studio.cluster import Cluster, free_port, reachable_folder
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.settings import ROOT, settings
 
 PATIENCE_S = 4.0
+log = structlog.get_logger()
 
 
 class PortTaken(IspettoreError):
     """The port {port} is in use. Stop what uses it, or set ISPETTORE_PORT to another."""
 
 
+class RunsAlready(IspettoreError):
+    """Ispettore runs from this folder already (process {process}) {where}. Open that address, or stop it there with Ctrl-C
+    first."""
+
+
 class DidNotStart(IspettoreError):
     """The web process did not start within {patience:.0f} s. Its log is above."""
 
 
-def own_cluster() -> Cluster:
-    """The cluster of this checkout: in `ISPETTORE_STATE` where that is set, else under `var/`, or under a system folder where the
-    server's user can't reach the checkout."""
+def own_folder() -> Path:
+    """Where this checkout keeps what runs: `ISPETTORE_STATE` where that is set, else `var/`."""
     named = os.environ.get("ISPETTORE_STATE")
-    if named:
-        return Cluster(Path(named) / "postgres")
+    return Path(named) if named else ROOT / "var"
+
+
+def own_cluster() -> Cluster:
+    """The cluster of this checkout, under a system folder where the server's user can't reach its own."""
+    wanted = own_folder() / "postgres"
+    if "ISPETTORE_STATE" in os.environ:
+        return Cluster(wanted)
     digest = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
-    return Cluster(reachable_folder(ROOT / "var" / "postgres", Path("/var/lib/ispettore") / digest))
+    return Cluster(reachable_folder(wanted, Path("/var/lib/ispettore") / digest))
+
+
+@contextmanager
+def only_one(folder: Path) -> Iterator[Callable[[str], None]]:
+    """Holds a folder for this launcher; what is yielded notes the address it serves. Raises RunsAlready.
+
+    The lock goes with the process, however it ends.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "launcher.lock").open("a+") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            process, _, address = file.read().partition(" ")
+            raise RunsAlready(process=process or "?", where=f"at {address}" if address else "and is just starting") from None
+
+        def note(address: str) -> None:
+            file.seek(0)
+            file.truncate()
+            file.write(f"{os.getpid()} {address}")
+            file.flush()
+
+        note("")
+        yield note
 
 
 def launch(*, demo: bool, say: Callable[[str], None]) -> int:
-    """Start everything, wait until told to stop, stop everything. Returns an exit status."""
+    """Start everything, wait until told to stop, stop everything. Returns an exit status. Raises RunsAlready and what starting
+    raises."""
     logs.configure()
+    with only_one(own_folder()) as note:
+        return _launch(demo=demo, say=say, note=note)
+
+
+def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], None]) -> int:
     cluster = None
     if "ISPETTORE_DATABASE_URL" not in os.environ:
         cluster = own_cluster()
@@ -49,11 +95,12 @@ def launch(*, demo: bool, say: Callable[[str], None]) -> int:
         os.environ["ISPETTORE_DATABASE_URL"] = cluster.url
         settings.cache_clear()
         engine.cache_clear()
-    supervisor = Supervisor()
+    supervisor = Supervisor(cluster)
     for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(name, lambda *_: supervisor.ask_to_stop())
     try:
         migrate()
+        attempts.sweep(settings().work)
         if demo:
             say("Seeding the demo production …" if seeding.seed() else "The demo data is there already.")
         port = settings().port
@@ -67,6 +114,7 @@ def launch(*, demo: bool, say: Callable[[str], None]) -> int:
             supervisor.keep(f"worker {number + 1}", [sys.executable, "-m", "ispettore.cli", "worker"])
         address = f"http://{settings().host}:{port}/"
         supervisor.wait_for(f"{address}api/health")
+        note(address)
         say(f"\nIspettore is at {address}\nCtrl-C stops it.")
         supervisor.watch()
         return 0
@@ -91,9 +139,10 @@ def _free(port: int) -> bool:
 
 
 class Supervisor:
-    """Keeps processes running: one that dies is started again, until we stop."""
+    """Keeps processes running, and the database where it is ours: what dies is started again, until we stop."""
 
-    def __init__(self) -> None:
+    def __init__(self, cluster: Cluster | None = None) -> None:
+        self._cluster = cluster
         self._commands: dict[str, list[str]] = {}
         self._running: dict[str, subprocess.Popen[bytes]] = {}
         self._stopping = False
@@ -123,10 +172,20 @@ class Supervisor:
     def watch(self) -> None:
         """Return when asked to stop."""
         while not self._stopping:
+            self._keep_database()
             for name, process in list(self._running.items()):
                 if process.poll() is not None and not self._stopping:
                     self._running[name] = _start(self._commands[name])
             time.sleep(0.5)
+
+    def _keep_database(self) -> None:
+        if self._cluster is None or self._cluster.alive():
+            return
+        log.warning("the database is gone; starting it again")
+        try:
+            self._cluster.start()
+        except IspettoreError as error:
+            log.error("the database could not be started; will try again", reason=error.sentence)
 
     def stop(self) -> None:
         """Ask each process to end, and end those that don't within a few seconds: work they leave is done by others."""

@@ -5,12 +5,13 @@ from threading import Lock
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, case, cast, func
+from sqlalchemy import ColumnElement, Text, case, cast, func, tuple_
 from sqlalchemy.dialects.postgresql import ARRAY, array
 from sqlalchemy.orm import defer
 from sqlmodel import Session, col, select
 
-from ispettore.core.measure.inspection import METHODS_VERSION, Inspection
+from ispettore.core.measure import kept, methods_history
+from ispettore.core.measure.inspection import Inspection
 from ispettore.studio.tables import InspectionRecord, Recording
 
 LONG = ("findings", "speech", "room_tone", "pauses")
@@ -19,64 +20,87 @@ LONG = ("findings", "speech", "room_tone", "pauses")
 
 HELD = 1_000
 """So many inspections without their lists are held ready: what is kept under a file's hash never changes."""
-_ready: dict[tuple[str, str], Inspection] = {}
+Key = tuple[str, str, int]
+"""Hash of the file, room tone chosen, version of the methods."""
+_ready: dict[Key, Inspection] = {}
 _readying = Lock()
 
 
 def short(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Inspection]:
-    """Facts and readings of recordings that are measured; the long lists are left empty."""
-    keys = session.exec(select(InspectionRecord.sha256, InspectionRecord.room_tone).where(*_of(recordings))).all()
-    there = {(sha256, tone) for sha256, tone in keys}
+    """Facts and readings of recordings that are measured, by the newest methods they were measured by; the long lists are left
+    empty."""
+    newest = (
+        select(InspectionRecord.sha256, InspectionRecord.room_tone, func.max(InspectionRecord.methods_version))
+        .where(_of(recordings))
+        .group_by(col(InspectionRecord.sha256), col(InspectionRecord.room_tone))
+    )
+    there: set[Key] = {(sha256, tone, version) for sha256, tone, version in session.exec(newest).all()}
     with _readying:
         found = {key: _ready[key] for key in there if key in _ready}
     if missing := there - found.keys():
-        read = _without_lists(session, {sha256 for sha256, _ in missing})
+        read = _without_lists(session, missing)
         with _readying:
             _ready.update(read)
             for oldest in list(_ready)[:-HELD]:
                 del _ready[oldest]
         found.update(read)
+    by_file = {(sha256, tone): inspection for (sha256, tone, _), inspection in found.items()}
     known = {}
     for recording in recordings:
         for key in _keys(recording):
-            if key in found:
-                known[recording.id] = found[key]
+            if key in by_file:
+                known[recording.id] = by_file[key]
                 break
     return known
 
 
-def _without_lists(session: Session, hashes: set[str]) -> dict[tuple[str, str], Inspection]:
+def _without_lists(session: Session, keys: set[Key]) -> dict[Key, Inspection]:
     data = col(InspectionRecord.data).op("-")(cast(array(LONG), ARRAY(Text)))
-    rows = session.exec(select(InspectionRecord.sha256, InspectionRecord.room_tone, data).where(*_among(hashes))).all()
-    return {(sha256, tone): Inspection.model_validate(filled(content)) for sha256, tone, content in rows}
+    identity = (InspectionRecord.sha256, InspectionRecord.room_tone, InspectionRecord.methods_version)
+    rows = session.exec(select(*identity, data).where(tuple_(*identity).in_(keys))).all()
+    return {(sha256, tone, version): kept.inspection(filled(content)) for sha256, tone, version, content in rows}
 
 
 def measured(session: Session) -> set[str]:
     """Hashes of the files that are measured by the methods of now."""
-    return set(session.exec(select(InspectionRecord.sha256).where(InspectionRecord.methods_version == METHODS_VERSION)).all())
+    return set(
+        session.exec(select(InspectionRecord.sha256).where(InspectionRecord.methods_version == methods_history.current())).all()
+    )
 
 
 def ribbons(session: Session, recordings: Sequence[Recording]) -> dict[str, bytes]:
-    """The packed miniature ribbons of files by their hash."""
-    return dict(session.exec(select(InspectionRecord.sha256, InspectionRecord.ribbon).where(*_of(recordings))).all())
+    """The packed miniature ribbons of files by their hash, those of the newest methods."""
+    rows = select(InspectionRecord.sha256, InspectionRecord.ribbon).where(_of(recordings))
+    return dict(session.exec(rows.order_by(col(InspectionRecord.methods_version))).all())
 
 
 def whole(session: Session, recording: Recording, *, light: bool = False) -> InspectionRecord | None:
     """What is kept of a recording's inspection: everything, or all but the readings themselves and the miniature.
 
-    Until it is measured with room tone just chosen, what was before.
+    Until it is measured with room tone just chosen, or by the methods of now, what was before.
     """
     options = [defer(InspectionRecord.data), defer(InspectionRecord.ribbon)] if light else []  # type: ignore[arg-type]
     for sha256, tone in _keys(recording):
-        found = session.get(InspectionRecord, (sha256, METHODS_VERSION, tone), options=options)
+        found = session.exec(
+            select(InspectionRecord)
+            .where(InspectionRecord.sha256 == sha256, InspectionRecord.room_tone == tone)
+            .order_by(col(InspectionRecord.methods_version).desc())
+            .limit(1)
+            .options(*options)
+        ).first()
         if found is not None:
             return found
     return None
 
 
+def inspection(record: InspectionRecord) -> Inspection:
+    """A whole inspection as it is kept, whatever version wrote it."""
+    return kept.inspection(record.data)
+
+
 def exact(session: Session, recording: Recording) -> InspectionRecord | None:
-    """The inspection with the room tone that the recording has now, or None."""
-    return session.get(InspectionRecord, (recording.sha256, METHODS_VERSION, recording.room_tone))
+    """The inspection by the methods of now with the room tone that the recording has now, or None."""
+    return session.get(InspectionRecord, (recording.sha256, methods_history.current(), recording.room_tone))
 
 
 def _keys(recording: Recording) -> list[tuple[str, str]]:
@@ -98,9 +122,5 @@ def filled(data: dict[str, Any]) -> dict[str, Any]:
     return {**dict.fromkeys(LONG, ()), **data}
 
 
-def _of(recordings: Sequence[Recording]) -> tuple[Any, ...]:
-    return _among({recording.sha256 for recording in recordings})
-
-
-def _among(hashes: set[str]) -> tuple[Any, ...]:
-    return col(InspectionRecord.sha256).in_(hashes), InspectionRecord.methods_version == METHODS_VERSION
+def _of(recordings: Sequence[Recording]) -> ColumnElement[bool]:
+    return col(InspectionRecord.sha256).in_({recording.sha256 for recording in recordings})

@@ -2,6 +2,7 @@
 
 import io
 import json
+from collections.abc import Callable
 from functools import lru_cache
 from typing import Any, TypeVar
 from uuid import UUID
@@ -9,9 +10,10 @@ from uuid import UUID
 import numpy as np
 from PIL import Image
 
+from ispettore.core.errors import Cancelled
 from ispettore.core.measure import pyramid, span_levels, spectrogram
-from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.spectrogram import never
 from ispettore.studio import conformings, lookup, sounds
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoSuchSpan, NotFound
@@ -76,8 +78,12 @@ def tracks(recording_id: UUID) -> bytes:
     return _there(_inspected(recording_id).tracks, "series of this recording")
 
 
-def span_readings(recording_id: UUID, store: Store, *, start_s: float, end_s: float) -> dict[str, Reading]:
-    """Every level reading of a span of an inspected recording. Raises NotFound and NoSuchSpan."""
+def span_readings(
+    recording_id: UUID, store: Store, *, start_s: float, end_s: float, cancelled: Callable[[], bool] = never
+) -> dict[str, Reading]:
+    """Every level reading of a span of an inspected recording. Raises NotFound, NoSuchSpan and Cancelled."""
+    if cancelled():
+        raise Cancelled
     sha256 = _there(_inspected(recording_id).levels_sha256, "levels of this recording")
     header, after = _header(sha256, store)
     try:
@@ -94,16 +100,26 @@ def span_readings(recording_id: UUID, store: Store, *, start_s: float, end_s: fl
 
 
 def spectrogram_of(
-    recording_id: UUID, store: Store, *, start_s: float, end_s: float, columns: int, rows: int
+    recording_id: UUID,
+    store: Store,
+    *,
+    start_s: float,
+    end_s: float,
+    columns: int,
+    rows: int,
+    cancelled: Callable[[], bool] = never,
 ) -> tuple[bytes, spectrogram.Axes]:
-    """A PNG of a span's spectrogram, darkest where it is loudest, and what its edges stand for. Raises NotFound and NoSuchSpan."""
-    inspection = Inspection.model_validate(lookup.filled(_inspected(recording_id, light=False).data))
+    """A PNG of a span's spectrogram, darkest where it is loudest, and what its edges stand for.
+
+    Raises NotFound, NoSuchSpan, and Cancelled.
+    """
+    inspection = lookup.inspection(_inspected(recording_id, light=False))
     rate = inspection.facts.sample_rate_hz
     if not 0 <= start_s < end_s <= inspection.facts.duration_s + 1:
         raise NoSuchSpan(longest_min=inspection.facts.duration_s / 60)
     where = spectrogram.axes(start_s, end_s, sample_rate_hz=rate)
     with sounds.opened(recording_id, store) as samples:
-        levels = spectrogram.levels(samples, where, sample_rate_hz=rate, columns=columns, rows=rows)
+        levels = spectrogram.levels(samples, where, sample_rate_hz=rate, columns=columns, rows=rows, cancelled=cancelled)
     shades = spectrogram.shades(levels, where)
     # Ink laid on paper: the page's own colours show through.
     picture = Image.fromarray(np.dstack((np.zeros_like(shades), shades)), "LA")

@@ -1,16 +1,17 @@
 """Productions and their inspection sheets."""
 
 from collections.abc import Callable
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from natsort import natsorted, ns
-from sqlmodel import col, select
+from sqlmodel import col, func, select
 
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet
-from ispettore.core.spec.specification import Specification
+from ispettore.core.spec import kept
 from ispettore.core.spec.spread import spreads
 from ispettore.core.spec.verdict import judge_production
+from ispettore.core.text import refuse
 from ispettore.studio import events, recordings, specifications
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
@@ -18,11 +19,21 @@ from ispettore.studio.tables import Production, Recording, now
 from ispettore.studio.views import ProductionSummary, ProductionView, RecordingView
 
 
-def create(name: str, specification_id: str) -> UUID:
-    """Make a production that is held against a specification. Raises UnknownSpecification."""
+def create(name: str, specification_id: str, *, production_id: UUID | None = None) -> UUID:
+    """Make a production that is held against a specification. Asked for twice under one identifier it is made once.
+
+    Raises UnknownSpecification, NameMissing and BadText.
+    """
     specification = specifications.specification(specification_id)
+    if not name.strip():
+        raise NameMissing()
+    shown = refuse(name.strip(), what="The production's name")
+    identifier = production_id or uuid4()
     with transaction() as session:
-        production = Production(name=name.strip(), specification=specification.model_dump(mode="json"))
+        session.execute(select(func.pg_advisory_xact_lock(identifier.int % 2**63)))
+        if session.get(Production, identifier) is not None:
+            return identifier
+        production = Production(id=identifier, name=shown, specification=specification.model_dump(mode="json"))
         session.add(production)
         session.flush()
         events.tell(session, "production", production.id, production_id=production.id)
@@ -42,7 +53,7 @@ def change(
     Raises NotFound, UnknownSpecification and NameMissing.
     """
     specification = specifications.specification(specification_id) if specification_id is not None else None
-    if name is not None and not name.strip():
+    if name is not None and not refuse(name, what="The production's name").strip():
         raise NameMissing()
     with transaction() as session:
         production = session.get(Production, production_id)
@@ -90,7 +101,7 @@ def summaries() -> list[ProductionSummary]:
     found = []
     with transaction() as session:
         for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
-            specification = Specification.model_validate(production.specification)
+            specification = kept.specification(production.specification)
             passing = recordings.verdicts(session, production.id, specification)
             judged = [passes for passes in passing if passes is not None]
             newest = session.exec(
@@ -122,7 +133,7 @@ def sheet(production_id: UUID) -> ProductionView:
         production = session.get(Production, production_id)
         if production is None:
             raise NotFound(what="production")
-        specification = Specification.model_validate(production.specification)
+        specification = kept.specification(production.specification)
         rows, inspections = recordings.rows(session, production.id, specification)
         return ProductionView(
             id=production.id,
@@ -150,7 +161,7 @@ def printed(sheet: ProductionView) -> PrintedSheet:
 
 
 def _printed_row(row: RecordingView) -> PrintedRow:
-    conformed = row.conforming.file_name if row.conforming and row.conforming.passes else None
+    conformed = row.delivered.file_name if row.delivered and row.delivered.passes else None
     return PrintedRow(
         name=row.name,
         facts=row.facts,

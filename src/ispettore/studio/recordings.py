@@ -7,23 +7,26 @@ from uuid import UUID
 from sqlmodel import Session, col, func, select
 from sqlmodel.sql.expression import SelectOfScalar
 
+from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.recording_report import RecordingReport
-from ispettore.core.measure import ribbon, tracks
+from ispettore.core.measure import methods_history, ribbon, tracks
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding
 from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
+from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.breaches import breaches
 from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge, role_of
+from ispettore.core.text import refuse
 from ispettore.studio import acceptances, conformings, events, lookup, queue, works
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoLongerReplaceable, NotFound, NotReady
 from ispettore.studio.store import Blob
 from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
-from ispettore.studio.views import EarlierVersion, FindingView, RecordingDetail, RecordingView, RibbonView
+from ispettore.studio.views import EarlierVersion, FindingView, FormatView, RecordingDetail, RecordingView, RibbonView
 
 MINIATURE = 132
 """Columns of a row's ribbon: as many as it is drawn wide."""
@@ -89,7 +92,7 @@ def _put_in(session: Session, production_id: UUID, position: int, name: str, blo
 
 
 def _shown_name(name: str) -> str:
-    return PurePath(name.replace("\\", "/")).name or "recording"
+    return refuse(PurePath(name.replace("\\", "/")).name or "recording", what="The file's name")
 
 
 def remove(recording_ids: list[UUID]) -> None:
@@ -158,9 +161,11 @@ def current(session: Session, production_id: UUID) -> list[Recording]:
 
 
 def inspect_again(recording_id: UUID) -> None:
-    """Have a recording inspected once more, after it failed or was cancelled."""
+    """Have a recording inspected once more, after it failed or was cancelled. While it waits or is measured nothing changes."""
     with transaction() as session:
         recording = _get(session, recording_id)
+        if works.under_way(session, WorkKind.INSPECT, recording.id):
+            return
         work = works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
         work_id = work.id
     queue.put(work_id)
@@ -202,9 +207,9 @@ def detail(recording_id: UUID) -> RecordingDetail:
     with transaction() as session:
         recording = _get(session, recording_id)
         production = session.get_one(Production, recording.production_id)
-        specification = Specification.model_validate(production.specification)
+        specification = kept.specification(production.specification)
         record = lookup.whole(session, recording)
-        parsed = Inspection.model_validate(record.data) if record else None
+        parsed = lookup.inspection(record) if record else None
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
         [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
         reasons = acceptances.reasons(session, recording.id)
@@ -221,8 +226,24 @@ def detail(recording_id: UUID) -> RecordingDetail:
             findings=[_finding(finding, reasons) for finding in parsed.findings] if parsed else [],
             breaches=breaches(row.verdict, parsed, run) if parsed and row.verdict else [],
             window=gain_window(parsed, specification) if parsed else None,
-            conformings=conformings.of_recording(session, recording.id),
+            conformings=conformings.of_recording(session, recording.id, specification),
+            formats=formats(specification),
         )
+
+
+def formats(specification: Specification) -> list[FormatView]:
+    """The formats a deliverable or master can be written in: what the specification asks for, then those that can be listened
+    to."""
+    try:
+        asked = delivery.asked_for(specification)
+    except delivery.NotWritable:
+        asked = None
+    found = [] if asked is None else [FormatView(name="", title=asked.title, meets=True)]
+    for name, written in WRITABLE.items():
+        if written.heard_exactly:
+            meets = delivery.fitting(name, specification) is not None
+            found.append(FormatView(name=name, title=delivery.chosen(name, specification).title, meets=meets))
+    return found
 
 
 def report(recording_id: UUID) -> RecordingReport:
@@ -266,7 +287,7 @@ def _views(
     identifiers = [recording.id for recording in recordings]
     ribbons = lookup.ribbons(session, recordings)
     inspecting = works.newest(session, WorkKind.INSPECT, identifiers)
-    attempts = conformings.newest(session, identifiers)
+    newest, delivered = conformings.newest(session, identifiers, specification)
     first: dict[str, str] = {}
     for recording in recordings:
         inspection = inspections.get(recording.id)
@@ -284,7 +305,9 @@ def _views(
             facts=inspection.facts if inspection else None,
             verdict=verdict,
             ribbon=_ribbon(ribbons[recording.sha256], columns=MINIATURE) if recording.sha256 in ribbons else None,
-            conforming=attempts.get(recording.id),
+            conforming=newest.get(recording.id),
+            delivered=delivered.get(recording.id),
+            older_methods=inspection is not None and inspection.methods_version < methods_history.current(),
         )
         first.setdefault(recording.sha256, recording.name)
 

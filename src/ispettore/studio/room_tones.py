@@ -1,11 +1,14 @@
 """Room tone chosen by a person: what it would change, choosing it, and leaving it to the meters again."""
 
+from collections.abc import Callable
 from uuid import UUID
 
+from ispettore.core.errors import Cancelled
 from ispettore.core.measure import chosen_tone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.spec.specification import Specification
+from ispettore.core.measure.spectrogram import never
+from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.studio import events, lookup, queue, sounds, works
 from ispettore.studio.database import transaction
@@ -15,18 +18,20 @@ from ispettore.studio.tables import InspectionRecord, Production, Recording, Wor
 from ispettore.studio.views import ChosenToneView, LimitChange
 
 
-def look(recording_id: UUID, span: Span, store: Store) -> ChosenToneView:
+def look(recording_id: UUID, span: Span, store: Store, *, cancelled: Callable[[], bool] = never) -> ChosenToneView:
     """Level and spectrum of a span, and every limit whose reading it would change. Raises NotFound, NotReady and as `check`."""
     with transaction() as session:
         recording = session.get(Recording, recording_id)
         if recording is None:
             raise NotFound(what="recording")
         inspection = _inspection(lookup.whole(session, recording), recording.name)
-        specification = Specification.model_validate(session.get_one(Production, recording.production_id).specification)
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
     span = chosen_tone.snapped(span)
     chosen_tone.check(span, inspection)
     rate = inspection.facts.sample_rate_hz
     start = round(span.start_s * rate)
+    if cancelled():
+        raise Cancelled
     with sounds.opened(recording_id, store) as samples:
         tone = chosen_tone.look(samples(start, round(span.end_s * rate) - start), span, inspection)
     changed = inspection.model_copy(update={"readings": {**inspection.readings, **tone.changed}})
@@ -73,4 +78,4 @@ def _inspection(record: InspectionRecord | None, name: str) -> Inspection:
     if record is None:
         raise NotReady(file=name, reason="has not been inspected yet")
     # Two recordings of the same bytes share an inspection; what is said bears this one's name.
-    return Inspection.model_validate(record.data).model_copy(update={"name": name})
+    return lookup.inspection(record).model_copy(update={"name": name})

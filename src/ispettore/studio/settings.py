@@ -14,6 +14,7 @@ class Settings(BaseSettings):
     database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
     store: str = str(ROOT / "var" / "store")
     incoming: Path = ROOT / "var" / "incoming"
+    work: Path = ROOT / "var" / "work"
     keys: Path | None = None
     frontend: Path = ROOT / "frontend" / "dist"
     host: str = "127.0.0.1"
@@ -22,6 +23,7 @@ class Settings(BaseSettings):
     largest_upload_bytes: int = 8 * 1024**3
     job_memory_bytes: int = 6 * 1024**3
     job_cpu_s: int = 3 * 3600
+    job_disk_bytes: int = 40 * 1024**3
     heartbeat_s: float = 10.0
     stalled_after_s: float = 30.0
 

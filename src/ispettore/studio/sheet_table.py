@@ -48,7 +48,7 @@ def _verdict(row: RecordingView) -> str:
 
 
 def _delivered(row: RecordingView) -> str:
-    done = row.conforming
+    done = row.delivered
     return _safe(done.file_name) if done is not None and done.passes and done.file_name else ""
 
 
@@ -58,4 +58,4 @@ def _plain(value: float | str | None) -> object:
 
 def _safe(text: str) -> str:
     """A name that a spreadsheet will not take for a formula."""
-    return f"'{text}" if text.startswith(RISKY) else text
+    return f"'{text}" if text.lstrip().startswith(RISKY) or text.startswith(RISKY) else text

@@ -8,7 +8,7 @@ from sqlalchemy import func
 from sqlmodel import Session, col, select
 
 from ispettore.core import errors
-from ispettore.core.spec import catalogue
+from ispettore.core.spec import builtin, catalogue, kept
 from ispettore.core.spec.changes import Change, changes
 from ispettore.core.spec.objections import objections, readable_limit, refusal
 from ispettore.core.spec.specification import Limit, Specification
@@ -27,7 +27,7 @@ def all_specifications() -> list[Specification]:
             col(SpecificationRecord.identifier)
         )
         found = [_version(session, identifier, version) for identifier, version in session.exec(newest).all()]
-    return [*catalogue.shipped().values(), *sorted(found, key=lambda found: found.name.casefold())]
+    return [*builtin.shipped().values(), *sorted(found, key=lambda found: found.name.casefold())]
 
 
 def specification(identifier: str) -> Specification:
@@ -40,10 +40,10 @@ def view(identifier: str) -> SpecificationView:
     """The newest version as sentences, all versions with what was made by each, and who is held against it. Raises NotFound."""
     with transaction() as session:
         records = _records(session, identifier)
-        shipped = catalogue.shipped().get(identifier)
+        shipped = builtin.shipped().get(identifier)
         if not records and shipped is None:
             raise NotFound(what="specification")
-        newest = Specification.model_validate(records[-1].data) if records else shipped
+        newest = kept.specification(records[-1].data) if records else shipped
         assert newest is not None
         held = session.exec(
             select(Production.name).where(Production.specification["id"].astext == identifier).order_by(col(Production.name))
@@ -85,8 +85,8 @@ def keep(identifier: str, draft: dict[str, Any], *, follows: int) -> Specificati
     `follows` is the version it was made from. A draft that asks the same is not kept twice. Raises NotFound, SpecificationShips,
     SpecificationChanged where somebody else kept a version meanwhile, and SpecificationRefused with what speaks against it.
     """
-    if identifier in catalogue.shipped():
-        raise SpecificationShips(name=catalogue.shipped()[identifier].name)
+    if identifier in builtin.shipped():
+        raise SpecificationShips(name=builtin.shipped()[identifier].name)
     wanted = {**draft, "id": identifier, "version": follows + 1}
     _refuse(wanted)
     with transaction() as session:
@@ -110,19 +110,17 @@ def copy(identifier: str, name: str) -> Specification:
 
 def bring_in(text: bytes, *, file_name: str) -> Specification:
     """A specification from its file. One that is known already is not added again; one that names another of ours follows it as
-    its next version; one that names one that ships is kept beside it. Raises BadSpecification.
+    its next version. Raises BadSpecification, also for one that takes the name or identifier of one that ships.
     """
     found = catalogue.parse(text, name=file_name)
     with transaction() as session:
         _lock(session)
-        shipped = catalogue.shipped().get(found.id)
+        shipped = builtin.shipped().get(found.id)
         if shipped is not None:
-            if _same(shipped, found):
-                return shipped
-            return _add(session, found.model_copy(update={"id": _free(session, found.name), "version": 1}))
+            return shipped
         records = _records(session, found.id)
         for record in reversed(records):
-            known = Specification.model_validate(record.data)
+            known = kept.specification(record.data)
             if _same(known, found):
                 return known
         return _add(session, found.model_copy(update={"version": records[-1].version + 1 if records else found.version}))
@@ -181,8 +179,8 @@ def _dates(records: list[SpecificationRecord]) -> list[tuple[int, datetime | Non
 def _newest(session: Session, identifier: str) -> Specification:
     records = _records(session, identifier)
     if records:
-        return Specification.model_validate(records[-1].data)
-    shipped = catalogue.shipped()
+        return kept.specification(records[-1].data)
+    shipped = builtin.shipped()
     if identifier not in shipped:
         raise errors.UnknownSpecification(name=identifier, known=", ".join(shipped))
     return shipped[identifier]
@@ -191,8 +189,8 @@ def _newest(session: Session, identifier: str) -> Specification:
 def _version(session: Session, identifier: str, number: int) -> Specification:
     record = session.get(SpecificationRecord, (identifier, number))
     if record is not None:
-        return Specification.model_validate(record.data)
-    shipped = catalogue.shipped().get(identifier)
+        return kept.specification(record.data)
+    shipped = builtin.shipped().get(identifier)
     if shipped is None or shipped.version != number:
         raise NotFound(what="version of a specification")
     return shipped
@@ -212,7 +210,7 @@ def _certificates(session: Session, identifier: str, number: int) -> int:
 def _free(session: Session, name: str) -> str:
     """An identifier from a name that nothing has yet."""
     base = _words(name) or "specification"
-    taken = {*catalogue.shipped(), *session.exec(select(SpecificationRecord.identifier).distinct()).all()}
+    taken = {*builtin.shipped(), *session.exec(select(SpecificationRecord.identifier).distinct()).all()}
     found, count = base, 1
     while found in taken:
         count += 1

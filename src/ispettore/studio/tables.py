@@ -152,6 +152,8 @@ class Work(SQLModel, table=True):
     error: str | None = None
     attempts: int = 0
     cancel_asked: bool = False
+    token: UUID | None = None
+    """That of the attempt that took it last: only this one writes an outcome."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     finished_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 

@@ -3,16 +3,19 @@
 from uuid import UUID
 
 from ispettore.core.certify import seal
+from ispettore.core.text import refuse
 from ispettore.studio import queue, works
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store import Blob
 from ispettore.studio.tables import Verifying, WorkKind
-from ispettore.studio.views import VerifyingView
+from ispettore.studio.views import Verified, VerifyingView
 
 
 def create(file_name: str, certificate_name: str, certificate: str) -> UUID:
     """Note a check; its file follows. Raises NotACertificate at once where it plainly is none."""
+    for shown, what in ((file_name, "The file's name"), (certificate_name, "The certificate's name")):
+        refuse(shown, what=what)
     seal.parse(certificate.encode(), name=certificate_name)
     with transaction() as session:
         verifying = Verifying(file_name=file_name, certificate_name=certificate_name, certificate=certificate)
@@ -45,9 +48,5 @@ def view(verifying_id: UUID) -> VerifyingView:
             file_name=verifying.file_name,
             certificate_name=verifying.certificate_name,
             work=works.view(work),
-            genuine=report["genuine"] if report else None,
-            key=report["key"] if report else None,
-            key_id=report["key_id"] if report else None,
-            problems=report["problems"] if report else [],
-            certificate=report["certificate"] if report else None,
+            report=Verified.model_validate(report) if report else None,
         )

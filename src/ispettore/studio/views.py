@@ -5,10 +5,10 @@ from typing import Any, Literal
 from uuid import UUID
 
 import numpy as np
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from ispettore.core.audio.facts import FileFacts
-from ispettore.core.certify.verification import KeyStanding
+from ispettore.core.certify.verification import Differing, KeyStanding
 from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
@@ -79,10 +79,38 @@ class ResultView(BaseModel):
     readings: dict[str, Reading] = {}
 
 
+class SpecificationName(BaseModel):
+    """Which specification something was made for, in which version."""
+
+    id: str
+    name: str
+    version: int
+
+
+class FormatView(BaseModel):
+    """A format that can be asked for; `name` is empty for what the specification asks for. `meets` says whether a file in it can
+    meet the specification's limits on the file."""
+
+    name: str
+    title: str
+    meets: bool
+
+
 class ConformingView(BaseModel):
-    """One attempt to conform a recording. The `ledger` of its steps comes only where one recording is looked at."""
+    """One attempt to conform a recording. The `ledger` of its steps comes only where one recording is looked at.
+
+    Verdicts are by the specification that the production has now: `before` of the recording, `after` of the written file, whose
+    kept readings are judged anew. `made_for` is what it was conformed to; `current` says whether that is the same in the same
+    version. A certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a
+    certificate. `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
+    """
 
     id: UUID
+    made_for: SpecificationName
+    current: bool
+    certificate_for: SpecificationName | None
+    refused: bool
+    older_methods: bool
     recording_id: UUID
     created_at: datetime
     preference: str
@@ -106,7 +134,11 @@ class ConformingView(BaseModel):
 
 
 class RecordingView(BaseModel):
-    """A row of the inspection sheet."""
+    """A row of the inspection sheet.
+
+    `conforming` is the newest attempt to conform it; `delivered` the one whose file counts: certified for the specification of now
+    before any other, else the newest with a file. `older_methods` says that it still waits to be measured by the methods of now.
+    """
 
     id: UUID
     production_id: UUID
@@ -121,6 +153,8 @@ class RecordingView(BaseModel):
     verdict: Verdict | None
     ribbon: RibbonView | None
     conforming: ConformingView | None
+    delivered: ConformingView | None
+    older_methods: bool
 
 
 class LimitChange(BaseModel):
@@ -164,6 +198,7 @@ class RecordingDetail(RecordingView):
     breaches: list[Breach]
     window: GainWindow | None
     conformings: list[ConformingView]
+    formats: list[FormatView]
 
 
 class ProductionSummary(BaseModel):
@@ -205,6 +240,8 @@ class UnfinishedUpload(BaseModel):
     modified: str
     size_bytes: int
     received_bytes: int
+    problem: str = ""
+    """Why it was set aside, if it was."""
 
 
 class LimitSentence(BaseModel):
@@ -239,6 +276,42 @@ class SpecificationView(BaseModel):
     versions: list[SpecificationVersion]
 
 
+class Stated(BaseModel):
+    """What a certificate says, as far as a page shows it."""
+
+    file_name: str
+    sha256: str
+    specification: SpecificationName
+    issued: datetime
+    issuer: str
+    limits: list[LimitVerdict]
+
+
+class Verified(BaseModel):
+    """The answer of a check. `genuine` only by a key to trust; `said` tells what was compared, `methods` and `older` what differs
+    only because it was measured by other methods, `notes` what is wrong with this installation's keys."""
+
+    genuine: bool
+    intact: bool
+    key: KeyStanding
+    key_id: str | None
+    problems: list[str]
+    said: str = ""
+    methods: str = ""
+    older: list[Differing] = []
+    notes: list[str] = []
+    stated: Stated | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _older_form(cls, data: Any) -> Any:
+        """Reports from before an unknown key was told apart called such a certificate genuine."""
+        if isinstance(data, dict) and "intact" not in data:
+            trusted = data.get("key") in ("known", "given")
+            return {**data, "intact": data.get("genuine"), "genuine": bool(data.get("genuine")) and trusted}
+        return data
+
+
 class VerifyingView(BaseModel):
     """A check of a certificate against a file."""
 
@@ -246,8 +319,4 @@ class VerifyingView(BaseModel):
     file_name: str
     certificate_name: str
     work: WorkView | None
-    genuine: bool | None
-    key: KeyStanding | None
-    key_id: str | None
-    problems: list[str]
-    certificate: dict[str, Any] | None
+    report: Verified | None

@@ -27,6 +27,12 @@ def newest(session: Session, kind: WorkKind, subjects: list[UUID]) -> dict[UUID,
     return {work.subject_id: work for work in rows}
 
 
+def under_way(session: Session, kind: WorkKind, subject: UUID) -> bool:
+    """Whether the newest work of a kind for a subject waits or runs."""
+    work = newest(session, kind, [subject]).get(subject)
+    return work is not None and work.state in (WorkState.WAITING, WorkState.RUNNING)
+
+
 def view(work: Work | None) -> WorkView | None:
     if work is None:
         return None

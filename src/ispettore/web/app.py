@@ -2,18 +2,24 @@
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from typing import Literal
 
-from fastapi import FastAPI, Request
+import structlog
+from fastapi import FastAPI, Request, Response
+from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
+from pydantic import BaseModel
+from sqlalchemy.exc import InterfaceError, OperationalError
 from starlette.concurrency import run_in_threadpool
 from starlette.middleware.trustedhost import TrustedHostMiddleware
-from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from ispettore.core.errors import IspettoreError, UnknownSpecification
+from ispettore.core.errors import ContentChanged, IspettoreError, UnknownSpecification
+from ispettore.core.spec.delivery import NotWritable
+from ispettore.studio import database, disk
+from ispettore.studio.disk import NoRoomLeft, StoreReadOnly
 from ispettore.studio.errors import (
     NoLongerReplaceable,
-    NoRoomLeft,
     NotFound,
     NotReady,
     OrderChanged,
@@ -23,10 +29,12 @@ from ispettore.studio.errors import (
 from ispettore.studio.incoming import Incoming
 from ispettore.studio.recordings import catch_up
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Store, TooLarge
-from ispettore.web import explaining, productions, recordings, resumable, specifications, verifyings, works
+from ispettore.studio.store import NotInStore, Store, TooLarge
+from ispettore.web import explaining, heavy, productions, recordings, resumable, specifications, verifyings, works
+from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
 
+log = structlog.get_logger()
 STATUS = {
     NotFound: 404,
     UnknownSpecification: 404,
@@ -37,54 +45,51 @@ STATUS = {
     NoLongerReplaceable: 409,
     TooLarge: 413,
     NoRoomLeft: 507,
+    StoreReadOnly: 507,
+    NotWritable: 409,
+    ContentChanged: 410,
+    NotInStore: 410,
 }
-POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; media-src 'self' blob:; "
-    "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
-)
-HEADERS = (
-    (b"content-security-policy", POLICY.encode()),
-    (b"x-content-type-options", b"nosniff"),
-    (b"referrer-policy", b"no-referrer"),
-    (b"cross-origin-opener-policy", b"same-origin"),
-)
-
-
-class Guard:
-    """Refuses writes that another site's page sends, and adds the headers that keep ours to itself."""
-
-    def __init__(self, app: ASGIApp) -> None:
-        self._app = app
-
-    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http":
-            await self._app(scope, receive, send)
-            return
-        request = Request(scope)
-        if request.method not in ("GET", "HEAD", "OPTIONS") and not _same_origin(request):
-            refusal = JSONResponse({"error": "This request came from another site and was refused."}, status_code=403)
-            await refusal(scope, receive, send)
-            return
-
-        async def with_headers(message: Message) -> None:
-            if message["type"] == "http.response.start":
-                message["headers"] = [*message["headers"], *HEADERS]
-            await send(message)
-
-        await self._app(scope, receive, with_headers)
-
-
-def _same_origin(request: Request) -> bool:
-    origin = request.headers.get("origin")
-    if origin is not None:
-        return origin.split("://", 1)[-1] == request.headers.get("host")
-    return request.headers.get("sec-fetch-site", "none") in ("same-origin", "none")
 
 
 async def in_words(_request: Request, error: Exception) -> JSONResponse:
     """Errors meant for a person, with their sentence."""
     assert isinstance(error, IspettoreError)
-    return JSONResponse({"error": error.sentence}, status_code=STATUS.get(type(error), 422))
+    return _said(error.sentence, STATUS.get(type(error), 422))
+
+
+async def not_understood(_request: Request, error: Exception) -> JSONResponse:
+    """A request that is not as it should be: where and why, never what it held."""
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    where = " → ".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+    said = str(first["msg"]).removeprefix("Value error, ")
+    return _said(f"This can't be used: {f'{where}: ' if where else ''}{said[:1].lower()}{said[1:].rstrip('.')}.", 422)
+
+
+async def database_away(_request: Request, _error: Exception) -> JSONResponse:
+    """While the database is being started again."""
+    return _said("The database does not answer just now. It is started again by itself; try again in a moment.", 503)
+
+
+async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
+    """What the operating system refused: full or read-only disks in words."""
+    assert isinstance(error, OSError)
+    said = disk.told(error, "what was to be kept")
+    if said is None:
+        log.exception("the operating system refused something", exc_info=error)
+        return _said("Something went wrong that should not have; the log has the details. Try again.", 500)
+    return _said(said.sentence, STATUS.get(type(said), 500))
+
+
+def _said(sentence: str, status: int) -> JSONResponse:
+    return JSONResponse({"error": sentence}, status_code=status)
+
+
+class Health(BaseModel):
+    """Whether everything a page needs is there."""
+
+    state: Literal["up", "database away"]
 
 
 def build() -> FastAPI:
@@ -95,6 +100,8 @@ def build() -> FastAPI:
     @asynccontextmanager
     async def running(app: FastAPI) -> AsyncIterator[None]:
         app.state.store = Store(settings().store)
+        app.state.heavy = heavy.places()
+        await run_in_threadpool(app.state.store.sweep)
         await run_in_threadpool(incoming.sweep, app.state.store)
         await run_in_threadpool(catch_up)
         async with live.listening():
@@ -103,14 +110,21 @@ def build() -> FastAPI:
     app = FastAPI(title="Ispettore", version="1", lifespan=running, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
+    app.add_exception_handler(RequestValidationError, not_understood)
+    app.add_exception_handler(OperationalError, database_away)
+    app.add_exception_handler(InterfaceError, database_away)
+    app.add_exception_handler(OSError, refused_by_disk)
     for part in (explaining, productions, recordings, resumable, specifications, verifyings, works):
         app.include_router(part.routes, prefix="/api")
 
     app.include_router(resumable.router(incoming), include_in_schema=False)
 
     @app.get("/api/health", operation_id="health")
-    async def health() -> dict[str, str]:
-        return {"state": "up"}
+    def health(response: Response) -> Health:
+        if database.answers():
+            return Health(state="up")
+        response.status_code = 503
+        return Health(state="database away")
 
     folder = settings().frontend
     if (folder / "assets").is_dir():
@@ -124,6 +138,7 @@ def build() -> FastAPI:
     async def icon() -> FileResponse:
         return FileResponse(folder / "icon.svg")
 
+    app.add_middleware(Bounds)
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings().allowed_hosts.split(","))
     return app

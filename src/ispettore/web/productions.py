@@ -10,6 +10,7 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.certify import printed_sheet
 from ispettore.studio import productions, recordings, sheet_table
+from ispettore.studio.incoming import allowed_name
 from ispettore.studio.views import ProductionSummary, ProductionView
 from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
@@ -24,8 +25,11 @@ class Made(BaseModel):
 
 
 class NewProduction(BaseModel):
+    """`id` is the page's own choice: the same request sent twice makes one production."""
+
     name: str = Field(min_length=1, max_length=120)
     specification_id: str
+    id: UUID | None = None
 
 
 class ChangedProduction(BaseModel):
@@ -50,7 +54,7 @@ def list_productions() -> list[ProductionSummary]:
 
 @routes.post("/productions", operation_id="createProduction", status_code=201)
 def create_production(new: NewProduction) -> Made:
-    return Made(id=productions.create(new.name, new.specification_id))
+    return Made(id=productions.create(new.name, new.specification_id, production_id=new.id))
 
 
 @routes.get("/productions/{production_id}", operation_id="getProduction")
@@ -96,5 +100,6 @@ def get_printed_sheet(production_id: UUID) -> Response:
     openapi_extra=RAW_BODY,
 )
 async def add_recording(production_id: UUID, request: Request, name: Annotated[str, Query(min_length=1, max_length=255)]) -> Made:
-    blob = await into_store(request, name)
+    await run_in_threadpool(recordings.expected, production_id, None)
+    blob = await into_store(request, allowed_name(name))
     return Made(id=await run_in_threadpool(recordings.add, production_id, name, blob))

@@ -2,6 +2,7 @@
 
 import io
 import json
+from itertools import chain
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -9,13 +10,16 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.plan.planner import Preference
 from ispettore.studio import acceptances, conformings, pictures, recordings, room_tones, sounds
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store import Store
 from ispettore.studio.views import ChosenToneView, FindingPlace, RecordingDetail
+from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
 from ispettore.web.transfer import named
 
@@ -54,8 +58,8 @@ class RibbonShape(BaseModel):
 class ConformRequest(BaseModel):
     """How to conform; `container` left out means what the specification asks for."""
 
-    preference: Literal["light", "balanced", "even"] = "balanced"
-    container: Literal["wav", "flac", "mp3", "opus"] | None = None
+    preference: Preference = "balanced"
+    container: str | None = Field(None, pattern=f"^({'|'.join(WRITABLE)})$")
 
 
 class Chosen(BaseModel):
@@ -121,11 +125,15 @@ def get_deliverable(conforming_id: UUID, request: Request) -> Response:
     if conforming.sha256 is None or conforming.file_name is None:
         raise NotFound(what="deliverable")
     store: Store = request.app.state.store
-    path, kind = store.local(conforming.sha256), "application/octet-stream"
-    if path is not None:  # any part of it can be asked for (RFC 9110, 14), so that a broken download goes on
-        return FileResponse(path, media_type=kind, headers={**named(conforming.file_name), "etag": f'"{conforming.sha256}"'})
-    headers = {**named(conforming.file_name), "content-length": str(conforming.size_bytes)}
-    return StreamingResponse(store.read(conforming.sha256), media_type=kind, headers=headers)
+    path, kind, name = store.local(conforming.sha256), "application/octet-stream", conforming.file_name
+    headers = {**named(name), "etag": f'"{conforming.sha256}"', "accept-ranges": "bytes" if path is not None else "none"}
+    if path is not None and "range" in request.headers:  # any part of it (RFC 9110, 14), so that a broken download goes on
+        store.check(conforming.sha256, name=name)
+        return FileResponse(path, media_type=kind, headers=headers)
+    pieces = store.read_checked(conforming.sha256, name=name)
+    first = next(pieces)  # what is missing, or short and damaged, is said before anything is sent
+    headers["content-length"] = str(conforming.size_bytes)
+    return StreamingResponse(chain([first], pieces), media_type=kind, headers=headers)
 
 
 @routes.get("/conformings/{conforming_id}/certificate", operation_id="getCertificate", response_class=Response)
@@ -194,22 +202,32 @@ def _tile(sha256: str, level: int, index: int, request: Request) -> Response:
 
 
 @routes.get("/recordings/{recording_id}/span", operation_id="getSpanReadings")
-def get_span_readings(recording_id: UUID, start_s: float, end_s: float, request: Request) -> dict[str, Reading]:
-    return pictures.span_readings(recording_id, request.app.state.store, start_s=start_s, end_s=end_s)
+async def get_span_readings(recording_id: UUID, start_s: float, end_s: float, request: Request) -> dict[str, Reading]:
+    return await worked_out(request, pictures.span_readings, recording_id, request.app.state.store, start_s=start_s, end_s=end_s)
 
 
 @routes.get("/recordings/{recording_id}/spectrogram.png", operation_id="getSpectrogram", response_class=Response)
-def get_spectrogram(recording_id: UUID, start_s: float, end_s: float, columns: Columns, rows: Rows, request: Request) -> Response:
-    picture, where = pictures.spectrogram_of(
-        recording_id, request.app.state.store, start_s=start_s, end_s=end_s, columns=columns, rows=rows
+async def get_spectrogram(
+    recording_id: UUID, start_s: float, end_s: float, columns: Columns, rows: Rows, request: Request
+) -> Response:
+    picture, where = await worked_out(
+        request,
+        pictures.spectrogram_of,
+        recording_id,
+        request.app.state.store,
+        start_s=start_s,
+        end_s=end_s,
+        columns=columns,
+        rows=rows,
     )
     headers = {"cache-control": COMPRESSED["cache-control"], "x-axes": where.model_dump_json()}
     return Response(picture, media_type="image/png", headers=headers)
 
 
 @routes.get("/recordings/{recording_id}/room-tone", operation_id="lookAtRoomTone")
-def look_at_room_tone(recording_id: UUID, start_s: float, end_s: float, request: Request) -> ChosenToneView:
-    return room_tones.look(recording_id, Span(start_s=start_s, end_s=end_s), request.app.state.store)
+async def look_at_room_tone(recording_id: UUID, start_s: float, end_s: float, request: Request) -> ChosenToneView:
+    span = Span(start_s=start_s, end_s=end_s)
+    return await worked_out(request, room_tones.look, recording_id, span, request.app.state.store)
 
 
 @routes.put("/recordings/{recording_id}/room-tone", operation_id="chooseRoomTone", status_code=202)

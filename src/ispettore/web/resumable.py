@@ -15,6 +15,7 @@ from starlette.concurrency import run_in_threadpool
 from tuspyserver import create_tus_router
 from tuspyserver.storage import TusStorage
 
+from ispettore.studio import disk
 from ispettore.studio.incoming import KEEP_DAYS, UID, Incoming
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Store
@@ -38,6 +39,16 @@ def get_limits() -> UploadLimits:
 @routes.get("/productions/{production_id}/uploads", operation_id="listUnfinishedUploads")
 def list_unfinished(production_id: UUID) -> list[UnfinishedUpload]:
     return Incoming(settings().incoming).unfinished(production_id)
+
+
+@routes.get("/uploads/set-aside", operation_id="listSetAside")
+def list_set_aside() -> list[UnfinishedUpload]:
+    return Incoming(settings().incoming).set_aside()
+
+
+@routes.delete("/uploads/set-aside/{upload_id}", operation_id="discardSetAside", status_code=204)
+def discard_set_aside(upload_id: str) -> None:
+    Incoming(settings().incoming).remove(upload_id)
 
 
 class Pieces(TusStorage):
@@ -64,12 +75,14 @@ class Pieces(TusStorage):
     async def append(self, uid: str, chunk: bytes) -> None:
         if uid not in self._open:
             self._open[uid] = await asyncio.to_thread(self._incoming.at_offset, uid)
-        await asyncio.to_thread(self._open[uid].write, chunk)
+        with disk.in_words("the file"):
+            await asyncio.to_thread(self._open[uid].write, chunk)
 
     async def flush(self, uid: str) -> None:
         file = self._open.pop(uid, None)
         if file is not None:
-            await asyncio.to_thread(_synced, file)
+            with disk.in_words("the file"):
+                await asyncio.to_thread(_synced, file)
 
     async def finalize(self, uid: str) -> None:
         """Nothing: the file is whole as it stands."""

@@ -17,6 +17,7 @@ def main() -> None:
         log_level="warning",
         timeout_graceful_shutdown=1,
         server_header=False,
+        proxy_headers=False,  # nobody is believed who says for whom he speaks
     )
 
 

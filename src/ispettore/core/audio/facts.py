@@ -2,8 +2,9 @@
 
 import hashlib
 from pathlib import Path
+from typing import Any
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, field_validator
 
 LOSSY_CODECS = frozenset({"mp3", "vorbis", "opus"})
 CONSTANT_CODECS = frozenset({"pcm", "pcm-float", "u-law", "a-law"})
@@ -62,7 +63,19 @@ class FileFacts(BaseModel):
     bit_rate_constant: bool | None
     size_bytes: int
     channel_relation: str | None = None
-    tags: dict[str, str] = {}
+    tags: dict[str, tuple[str, ...]] = {}
+
+    @field_validator("tags", mode="before")
+    @classmethod
+    def _lists(cls, tags: Any) -> Any:
+        """Kept facts from before a tag could have several values hold each as one text."""
+        if not isinstance(tags, dict):
+            return tags
+        return {name: (values,) if isinstance(values, str) else values for name, values in tags.items()}
+
+    def tag(self, name: str) -> str:
+        """A tag's values as one text; empty where the file has no such tag."""
+        return "; ".join(self.tags.get(name, ()))
 
     @property
     def seeks_exactly(self) -> bool:

@@ -1,6 +1,7 @@
-"""What each container can hold: asked before a file is expected of it."""
+"""What each container can hold, and which formats are written here and how: asked before a file is expected of either."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
@@ -37,3 +38,89 @@ ABILITIES: dict[str, Abilities] = {
     ),
     "ogg": Abilities(("vorbis", "opus", "flac"), (8, 16, 20, 24), ("constant", "variable")),
 }
+
+
+@dataclass(frozen=True)
+class Writable:
+    """One format that is written here: what the written file's facts will say, and how the sound library is asked for it.
+
+    `bit_rates_kbps` maps each constant rate to the library's "compression level"; `level` is that level where the rate varies.
+    Without `rates_hz` any sample rate will do. `heard_exactly` is false where a position in the file can't be gone to exactly:
+    such a file can't be played beside its source, and only the command line offers it.
+    """
+
+    title: str
+    endings: tuple[str, ...]
+    container: str
+    codec: str
+    file_format: str
+    subtype: str = ""
+    depths: tuple[int, ...] = ()
+    bit_rates_kbps: Mapping[int, float] = field(default_factory=dict)
+    usual_kbps: int | None = None
+    level: float | None = None
+    rates_hz: tuple[int, ...] = ()
+    most_channels: int = 6
+    heard_exactly: bool = True
+
+    @property
+    def lossy(self) -> bool:
+        return not self.depths
+
+    @property
+    def rate_kind(self) -> str:
+        """Whether a written file's bit rate is constant or variable."""
+        return "constant" if self.bit_rates_kbps or self.codec == "pcm" else "variable"
+
+
+WRITABLE: dict[str, Writable] = {
+    "mp3": Writable(
+        title="MP3",
+        endings=("mp3",),
+        container="mp3",
+        codec="mp3",
+        file_format="MP3",
+        subtype="MPEG_LAYER_III",
+        # Found by writing at every level: the same at each of these rates, mono and stereo. MPEG 1 Layer III only.
+        bit_rates_kbps={96: 0.775, 112: 0.7125, 128: 0.65, 160: 0.55, 192: 0.4, 224: 0.325, 256: 0.2, 320: 0.05},
+        usual_kbps=192,
+        rates_hz=(32_000, 44_100, 48_000),
+        most_channels=2,
+    ),
+    "opus": Writable(
+        title="Opus",
+        endings=("opus",),
+        container="ogg",
+        codec="opus",
+        file_format="OGG",
+        subtype="OPUS",
+        level=0.5,
+        rates_hz=(8_000, 12_000, 16_000, 24_000, 48_000),
+    ),
+    "ogg": Writable(
+        title="Ogg Vorbis",
+        endings=("ogg",),
+        container="ogg",
+        codec="vorbis",
+        file_format="OGG",
+        subtype="VORBIS",
+        level=0.3,
+        heard_exactly=False,
+    ),
+    "wav": Writable(title="WAV", endings=("wav",), container="wav", codec="pcm", file_format="WAV", depths=(24, 16)),
+    "flac": Writable(title="FLAC", endings=("flac",), container="flac", codec="flac", file_format="FLAC", depths=(24, 16)),
+    "aiff": Writable(title="AIFF", endings=("aiff", "aif"), container="aiff", codec="pcm", file_format="AIFF", depths=(24, 16)),
+}
+"""Every format that is written, by its name; the one table behind what is offered, objected to, chosen and written.
+
+Depths stand with the preferred one first.
+"""
+
+
+def named_by(ending: str) -> str | None:
+    """The format that files with an ending are written in, or None.
+
+    >>> named_by("aif"), named_by("docx")
+    ('aiff', None)
+    """
+    return next((name for name, written in WRITABLE.items() if ending.lower() in written.endings), None)

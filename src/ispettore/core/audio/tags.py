@@ -2,6 +2,7 @@
 
 import os
 import struct
+from collections.abc import Iterator
 from pathlib import Path
 
 import mutagen
@@ -10,6 +11,8 @@ from mutagen.id3 import ID3
 from mutagen.wave import WAVE
 
 from ispettore.core.audio.broadcast import stated
+from ispettore.core.figures import with_unit
+from ispettore.core.text import cleaned
 
 WORDS = {
     "TIT2": "title", "TPE1": "artist", "TALB": "album", "TRCK": "track", "TDRC": "date", "TCON": "genre", "COMM": "comment",
@@ -24,15 +27,23 @@ STATED_AS = {
     "short_term_max_lufs": ("stated loudest 3 s", "LUFS"),
 }
 LONGEST = 500
+MOST_VALUES = 50
 MOST_CHUNKS = 64
 
 
-def read(path: Path) -> dict[str, str]:
-    """Tags by name, at most 500 characters each; empty where there are none or they cannot be read. Never raises.
+def read(path: Path) -> dict[str, tuple[str, ...]]:
+    """Tags by name, each with one or several values of at most 500 characters; empty where there are none or they can't be read.
 
-    A Broadcast Wave file's own (EBU Tech 3285) come first; where its other tags have the same name, these count.
+    A Broadcast Wave file's own (EBU Tech 3285) come first; where its other tags have the same name, these count. Never raises.
     """
-    return {key: text[:LONGEST] for key, text in sorted({**_broadcast(path), **_general(path)}.items()) if text}
+    found = {**{key: [text] for key, text in _broadcast(path).items()}, **_general(path)}
+    fit = {key: tuple(text[:LONGEST] for value in values for text in _values(value))[:MOST_VALUES] for key, values in found.items()}
+    return {key: values for key, values in sorted(fit.items()) if values}
+
+
+def _values(text: str) -> Iterator[str]:
+    """The values in one text, which null characters part (ID3v2.4, 4.2), without what no text may hold."""
+    yield from (clean for part in text.split("\0") if (clean := cleaned(part)))
 
 
 def _broadcast(path: Path) -> dict[str, str]:
@@ -58,7 +69,7 @@ def _broadcast(path: Path) -> dict[str, str]:
     told = {key: _text(content[first:last]) for key, (first, last) in places.items()}
     for quantity, value in stated(content).items():
         title, unit = STATED_AS[quantity]
-        told[title] = f"{value:.2f} {unit}".replace("-", "−")
+        told[title] = with_unit(value, unit, 2)
     return told
 
 
@@ -66,19 +77,21 @@ def _text(content: bytes) -> str:
     return content.split(b"\0")[0].decode("utf-8", errors="replace").strip()
 
 
-def _general(path: Path) -> dict[str, str]:
+def _general(path: Path) -> dict[str, list[str]]:
     try:
         file = mutagen.File(path)
     except Exception:  # broken tags must not keep a recording from being measured
         return {}
     if file is None or file.tags is None:
         return {}
+    found: dict[str, list[str]] = {}
     if isinstance(file.tags, ID3) or isinstance(file, AIFF | WAVE):
-        found = {WORDS[key[:4]]: str(value) for key, value in file.tags.items() if key[:4] in WORDS}
+        for key, frame in file.tags.items():
+            if key[:4] in WORDS:
+                texts = getattr(frame, "text", None)
+                found.setdefault(WORDS[key[:4]], []).extend(map(str, texts if isinstance(texts, list) else [frame]))
     else:
-        found = {
-            str(key).lower(): str(value[0] if isinstance(value, list) and value else value)
-            for key, value in dict(file.tags).items()
-            if str(key).lower() in KNOWN
-        }
+        for key, value in dict(file.tags).items():
+            if str(key).lower() in KNOWN:
+                found.setdefault(str(key).lower(), []).extend(map(str, value if isinstance(value, list) else [value]))
     return found

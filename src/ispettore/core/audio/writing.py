@@ -3,76 +3,79 @@
 Every file is written under a temporary name beside its place, synced and renamed: a reader sees a whole file or none.
 """
 
+import hashlib
 import os
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, model_validator
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import Broadcast, put
+from ispettore.core.audio.formats import WRITABLE, Writable, named_by
 from ispettore.core.audio.reading import Block
-
-Container = Literal["wav", "flac", "mp3", "ogg", "opus"]
-"""What is written, by its ending: `ogg` holds Vorbis, `opus` Opus in an Ogg container."""
-
-
-class Codec(BaseModel):
-    """How soundfile writes it: `level` is its 0…1 "compression level"; `rates_hz` are empty where any rate will do."""
-
-    model_config = ConfigDict(frozen=True)
-
-    title: str
-    file_format: str
-    subtype: str
-    level: float
-    rates_hz: tuple[int, ...] = ()
-    most_channels: int = 2
-
-
-OPUS_RATES_HZ = (8_000, 12_000, 16_000, 24_000, 48_000)
-LOSSY: dict[str, Codec] = {
-    # The level that gives 192 kbit/s, constant, with MPEG 1 Layer III.
-    "mp3": Codec(title="MP3", file_format="MP3", subtype="MPEG_LAYER_III", level=0.4, rates_hz=(32_000, 44_100, 48_000)),
-    "ogg": Codec(title="Ogg Vorbis", file_format="OGG", subtype="VORBIS", level=0.3, most_channels=6),
-    "opus": Codec(
-        title="Opus",
-        file_format="OGG",
-        subtype="OPUS",
-        level=0.5,
-        rates_hz=OPUS_RATES_HZ,
-        most_channels=6,
-    ),
-}
+from ispettore.core.figures import exact
 
 
 class OutputFormat(BaseModel):
-    """How a file is to be written."""
+    """How a file is to be written: the name of a format in `WRITABLE`, and its depth or constant bit rate where it has one."""
 
     model_config = ConfigDict(frozen=True)
 
-    container: Container
-    bit_depth: Literal[16, 24] = 24
-    bit_rate_kbps: Literal[192] = 192
+    container: str
+    bit_depth: int | None = None
+    bit_rate_kbps: int | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _usual(cls, data: Any) -> Any:
+        """What is not said is as it usually is."""
+        written = WRITABLE.get(data.get("container", "")) if isinstance(data, dict) else None
+        if written is None:
+            return data
+        depth = data.get("bit_depth") or (written.depths[0] if written.depths else None)
+        return {**data, "bit_depth": depth, "bit_rate_kbps": data.get("bit_rate_kbps") or written.usual_kbps}
+
+    @model_validator(mode="after")
+    def _writable(self) -> "OutputFormat":
+        if self.container not in WRITABLE:
+            raise ValueError(f"“{self.container}” is not written here; {', '.join(WRITABLE)} are")
+        if self.bit_depth is not None and self.bit_depth not in self.written.depths:
+            raise ValueError(f"{self.written.title} is not written with {self.bit_depth} bit")
+        if self.bit_rate_kbps is not None and self.bit_rate_kbps not in self.written.bit_rates_kbps:
+            raise ValueError(f"{self.written.title} is not written at {self.bit_rate_kbps} kbit/s")
+        return self
+
+    @property
+    def written(self) -> Writable:
+        """What is known of this format."""
+        return WRITABLE[self.container]
 
     @property
     def lossy(self) -> bool:
-        return self.container in LOSSY
-
-    @property
-    def codec(self) -> Codec | None:
-        return LOSSY.get(self.container)
+        return self.written.lossy
 
     @property
     def file_container(self) -> str:
         """What the container of the written file is called in its facts."""
-        return "ogg" if self.container == "opus" else self.container
+        return self.written.container
+
+    @property
+    def title(self) -> str:
+        """As a person names it.
+
+        >>> OutputFormat(container="mp3").title, OutputFormat(container="wav", bit_depth=16).title
+        ('MP3, 192 kbit/s', 'WAV, 16 bit')
+        """
+        if self.bit_depth is not None:
+            return f"{self.written.title}, {self.bit_depth} bit"
+        return f"{self.written.title}, {self.bit_rate_kbps} kbit/s" if self.bit_rate_kbps is not None else self.written.title
 
     def rate_for(self, sample_rate_hz: int) -> int:
         """The rate this format can be written at for sound of a rate: its own where that will do, else one no lower.
@@ -80,7 +83,7 @@ class OutputFormat(BaseModel):
         >>> OutputFormat(container="opus").rate_for(44_100), OutputFormat(container="mp3").rate_for(22_050)
         (48000, 44100)
         """
-        rates = self.codec.rates_hz if self.codec else ()
+        rates = self.written.rates_hz
         if not rates or sample_rate_hz in rates:
             return sample_rate_hz
         kin = [rate for rate in rates if rate >= sample_rate_hz and rate % sample_rate_hz == 0]
@@ -91,10 +94,17 @@ class OutputFormat(BaseModel):
 
 def format_for(path: Path) -> OutputFormat:
     """The format a file name asks for. Raises UnsupportedOutput for endings nothing is written as."""
-    ending = path.suffix.lower().lstrip(".")
-    if ending in ("wav", "flac", *LOSSY):
-        return OutputFormat.model_validate({"container": ending})
-    raise errors.UnsupportedOutput(file=path.name, reason="its ending must be .wav, .flac, .mp3, .ogg or .opus")
+    name = named_by(path.suffix.lstrip("."))
+    if name is not None:
+        return OutputFormat(container=name)
+    endings = [f".{ending}" for written in WRITABLE.values() for ending in written.endings]
+    raise errors.UnsupportedOutput(file=path.name, reason=f"its ending must be {', '.join(endings[:-1])} or {endings[-1]}")
+
+
+def hidden_beside(path: Path, what: str) -> Path:
+    """A name for a file on its way to `path`, in the same folder, never longer than a name may be."""
+    known = hashlib.sha256(path.name.encode()).hexdigest()[:12]
+    return path.with_name(f".ispettore-{known}-{os.getpid()}.{what}")
 
 
 class Sink:
@@ -108,33 +118,35 @@ class Sink:
     def __init__(
         self, path: Path, *, sample_rate_hz: int, channels: int, form: OutputFormat, broadcast: Broadcast | None = None
     ) -> None:
-        codec = form.codec
-        if codec and codec.rates_hz and sample_rate_hz not in codec.rates_hz:
-            known = " or ".join(f"{rate / 1000:g}" for rate in codec.rates_hz)
+        way = form.written
+        if way.rates_hz and sample_rate_hz not in way.rates_hz:
+            known = " or ".join(f"{exact(rate / 1000)}" for rate in way.rates_hz)
             raise errors.UnsupportedOutput(
-                file=path.name, reason=f"{codec.title} is written at {known} kHz here, not at {sample_rate_hz / 1000:g} kHz"
+                file=path.name, reason=f"{way.title} is written at {known} kHz here, not at {exact(sample_rate_hz / 1000)} kHz"
             )
-        if codec and channels > codec.most_channels:
+        if channels > way.most_channels:
             raise errors.UnsupportedOutput(
-                file=path.name, reason=f"{codec.title} holds up to {codec.most_channels} channels here, not {channels}"
+                file=path.name, reason=f"{way.title} holds up to {way.most_channels} channels here, not {channels}"
             )
         if not path.parent.is_dir():
             raise errors.UnsupportedOutput(file=path.name, reason=f"there is no folder “{path.parent.name}”")
         self.path = path
         self.form = form
-        self._temporary = path.with_name(f".{path.name}.{os.getpid()}.part")
+        self._temporary = hidden_beside(path, "part")
         self._random = np.random.default_rng(1)
-        extra: dict[str, Any] = {"compression_level": codec.level} if codec else {}
-        if form.container == "mp3":
-            extra["bitrate_mode"] = "CONSTANT"
+        extra: dict[str, Any] = {}
+        if form.bit_rate_kbps is not None:
+            extra = {"compression_level": way.bit_rates_kbps[form.bit_rate_kbps], "bitrate_mode": "CONSTANT"}
+        elif way.level is not None:
+            extra = {"compression_level": way.level}
         try:
             self._file = soundfile.SoundFile(
                 str(self._temporary),
                 "w",
                 samplerate=sample_rate_hz,
                 channels=channels,
-                format=codec.file_format if codec else form.container.upper(),
-                subtype=codec.subtype if codec else f"PCM_{form.bit_depth}",
+                format=way.file_format,
+                subtype=way.subtype or f"PCM_{form.bit_depth}",
                 **extra,
             )
         except (soundfile.LibsndfileError, OSError) as error:
@@ -148,11 +160,12 @@ class Sink:
         if self.form.lossy:
             self._file.write(block)
             return
-        full = 2.0 ** (self.form.bit_depth - 1)
+        depth = self.form.bit_depth or 24
+        full = 2.0 ** (depth - 1)
         dither = self._random.random(block.shape) - self._random.random(block.shape)
         steps = np.floor(block.astype(np.float64) * full + np.where(block == 0.0, 0.0, dither) + 0.5)
         whole = np.clip(steps, -full, full - 1).astype(np.int64)
-        shift = 32 - self.form.bit_depth
+        shift = 32 - depth
         self._file.write((whole << shift).astype(np.int32))
 
     def __enter__(self) -> "Sink":

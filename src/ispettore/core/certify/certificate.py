@@ -3,14 +3,17 @@
 It speaks of technical limits only, never of how a voice sounds; whether someone listened the file through stands beside it.
 """
 
+import hashlib
 from datetime import datetime
 from importlib.metadata import version
 from pathlib import Path
 from typing import Any, Literal
 
+import rfc8785
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
+from ispettore.core.certify import forms
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, no_progress
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Verdict, judge
@@ -58,18 +61,19 @@ class Origin(BaseModel):
 
 
 class Certificate(BaseModel):
-    """Everything that is sealed."""
+    """Everything that is sealed, as it is written. How each version is read stands in `forms`."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     format: Literal["ispettore-certificate"] = "ispettore-certificate"
-    version: Literal[1] = 1
+    version: Literal[2] = forms.NEWEST
     issued: datetime
     issuer: str
     statement: str = STATEMENT
     file: CertifiedFile
     facts: FileFacts
     specification: Specification
+    specification_sha256: str
     readings: dict[str, CertifiedReading]
     verdict: Verdict
     methods_version: int
@@ -104,6 +108,7 @@ def certify(
         file=CertifiedFile(name=name or path.name, sha256=inspection.sha256, size_bytes=inspection.facts.size_bytes),
         facts=inspection.facts,
         specification=specification,
+        specification_sha256=hash_of(specification.model_dump(mode="json")),
         readings=certified_readings(inspection),
         verdict=verdict,
         methods_version=inspection.methods_version,
@@ -111,6 +116,11 @@ def certify(
         listened=listened,
     )
     return certificate, measured, verdict
+
+
+def hash_of(specification: dict[str, Any]) -> str:
+    """SHA-256 of a whole specification's canonical JSON (RFC 8785), as lower-case hexadecimal."""
+    return hashlib.sha256(rfc8785.dumps(specification)).hexdigest()
 
 
 def certified_readings(inspection: Inspection) -> dict[str, CertifiedReading]:

@@ -6,13 +6,16 @@ from importlib import resources
 from typing import Any
 
 from ispettore.core.audio.facts import FileFacts
+from ispettore.core.figures import clock, exact, number
 from ispettore.core.measure.ribbon import LOWEST_DB, Ribbon
+from ispettore.core.spec.standing import bounds, distance, reading, unit
 from ispettore.core.spec.verdict import LimitVerdict
-from ispettore.core.spec.wording import clock
 
 INK, SOFT, RULE, PAPER = "#1D2126", "#565B62", "#D8D1C4", "#F5F2EC"
 COLOURS = {"inside": "#17614F", "near": "#8A5A00", "over": "#B3361B", "under": "#B3361B", "unmeasured": "#8E9093"}
 EDGE = 46.0
+MORE = 1
+"""Print shows so many decimals more than the screen."""
 WORDS, STRONG, FIGURES = "InstrumentSans", "InstrumentSans-SemiBold", "SplineSansMono"
 
 
@@ -97,7 +100,7 @@ class Page:
                 self.c.rect(left, at(limit.low), right - left, at(limit.high) - at(limit.low), stroke=0, fill=1)
         for level in (0, -20, -40, -60, -80):
             self.line(left, at(level), right, at(level), width=0.3)
-            self.text(left - 4, at(level) - 2.5, str(level).replace("-", "−"), font=FIGURES, size=6, colour=SOFT, right=True)
+            self.text(left - 4, at(level) - 2.5, number(level, 0), font=FIGURES, size=6, colour=SOFT, right=True)
         self.outline(ribbon, left=left, right=right, top=top, height=height)
         for limit in limits:
             if limit.quantity in ("sample_peak_dbfs", "true_peak_dbtp", "noise_floor_dbfs") and limit.high is not None:
@@ -133,7 +136,7 @@ class Page:
             self.text(EDGE + 20, self.y, limit.title, font=STRONG)
             self.text(EDGE + 118, self.y, bounds(limit), size=8.5, colour=SOFT)
             self.rule(limit)
-            self.text(self.width - EDGE - 92, self.y, reading(limit), font=FIGURES, size=9, right=True)
+            self.text(self.width - EDGE - 92, self.y, reading(limit, more=MORE), font=FIGURES, size=9, right=True)
             self.text(self.width - EDGE - 88, self.y, unit(limit), size=8, colour=SOFT)
             self.text(self.width - EDGE, self.y, distance(limit), size=8.5, colour=SOFT, right=True)
             self.y -= 20
@@ -143,15 +146,15 @@ class Page:
         """The tolerance rule: the allowed stretch between brackets, the reading as a wedge."""
         if not isinstance(limit.reading, float | int) or limit.difference_unit in ("", "Hz", "kbit/s"):
             return
-        low, high, reading = limit.low, limit.high, float(limit.reading)
-        known = [value for value in (low, high, reading) if value is not None]
+        low, high, value = limit.low, limit.high, float(limit.reading)
+        known = [each for each in (low, high, value) if each is not None]
         span = max(max(known) - min(known), 1.0)
         first = min(known) - span * (0.15 if low is not None else 0.35)
         last = max(known) + span * (0.15 if high is not None else 0.35)
         left, right, base = EDGE + 236.0, EDGE + 236 + 130.0, self.y + 1.0
 
-        def x(value: float) -> float:
-            return left + (right - left) * (value - first) / (last - first)
+        def x(at: float) -> float:
+            return left + (right - left) * (at - first) / (last - first)
 
         self.line(left, base, right, base, colour=SOFT, width=0.5)
         self.c.setStrokeColor(INK)
@@ -165,9 +168,9 @@ class Page:
                 path.lineTo(x(bound) + inward, base - 2)
                 self.c.drawPath(path)
         wedge = self.c.beginPath()
-        wedge.moveTo(x(reading), base)
-        wedge.lineTo(x(reading) - 2.6, base + 5.2)
-        wedge.lineTo(x(reading) + 2.6, base + 5.2)
+        wedge.moveTo(x(value), base)
+        wedge.lineTo(x(value) - 2.6, base + 5.2)
+        wedge.lineTo(x(value) + 2.6, base + 5.2)
         wedge.close()
         self.c.setFillColor(COLOURS[limit.position])
         self.c.drawPath(wedge, stroke=0, fill=1)
@@ -185,54 +188,12 @@ def fitted(words: str, font: str, size: float, width: float) -> str:
 
 def described(facts: FileFacts) -> str:
     """A file's facts in a line."""
-    depth = f"{facts.bit_rate_kbps:.0f} kbit/s" if facts.lossy and facts.bit_rate_kbps else f"{facts.bit_depth} bit"
+    depth = f"{number(facts.bit_rate_kbps, 0)} kbit/s" if facts.lossy and facts.bit_rate_kbps else f"{facts.bit_depth} bit"
     channels = {1: "mono", 2: "stereo"}.get(facts.channels, f"{facts.channels} channels")
-    return f"{facts.container.upper()} {facts.sample_rate_hz / 1000:g} kHz, {depth}, {channels}, {clock(facts.duration_s)}"
+    return f"{facts.container.upper()} {exact(facts.sample_rate_hz / 1000)} kHz, {depth}, {channels}, {clock(facts.duration_s)}"
 
 
 def upper_is_near(limit: LimitVerdict) -> bool:
     if limit.high is None or not isinstance(limit.reading, float | int):
         return False
     return limit.low is None or limit.high - limit.reading < limit.reading - limit.low
-
-
-def number(value: float, decimals: int) -> str:
-    return f"{value:.{decimals}f}".replace("-", "−")
-
-
-def figure(limit: LimitVerdict, value: float, decimals: int) -> str:
-    """A figure of a limit; lengths of files as hours, minutes and seconds."""
-    if limit.quantity != "duration_s":
-        return number(value, decimals)
-    return clock(value)
-
-
-def unit(limit: LimitVerdict) -> str:
-    return "" if limit.quantity == "duration_s" else limit.unit
-
-
-def reading(limit: LimitVerdict) -> str:
-    if limit.reading is None:
-        return "–" if limit.position == "unmeasured" else "silence"
-    if isinstance(limit.reading, str):
-        return limit.reading
-    return figure(limit, limit.reading, limit.decimals and 2)
-
-
-def bounds(limit: LimitVerdict) -> str:
-    if limit.one_of:
-        return " or ".join(limit.one_of)
-    bounds = (limit.low, limit.high)
-    low, high = (None if bound is None else figure(limit, bound, 0 if bound == int(bound) else 1) for bound in bounds)
-    if low is not None and high is not None:
-        return low if low == high else f"{low} to {high}"
-    return f"at least {low}" if low is not None else f"at most {high}"
-
-
-def distance(limit: LimitVerdict) -> str:
-    """How far a reading is from the nearer bound, and on which side of it: "0.8 dB inside"."""
-    if limit.margin is None or limit.difference_unit in ("", "Hz", "kbit/s"):
-        return ""
-    unit = "" if limit.quantity == "duration_s" else f" {limit.difference_unit}"
-    side = "inside" if limit.margin >= 0 else limit.position
-    return f"{figure(limit, abs(limit.margin), limit.decimals)}{unit} {side}"

@@ -1,6 +1,7 @@
 """Keys that seal certificates: Ed25519 (RFC 8032), kept in one folder, named by their thumbprint (RFC 7638)."""
 
 import os
+import stat
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -30,10 +31,15 @@ class KeyFolder:
     path: Path
 
     def own(self) -> OKPKey:
-        """The private key; made at first use and readable by its owner alone. Two processes may ask at once."""
+        """The private key; made at first use and readable by its owner alone. Two processes may ask at once.
+
+        Raises BadKey, and KeyExposed where others can read it: what is sealed with it would prove nothing.
+        """
         private = self.path / PRIVATE
         if not private.exists():
             self._make(private)
+        if exposed := _exposed(private):
+            raise exposed
         return _load(private)
 
     def _make(self, private: Path) -> None:
@@ -54,11 +60,39 @@ class KeyFolder:
         public = key.public_key().public_bytes(serialization.Encoding.PEM, serialization.PublicFormat.SubjectPublicKeyInfo)
         (self.path / PUBLIC).write_bytes(public)
 
-    def known(self) -> dict[str, OKPKey]:
-        """Trusted public keys by thumbprint: this installation's own and those in `known/`."""
-        paths = [self.path / PUBLIC, *sorted((self.path / KNOWN).glob("*"))]
-        keys = [_load(path) for path in paths if path.is_file()]
-        return {key.thumbprint(): key for key in keys}
+    def known(self) -> "Known":
+        """Trusted public keys: this installation's own and those in `known/`. What is no key is told, and in nobody's way."""
+        private, public = self.path / PRIVATE, self.path / PUBLIC
+        own = public if public.is_file() else private
+        paths = [own, *sorted(path for path in (self.path / KNOWN).glob("*") if not path.name.startswith("."))]
+        keys: dict[str, OKPKey] = {}
+        problems = []
+        for path in paths:
+            try:
+                if path.is_file():
+                    key = OKPKey.import_key(_load(path).as_dict(private=False))
+                    keys[key.thumbprint()] = key
+            except (errors.IspettoreError, OSError) as error:
+                said = error.sentence if isinstance(error, errors.IspettoreError) else f"“{path.name}” can't be read."
+                problems.append(f"{said} It is left aside.")
+        if private.is_file() and not public.is_file():
+            problems.append(f"The public key “{PUBLIC}” is missing from the folder of keys; it was worked out of the private key.")
+        if private.is_file() and (exposed := _exposed(private)):
+            problems.append(exposed.sentence)
+        return Known(keys, tuple(problems))
+
+
+@dataclass(frozen=True)
+class Known:
+    """Trusted public keys by thumbprint, and what is wrong with the folder they lie in, in sentences."""
+
+    keys: dict[str, OKPKey]
+    problems: tuple[str, ...] = ()
+
+
+def _exposed(private: Path) -> errors.KeyExposed | None:
+    mode = stat.S_IMODE(private.stat().st_mode)
+    return errors.KeyExposed(file=private.name, mode=f"{mode:03o}") if mode & 0o077 else None
 
 
 def load_public(path: Path) -> OKPKey:

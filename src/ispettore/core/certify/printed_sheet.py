@@ -12,21 +12,21 @@ from ispettore.core.certify.drawing import (
     EDGE,
     FIGURES,
     INK,
+    MORE,
     SOFT,
     STRONG,
     Page,
-    bounds,
     described,
-    number,
-    reading,
     upper_is_near,
     use_fonts,
 )
+from ispettore.core.figures import clock, number
 from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import Spread
+from ispettore.core.spec.standing import bounds, reading
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
-from ispettore.core.spec.wording import clock, sentence
+from ispettore.core.spec.wording import sentence
 
 WIDTH, HEIGHT = 842.0, 595.0
 ROW = 27.0
@@ -114,9 +114,8 @@ class _Sheet(Page):
     def headings(self) -> None:
         self.text(EDGE + PLACE, self.y, "Recording", font=STRONG, size=8)
         for index, limit in enumerate(self.columns):
-            unit = f" {limit.unit}" if limit.unit and limit.quantity != "duration_s" else ""
             self.within(self.at(index), self.y + 9, limit.title, self.column - 4, font=STRONG, size=8)
-            self.within(self.at(index), self.y, f"{bounds(limit)}{unit}", self.column - 3, size=6.5, colour=SOFT)
+            self.within(self.at(index), self.y, bounds(limit), self.column - 3, size=6.5, colour=SOFT)
         self.text(WIDTH - EDGE, self.y, "Verdict", font=STRONG, size=8, right=True)
         self.y -= 6
         self.line(EDGE, self.y, WIDTH - EDGE, self.y, colour=INK, width=0.8)
@@ -162,7 +161,7 @@ class _Sheet(Page):
         x = self.at(index)
         self.mark(x - 4, base + 2.6, limit.position, high=upper_is_near(limit), scale=0.85)
         colour = COLOURS[limit.position] if limit.position in ("over", "under") else INK
-        self.within(x + 14, base, reading(limit), self.column - 16, font=FIGURES, size=8, colour=colour)
+        self.within(x + 14, base, reading(limit, more=MORE), self.column - 16, font=FIGURES, size=8, colour=colour)
 
     def production(self) -> None:
         if not self.sheet.spreads and not self.sheet.whole:

@@ -13,20 +13,17 @@ from ispettore.core.certify.drawing import (
     EDGE,
     FIGURES,
     INK,
+    MORE,
     PAPER,
     RULE,
     SOFT,
     STRONG,
     Page,
-    bounds,
     described,
-    distance,
     fitted,
-    number,
-    reading,
-    unit,
     use_fonts,
 )
+from ispettore.core.figures import clock, exact, number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import LOWEST_DB, Ribbon
@@ -35,8 +32,8 @@ from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.methods import methods, title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.standing import bounds, distance, reading, unit
 from ispettore.core.spec.verdict import Verdict
-from ispettore.core.spec.wording import clock
 
 WIDTH, HEIGHT = 595.0, 842.0
 GROUPS = {"level": "Level", "between": "Between the words", "health": "Health"}
@@ -176,7 +173,7 @@ def _html(report: RecordingReport) -> Iterator[str]:
     yield "<h2>Limits</h2><table><tr><th>Limit</th><th>Allowed</th><th>Reading</th><th>Distance</th><th>Stands</th></tr>"
     for limit in report.verdict.limits:
         stands = "near the bound" if limit.position == "near" else limit.position
-        cells = (limit.title, bounds(limit), f"{reading(limit)} {unit(limit)}", distance(limit), stands)
+        cells = (limit.title, bounds(limit), f"{reading(limit, more=MORE)} {unit(limit)}", distance(limit), stands)
         row = "".join(f"<td>{escape(cell)}</td>" for cell in cells)
         yield f'<tr class="{"inside" if limit.passes else "outside"}">{row}</tr>'
     yield "</table>"
@@ -263,7 +260,7 @@ def told_of(report: RecordingReport) -> Iterator[_Told]:
         first = breaches[0]
         side = "over" if first.reading > first.bound else "under"
         places = [f"{clock(one.start_s)} {number(one.excess, one.decimals)} {one.difference_unit} {side}" for one in breaches]
-        yield _Told(f"{first.title} {side} {number(first.bound, 1)} {first.unit}", _few(places), "", True)
+        yield _Told(f"{first.title} {side} {exact(first.bound)} {first.unit}", _few(places), "", True)
     rank = {"serious": 0, "warning": 1, "note": 2}
     known = list(methods()["findings"])
 

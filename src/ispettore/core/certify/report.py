@@ -3,10 +3,13 @@
 from pathlib import Path
 from typing import Any
 
-from ispettore.core.certify import drawing
-from ispettore.core.certify.certificate import Certificate
+from ispettore.core.audio.facts import LOSSY_CODECS
+from ispettore.core.certify import drawing, forms
 from ispettore.core.certify.drawing import EDGE, FIGURES, SOFT, STRONG, WORDS, Page
+from ispettore.core.certify.forms import CertificateForm
+from ispettore.core.figures import clock, number
 from ispettore.core.measure.ribbon import Ribbon
+from ispettore.core.spec import kept
 
 WIDTH, HEIGHT = 595.0, 842.0
 
@@ -16,7 +19,8 @@ def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any) -> 
     from reportlab.pdfgen.canvas import Canvas
 
     drawing.use_fonts()
-    certificate = Certificate.model_validate(sealed["certificate"])
+    certificate = forms.read(sealed["certificate"])
+    limits = kept.verdict(certificate.verdict.model_dump()).limits
     canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=(WIDTH, HEIGHT), invariant=1)
     canvas.setTitle(f"Certificate of {certificate.file.name}")
     canvas.setAuthor(certificate.issuer)
@@ -24,8 +28,8 @@ def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any) -> 
     page.head(certificate)
     page.facts(certificate, sealed)
     if ribbon is not None and ribbon.peak_dbfs.size:
-        page.ribbon(ribbon, certificate.verdict.limits)
-    page.limits(certificate.verdict.limits)
+        page.ribbon(ribbon, limits)
+    page.limits(limits)
     page.treatment(certificate)
     page.foot(sealed)
     canvas.showPage()
@@ -35,7 +39,7 @@ def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any) -> 
 class _Sheet(Page):
     """A certificate's page, part by part."""
 
-    def head(self, certificate: Certificate) -> None:
+    def head(self, certificate: CertificateForm) -> None:
         self.mark(EDGE - 5, self.y - 2, "inside", scale=1.5)
         self.text(EDGE + 24, self.y - 6, "Ispettore", font=STRONG, size=12)
         self.text(WIDTH - EDGE, self.y - 6, f"{certificate.issued:%d %B %Y, %H:%M} UTC", size=9, colour=SOFT, right=True)
@@ -48,15 +52,18 @@ class _Sheet(Page):
         self.wrapped(EDGE, certificate.statement, WIDTH - 2 * EDGE, size=8.5, colour=SOFT, leading=11)
         self.y -= 6
 
-    def facts(self, certificate: Certificate, sealed: dict[str, Any]) -> None:
+    def facts(self, certificate: CertificateForm, sealed: dict[str, Any]) -> None:
         facts = certificate.facts
-        form = (
-            f"{facts.container.upper()}, {facts.sample_rate_hz:,} Hz, {facts.channels} channel{'s' if facts.channels > 1 else ''}"
+        count = f"{facts.channels} channel{'s' if facts.channels > 1 else ''}"
+        rate = (
+            f"{number(facts.bit_rate_kbps, 0)} kbit/s"
+            if facts.codec in LOSSY_CODECS and facts.bit_rate_kbps
+            else f"{facts.bit_depth} bit"
         )
-        rate = f", {facts.bit_rate_kbps:.0f} kbit/s" if facts.lossy and facts.bit_rate_kbps else f", {facts.bit_depth} bit"
+        form = f"{facts.container.upper()}, {number(facts.sample_rate_hz, 0)} Hz, {count}, {rate}"
         rows = [
             ("File", certificate.file.name, WORDS),
-            ("", f"{form}{rate}, {facts.duration_s:.2f} s, {certificate.file.size_bytes:,} bytes", WORDS),
+            ("", f"{form}, {clock(facts.duration_s, 2)}, {number(certificate.file.size_bytes, 0)} bytes", WORDS),
             ("SHA-256", certificate.file.sha256, FIGURES),
         ]
         if certificate.origin is not None:
@@ -70,7 +77,7 @@ class _Sheet(Page):
             self.y -= 12.5
         self.y -= 4
 
-    def treatment(self, certificate: Certificate) -> None:
+    def treatment(self, certificate: CertificateForm) -> None:
         origin = certificate.origin
         if origin is None:
             return
@@ -81,11 +88,11 @@ class _Sheet(Page):
         if not steps:
             self.text(EDGE, self.y, "Nothing but encoding.", size=8.5)
             self.y -= 12
-        for number, step in enumerate(steps, 1):
+        for place, step in enumerate(steps, 1):
             name = step.kind.replace("-", " ").capitalize()
-            self.wrapped(EDGE, f"{number}. {name}. {step.reason}", WIDTH - 2 * EDGE, size=8.5, leading=11)
+            self.wrapped(EDGE, f"{place}. {name}. {step.reason}", WIDTH - 2 * EDGE, size=8.5, leading=11)
         if origin.touch is not None:
-            self.text(EDGE, self.y, f"Touch {origin.touch:.0f} of 100.", size=8.5, colour=SOFT)
+            self.text(EDGE, self.y, f"Touch {number(origin.touch, 0)} of 100.", size=8.5, colour=SOFT)
 
     def foot(self, sealed: dict[str, Any]) -> None:
         self.line(EDGE, EDGE + 16, WIDTH - EDGE, EDGE + 16)

@@ -15,8 +15,12 @@ from joserfc.errors import JoseError, SecurityWarning
 from joserfc.jwk import OKPKey
 
 from ispettore.core import errors
+from ispettore.core.text import wrong_letter
 
 ALGORITHM = "EdDSA"
+LARGEST_BYTES = 2_000_000
+DEEPEST = 24
+TOO_DEEP = "it is nested deeper than any certificate"
 # RFC 9864 renames EdDSA with this curve to "Ed25519"; other people's libraries mostly know the older name, so that is written.
 warnings.filterwarnings("ignore", message="EdDSA is deprecated", category=SecurityWarning)
 
@@ -38,16 +42,66 @@ def write(sealed: dict[str, Any], path: Path) -> None:
 
 
 def parse(text: bytes, *, name: str) -> dict[str, Any]:
-    """Read a sealed certificate. Raises NotACertificate with the reason."""
+    """Read a sealed certificate. Raises NotACertificate with the reason.
+
+    What two readers could take for two different things is refused: a member that stands twice, numbers that are none, text that
+    can't be shown, anything beside certificate and seal that the seal does not cover.
+    """
+    if len(text) > LARGEST_BYTES:
+        raise errors.NotACertificate(file=name, reason="it is larger than 2 MB, which no certificate is")
     try:
-        sealed = json.loads(text)
+        sealed = json.loads(text, object_pairs_hook=_once, parse_constant=_no_number)
+    except _Refused as error:
+        raise errors.NotACertificate(file=name, reason=str(error)) from error
+    except RecursionError as error:
+        raise errors.NotACertificate(file=name, reason=TOO_DEEP) from error
     except (ValueError, UnicodeDecodeError) as error:
         raise errors.NotACertificate(file=name, reason="it is not JSON") from error
     if not isinstance(sealed, dict) or not isinstance(sealed.get("certificate"), dict) or not isinstance(sealed.get("seal"), str):
         raise errors.NotACertificate(file=name, reason="it has no “certificate” and “seal”")
+    if beside := sorted(set(sealed) - {"certificate", "seal"}):
+        raise errors.NotACertificate(file=name, reason=f"“{beside[0]}” stands beside its seal and is not covered by it")
     if sealed["certificate"].get("format") != "ispettore-certificate":
         raise errors.NotACertificate(file=name, reason="it is some other kind of JSON")
+    if wrong := _unreadable(sealed):
+        raise errors.NotACertificate(file=name, reason=wrong)
     return sealed
+
+
+class _Refused(ValueError):
+    pass
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        names = [key for key, _ in pairs]
+        twice = next(key for key in names if names.count(key) > 1)
+        raise _Refused(f"“{twice}” stands in it twice")
+    return found
+
+
+def _no_number(text: str) -> Any:
+    raise _Refused(f"it holds {text}, which is no number")
+
+
+def _unreadable(content: Any) -> str:
+    """What in parsed JSON is nested too deep or can't be shown; empty where nothing is."""
+    level, depth = [content], 0
+    while level:
+        depth += 1
+        if depth > DEEPEST:
+            return TOO_DEEP
+        inner: list[Any] = []
+        for one in level:
+            if isinstance(one, str) and (wrong := wrong_letter(one, breaks=True)):
+                return f"it holds {wrong}"
+            if isinstance(one, dict):
+                inner += [*one.keys(), *one.values()]
+            elif isinstance(one, list):
+                inner += one
+        level = inner
+    return ""
 
 
 def sealing_key(sealed: dict[str, Any]) -> OKPKey | None:
@@ -57,13 +111,16 @@ def sealing_key(sealed: dict[str, Any]) -> OKPKey | None:
         key = OKPKey.import_key(header["jwk"])
     except (JoseError, ValueError, KeyError, TypeError, IndexError):
         return None
-    return key if header.get("kid") == key.thumbprint() else None
+    public = set(header["jwk"]) == {"kty", "crv", "x"} and header["jwk"]["crv"] == "Ed25519"
+    return key if public and set(header) == {"alg", "kid", "jwk"} and header["kid"] == key.thumbprint() else None
 
 
 def intact(sealed: dict[str, Any], key: OKPKey) -> bool:
     """Whether the certificate is to the letter what this key sealed."""
     try:
-        head, _, signature = sealed["seal"].split(".")
+        head, between, signature = sealed["seal"].split(".")
+        if between:
+            return False  # the content is beside the seal, never in it
         payload = base64.urlsafe_b64encode(rfc8785.dumps(sealed["certificate"])).rstrip(b"=").decode()
         jws.deserialize_compact(f"{head}.{payload}.{signature}", key, algorithms=[ALGORITHM])
     except (JoseError, ValueError, TypeError, rfc8785.CanonicalizationError):

@@ -1,42 +1,91 @@
-"""Checking a sealed certificate against a file: the seal, the key, the file's hash, and every reading measured again."""
+"""Checking a sealed certificate against a file: the seal, the key, the file's hash, and every figure in it measured again."""
 
+import math
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, Literal
 
 from joserfc.jwk import OKPKey
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.audio.facts import sha256_of
-from ispettore.core.certify import seal
-from ispettore.core.certify.certificate import Certificate
+from ispettore.core.audio.facts import FileFacts, sha256_of
+from ispettore.core.certify import forms, seal
+from ispettore.core.certify.certificate import hash_of
+from ispettore.core.certify.forms import CertificateForm, CertificateForm2
 from ispettore.core.certify.keys import KeyFolder
+from ispettore.core.figures import number
+from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection, Progress, inspect, no_progress
-from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.spec.verdict import judge
+from ispettore.core.measure.kept import current_name
+from ispettore.core.measure.reading import Reading
+from ispettore.core.spec import kept
+from ispettore.core.spec.builtin import impostor
+from ispettore.core.spec.quantities import quantity as about
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge
 
 TOLERANCE, NOISE_TOLERANCE = 0.05, 0.3
+ROUNDED = 2e-3
+"""How far a verdict's figure may lie from the reading it is of, which is certified to four decimals."""
 
 KeyStanding = Literal["known", "given", "unknown", "other"]
 
 
+class Compared(BaseModel):
+    """How much of a certificate was held against the file: readings measured again, facts, and limits judged again."""
+
+    model_config = ConfigDict(frozen=True)
+
+    readings: int = 0
+    facts: int = 0
+    limits: int = 0
+
+
+class Differing(BaseModel):
+    """A reading or fact that older methods gave another figure for."""
+
+    model_config = ConfigDict(frozen=True)
+
+    title: str
+    certified: str
+    measured: str
+
+
 class Verification(BaseModel):
-    """`genuine`: nothing is wrong. `problems` names each thing that is; `key` says whether the sealing key is one to trust."""
+    """`intact`: seal, file and every figure agree. `genuine`: intact, and sealed with a key to trust.
+
+    `problems` names each thing that is wrong. `older` are figures that differ only because the methods changed since; `methods`
+    says so. `notes` are about the folder of keys and do not touch the certificate.
+    """
 
     model_config = ConfigDict(frozen=True)
 
     genuine: bool
+    intact: bool
     key: KeyStanding
     key_id: str | None
     problems: tuple[str, ...]
-    certificate: Certificate | None
+    older: tuple[Differing, ...] = ()
+    methods: str = ""
+    compared: Compared = Compared()
+    notes: tuple[str, ...] = ()
+    certificate: CertificateForm | CertificateForm2 | None
     measured: Inspection | None = None
+    limits: tuple[LimitVerdict, ...] = ()
+    """The certified figures, judged again."""
+
+    @property
+    def said(self) -> str:
+        """What was compared, in a sentence."""
+        compared = self.compared
+        agree = "all agree" if not self.older else f"all agree but {len(self.older)} that older methods read differently"
+        told = f"{compared.readings} readings, {compared.facts} facts of the file, {compared.limits} limits"
+        return f"Measured again and compared: {told}; {agree}."
 
     @property
     def exit_code(self) -> int:
-        """0 genuine by a known or given key, 1 not genuine, 3 intact but by an unknown key."""
-        if not self.genuine:
-            return 1
-        return 3 if self.key == "unknown" else 0
+        """0 genuine, 1 not intact, 3 intact but by an unknown key."""
+        return 0 if self.genuine else 3 if self.intact else 1
 
 
 def verify(
@@ -48,66 +97,187 @@ def verify(
     given: OKPKey | None = None,
     progress: Progress = no_progress,
 ) -> Verification:
-    """Check everything that can be checked offline. `given` is a public key to trust, and then the only one."""
+    """Check everything that can be checked offline. `given` is a public key to trust, and then the only one.
+
+    Raises FileMissing and what reading the file raises.
+    """
     problems: list[str] = []
-    standing, key = _standing(sealed, keys, given)
+    known = keys.known()
+    standing, key = _standing(sealed, known.keys, given)
     if standing == "other":
         problems.append("It was sealed with another key than the one given.")
     if key is None:
         problems.append("The seal names no key it could be checked with.")
     elif not seal.intact(sealed, key):
         problems.append("The certificate was changed after it was sealed: seal and content don't belong together.")
-    certificate = _read(sealed, problems)
-    measured = None
+    certificate, comparison, measured = None, None, None
+    try:
+        certificate = forms.read(sealed["certificate"])
+    except forms.Unreadable as error:
+        problems.append(str(error))
     if certificate is not None:
-        shown = name or path.name
+        problems += _of_itself(certificate, sealed["certificate"])
         if sha256_of(path) != certificate.file.sha256:
-            problems.append(f"“{shown}” is not the certified file, or it was changed: its SHA-256 differs.")
+            problems.append(f"“{name or path.name}” is not the certified file, or it was changed: its SHA-256 differs.")
         else:
             measured = inspect(path, name=name, progress=progress).inspection
-            problems += _differences(certificate, measured)
+            comparison = _Comparison(certificate, measured)
+            problems += comparison.problems
+    intact = not problems
     return Verification(
-        genuine=not problems,
+        genuine=intact and standing in ("known", "given"),
+        intact=intact,
         key=standing,
         key_id=key.thumbprint() if key is not None else None,
         problems=tuple(problems),
+        older=tuple(comparison.older) if comparison else (),
+        methods=_methods(certificate) if certificate else "",
+        compared=comparison.compared if comparison else Compared(),
+        notes=known.problems,
         certificate=certificate,
         measured=measured,
+        limits=comparison.limits if comparison else (),
     )
 
 
-def _standing(sealed: dict[str, Any], keys: KeyFolder, given: OKPKey | None) -> tuple[KeyStanding, OKPKey | None]:
+def _standing(sealed: dict[str, Any], known: dict[str, OKPKey], given: OKPKey | None) -> tuple[KeyStanding, OKPKey | None]:
     named = seal.sealing_key(sealed)
     if given is not None:
         same = named is not None and named.thumbprint() == given.thumbprint()
         return ("given" if same else "other"), named
-    if named is not None and named.thumbprint() in keys.known():
+    if named is not None and named.thumbprint() in known:
         return "known", named
     return "unknown", named
 
 
-def _read(sealed: dict[str, Any], problems: list[str]) -> Certificate | None:
-    try:
-        return Certificate.model_validate(sealed["certificate"])
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = " → ".join(str(part) for part in first["loc"])
-        problems.append(f"The certificate does not hold what a certificate must: {where}: {first['msg']}.")
-        return None
+def _methods(certificate: CertificateForm) -> str:
+    """What is to be said of the methods its readings were taken by; nothing where they are those of now."""
+    then, now = certificate.methods_version, methods_history.current()
+    if then == now:
+        return ""
+    age = "older methods" if then < now else "newer methods than this program has"
+    return f"The readings were taken by {age} (version {then}; this program has version {now})."
 
 
-def _differences(certificate: Certificate, measured: Inspection) -> list[str]:
-    """Readings that differ by more than meters may, facts that differ at all, and a verdict that no longer stands."""
-    found = []
-    for quantity, certified in certificate.readings.items():
-        again = measured.value(quantity)
-        title = QUANTITIES[quantity].title if quantity in QUANTITIES else quantity
-        if (again is None) != (certified.value is None):
-            found.append(f"{title} has a value in only one of certificate and file.")
-        elif again is not None and certified.value is not None:
-            tolerance = NOISE_TOLERANCE if quantity == "noise_floor_dbfs" else TOLERANCE
-            if abs(again - certified.value) > tolerance + 1e-4:
-                found.append(f"{title} is certified as {certified.value:.2f} {certified.unit} but measures {again:.2f}.")
-    if not judge(measured, certificate.specification, role="deliverable").passes:
-        found.append(f"The file does not meet {certificate.specification.name}.")
-    return found
+def _of_itself(certificate: CertificateForm, content: dict[str, Any]) -> Iterator[str]:
+    """What in a certificate contradicts itself, without any file."""
+    stated = certificate.specification
+    if isinstance(certificate, CertificateForm2) and certificate.specification_sha256 != hash_of(content["specification"]):
+        yield "The specification in the certificate is not the one it was made by: its SHA-256 differs."
+    specification = kept.specification(stated.model_dump())
+    if against := impostor(stated.id, stated.name, specification):
+        yield f"The specification in the certificate is not what it calls itself: {against}."
+    verdict = certificate.verdict
+    if (verdict.specification, verdict.version) != (stated.id, stated.version):
+        yield "The verdict is that of another specification than the one in the certificate."
+    if verdict.role != "deliverable":
+        yield "The verdict is not that of a deliverable."
+    if not verdict.passes:
+        yield f"By its own verdict the file does not meet {stated.name}."
+    if certificate.file.size_bytes != certificate.facts.size_bytes:
+        yield "The certificate states two sizes of the file."
+
+
+class _Comparison:
+    """A certificate held against its file, figure by figure."""
+
+    def __init__(self, certificate: CertificateForm, measured: Inspection) -> None:
+        self.problems: list[str] = []
+        self.older: list[Differing] = []
+        self._certificate, self._measured = certificate, measured
+        self._since = certificate.methods_version
+        self._certified = {current_name(name): reading for name, reading in certificate.readings.items()}
+        self._facts()
+        self._readings()
+        specification = kept.specification(certificate.specification.model_dump())
+        self.limits = self._limits(specification)
+        self.compared = Compared(
+            readings=len(self._certified), facts=len(type(certificate.facts).model_fields), limits=len(self.limits)
+        )
+
+    def _differs(self, name: str, title: str, certified: str, measured: str) -> None:
+        """Note a difference: as one of methods where these changed since, else as a problem."""
+        if methods_history.may_differ(name, since=self._since):
+            self.older.append(Differing(title=title, certified=certified, measured=measured))
+        else:
+            self.problems.append(f"{title} is certified as {certified} but measures {measured}.")
+
+    def _facts(self) -> None:
+        certified, measured = FileFacts.model_validate(self._certificate.facts.model_dump()), self._measured.facts
+        for name in self._certificate.facts.model_fields_set:
+            one, other = getattr(certified, name), getattr(measured, name)
+            alike = math.isclose(one, other, rel_tol=1e-9) if isinstance(one, float) and isinstance(other, float) else one == other
+            if not alike:
+                self._differs(name, about(name).title, _told(one), _told(other))
+
+    def _readings(self) -> None:
+        again = self._measured.readings
+        for name, certified in self._certified.items():
+            title, measured = about(name).title, again.get(name)
+            if measured is None:
+                self._differs(name, title, _figure(certified.value, certified.unit), "nothing")
+                continue
+            tolerance = NOISE_TOLERANCE if name == "noise_floor_dbfs" else TOLERANCE
+            one, other = certified.value, measured.value
+            alike = one is other is None or (one is not None and other is not None and abs(one - other) <= tolerance + 1e-4)
+            if not alike or certified.unit != measured.unit:
+                self._differs(name, title, _figure(one, certified.unit), _figure(other, measured.unit))
+        for name in again.keys() - self._certified.keys():
+            if not methods_history.may_differ(name, since=self._since):
+                self.problems.append(f"{about(name).title} is missing from the certificate.")
+
+    def _silent(self, name: str) -> bool:
+        """Whether a reading has no value because nothing sounds: the file says so, a certificate doesn't."""
+        measured = self._measured.readings.get(name)
+        return measured is not None and measured.silence
+
+    def _limits(self, specification: Specification) -> tuple[LimitVerdict, ...]:
+        """Every limit judged again: by the certified figures, from which the verdict has to follow, and by the measured ones."""
+        readings = {name: Reading(quantity=name, silence=self._silent(name), **dict(one)) for name, one in self._certified.items()}
+        facts = FileFacts.model_validate(self._certificate.facts.model_dump())
+        stated = self._measured.model_copy(update={"readings": readings, "facts": facts})
+        own = judge(stated, specification, role="deliverable")
+        self.problems += _unlike(self._certificate.verdict, own)
+        self.problems += [f"By its own readings the file does not meet {specification.name}: {li.title}." for li in own.missed]
+        now = judge(self._measured, specification, role="deliverable")
+        for limit in now.missed:
+            if not methods_history.may_differ(limit.quantity, since=self._since):
+                self.problems.append(f"The file does not meet {specification.name}: {limit.title}.")
+        return own.limits
+
+
+def _unlike(stated: forms.VerdictForm, own: Verdict) -> Iterator[str]:
+    """Where a stated verdict does not follow from the readings beside it."""
+    said, wanted = {current_name(one.quantity): one for one in stated.limits}, {one.quantity: one for one in own.limits}
+    if len(said) != len(stated.limits) or said.keys() != wanted.keys():
+        yield "The verdict does not judge just the limits of the specification."
+    for name in said.keys() & wanted.keys():
+        one, other = said[name], wanted[name]
+        bounds_alike = all(
+            getattr(one, key) == getattr(other, key) for key in ("low", "high", "one_of", "severity", "applies_to", "unit", "guard")
+        )
+        figures_alike = _close(one.reading, other.reading) and _close(one.margin, other.margin)
+        # Exactly at a bound the last decimal decides on which side it is.
+        sides_alike = (one.passes, one.position) == (other.passes, other.position) or abs(other.margin or 1.0) < ROUNDED
+        if not (bounds_alike and figures_alike and sides_alike):
+            yield f"What the verdict says of {other.title} does not follow from the certificate's own readings."
+
+
+def _close(one: float | str | None, other: float | str | None) -> bool:
+    if isinstance(one, int | float) and isinstance(other, int | float):
+        return abs(one - other) <= ROUNDED
+    return one == other
+
+
+def _figure(value: float | None, unit: str) -> str:
+    return "nothing" if value is None else f"{number(value, 2)} {unit}".strip()
+
+
+def _told(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return number(value, 2)
+    return str(value)

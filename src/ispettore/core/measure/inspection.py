@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core import errors
 from ispettore.core.audio import tags
@@ -19,6 +19,7 @@ from ispettore.core.measure import (
     ends,
     hum,
     level_jumps,
+    methods_history,
     noise_floor,
     offset,
     plosives,
@@ -44,9 +45,6 @@ from ispettore.core.measure.spectrum import Spectrum
 Progress = Callable[[str, float], None]
 """Called with a stage name and a fraction from 0 to 1; may raise Cancelled."""
 
-METHODS_VERSION = 3
-"""Raised whenever a meter gives other figures than before, or more of them, so that stored inspections are known to be older."""
-
 
 def no_progress(_stage: str, _fraction: float) -> None:
     """For callers who do not watch."""
@@ -66,7 +64,7 @@ class Inspection(BaseModel):
     room_tone: list[Span]
     pauses: list[Pause] = []
     spectrum: Spectrum = Spectrum()
-    methods_version: int = METHODS_VERSION
+    methods_version: int = Field(default_factory=methods_history.current)
 
     def value(self, quantity: str) -> float | None:
         """The reading's value, or None where it has none or does not exist."""

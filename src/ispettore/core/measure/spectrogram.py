@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 from scipy import fft
 
+from ispettore.core.errors import Cancelled
 from ispettore.core.measure import decibels
 
 LOWEST_HZ, HIGHEST_HZ = 50.0, 20_000.0
@@ -42,8 +43,24 @@ def axes(start_s: float, end_s: float, *, sample_rate_hz: int) -> Axes:
     return Axes(start_s=start_s, end_s=end_s, low_hz=LOWEST_HZ, high_hz=min(HIGHEST_HZ, sample_rate_hz / 2))
 
 
-def levels(samples: Samples, where: Axes, *, sample_rate_hz: int, columns: int, rows: int) -> NDArray[np.float64]:
-    """Levels in dBFS, shape (rows, columns), the highest pitch on top. A full-scale sine reads −3 dBFS in its row."""
+def never() -> bool:
+    """For callers who wait for what they asked."""
+    return False
+
+
+def levels(
+    samples: Samples,
+    where: Axes,
+    *,
+    sample_rate_hz: int,
+    columns: int,
+    rows: int,
+    cancelled: Callable[[], bool] = never,
+) -> NDArray[np.float64]:
+    """Levels in dBFS, shape (rows, columns), the highest pitch on top. A full-scale sine reads −3 dBFS in its row.
+
+    `cancelled` is asked before each half minute of sound. Raises Cancelled.
+    """
     length = int(2 ** round(np.log2(FRAME_S * sample_rate_hz)))
     edges = where.start_s + (where.end_s - where.start_s) * np.arange(columns + 1) / columns
     window = np.hanning(length + 1)[:-1]
@@ -53,6 +70,8 @@ def levels(samples: Samples, where: Axes, *, sample_rate_hz: int, columns: int, 
     # A column of its own read for each where they are far apart; one read for many where they are close.
     together = max(1, int(AT_ONCE_S / max(edges[1] - edges[0], 1e-9)))
     for first in range(0, columns, together):
+        if cancelled():
+            raise Cancelled
         last = min(first + together, columns)
         starts = _frames(edges[first : last + 1], length, sample_rate_hz)
         begin, end = int(starts.min()), int(starts.max()) + length

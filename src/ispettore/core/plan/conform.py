@@ -4,7 +4,6 @@ At most four rounds: each learns from the written and decoded file what encoding
 file appears under its name only when every must-limit is met by its own measurement.
 """
 
-import os
 import tempfile
 from collections.abc import Sequence
 from datetime import datetime
@@ -17,13 +16,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.reading import Block, Source
-from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
+from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside, read_span
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import planner
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.planner import Learned, Plan, Preference
 from ispettore.core.plan.window import GainWindow
+from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
@@ -79,6 +79,8 @@ def conform(
     out: Path,
     *,
     name: str | None = None,
+    out_name: str | None = None,
+    expected_sha256: str | None = None,
     form: OutputFormat | None = None,
     treatment: Treatment | None = None,
     preference: Preference = "balanced",
@@ -90,18 +92,32 @@ def conform(
     """Conform `source` and write `out`, or say why not and write nothing.
 
     With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
-    made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. Raises what reading and writing
-    raise.
+    made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
+    both files are called where their paths are not. Raises ContentChanged where the source's bytes do not have `expected_sha256`,
+    and what reading and writing raise.
     """
-    form = form or format_for(out)
+    form = form or delivery.chosen(format_for(out).container, specification)
     if out.exists() and source.exists() and out.samefile(source):
         raise errors.WouldOverwrite(file=out.name)
     shown = name or source.name
     progress("measuring the recording", 0.0)
     before = inspect(source, name=name, room_tone=room_tone, progress=lambda _s, f: progress("measuring the recording", f))
+    if expected_sha256 is not None and before.inspection.sha256 != expected_sha256:
+        raise errors.ContentChanged(file=shown)
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         attempt = _Attempt(
-            source, shown, before, specification, out, form, Path(folder), bounds or Bounds(), room_tone, written_at, progress
+            source,
+            shown,
+            before,
+            specification,
+            out,
+            out_name or out.name,
+            form,
+            Path(folder),
+            bounds or Bounds(),
+            room_tone,
+            written_at,
+            progress,
         )
         try:
             return attempt.given(treatment) if treatment is not None else attempt.planned(preference)
@@ -119,6 +135,7 @@ class _Attempt:
         before: Measured,
         specification: Specification,
         out: Path,
+        out_name: str,
         form: OutputFormat,
         folder: Path,
         bounds: Bounds,
@@ -127,10 +144,11 @@ class _Attempt:
         progress: Progress,
     ) -> None:
         self.source, self.name, self.before, self.specification = source, name, before, specification
-        self.out, self.form, self.folder, self.bounds, self.progress = out, form, folder, bounds, progress
+        self.out, self.out_name, self.form, self.folder = out, out_name, form, folder
+        self.bounds, self.progress = bounds, progress
         self.room_tone, self.written_at = room_tone, written_at
         self.role: Role = role_for(form, specification)
-        self.candidate = out.with_name(f".{out.name}.{os.getpid()}.candidate")
+        self.candidate = hidden_beside(out, "candidate")
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
@@ -250,7 +268,7 @@ class _Attempt:
         master_read = inspect(run.path, name=self.name).inspection if reshaped else None
         run.path.unlink()
         moved = touch.of(run.reduction_db, self.before.speech_mask, self.before.inspection, master_read)
-        written = inspect(self.candidate, name=self.out.name, progress=lambda _s, f: staged("measuring the result", f))
+        written = inspect(self.candidate, name=self.out_name, progress=lambda _s, f: staged("measuring the result", f))
         return written, run, moved
 
     def _broadcast(self, run: runner.Run) -> Broadcast:
@@ -260,7 +278,7 @@ class _Attempt:
         values = {quantity: readings[quantity].value for quantity in STATED if quantity in readings}
         channels = {1: "mono", 2: "stereo"}.get(run.channels, f"{run.channels} channels")
         return Broadcast(
-            description=facts.tags.get("description") or self.name,
+            description=facts.tag("description") or self.name,
             originator="Ispettore",
             reference=self.before.inspection.sha256[:32],
             written_at=self.written_at,
@@ -358,8 +376,8 @@ def _missed(verdict: Verdict) -> list[Obstacle]:
         Obstacle(
             limits=(limit.quantity, limit.quantity),
             shortfall_db=abs(limit.margin or 0.0),
-            advice=f"{limit.title} reads {planner.figure(float(limit.reading), limit.unit)} in the written file, "
-            f"{abs(limit.margin or 0.0):.1f} {limit.difference_unit} outside its limit."
+            advice=f"{limit.title} reads {standing.reading(limit)} {standing.unit(limit)} in the written file, "
+            f"{standing.apart(limit)} {limit.difference_unit} outside its limit."
             if isinstance(limit.reading, float | int)
             else f"{limit.title}: {limit.note or limit.reading}.",
         )

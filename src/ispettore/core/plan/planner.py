@@ -11,10 +11,12 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.inspection import Inspection, Measured
 from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.window import GainWindow, bar, of_bars
+from ispettore.core.spec import standing
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import Role, judge, reading_for
@@ -79,7 +81,8 @@ def preparation(facts: FileFacts, specification: Specification, *, role: Role, f
             Step(
                 kind="sample-rate",
                 settings={"sample_rate_hz": rate},
-                reason=f"The recording is at {facts.sample_rate_hz / 1000:g} kHz; the deliverable is to be at {rate / 1000:g} kHz.",
+                reason=f"The recording is at {exact(facts.sample_rate_hz / 1000)} kHz; "
+                f"the deliverable is to be at {exact(rate / 1000)} kHz.",
             )
         )
     return Treatment(steps=tuple(steps))
@@ -89,8 +92,7 @@ def _wanted_channels(facts: FileFacts, specification: Specification, form: Outpu
     limit = specification.limit("channels")
     most = int(limit.high) if limit and limit.high is not None else 6
     least = int(limit.low) if limit and limit.low is not None else 1
-    if form.codec:
-        most = min(most, form.codec.most_channels)
+    most = min(most, form.written.most_channels)
     wanted = min(max(facts.channels, least), most)
     return None if wanted == facts.channels else min(wanted, 2)
 
@@ -305,28 +307,28 @@ def _round(value: float) -> float:
 def _gain_step(gain: float, window: GainWindow, inspection: Inspection, why: str) -> Step:
     level = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
     reading = inspection.value(level) if level else None
-    at = f"{QUANTITIES[level].title} reads {figure(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
+    at = f"{QUANTITIES[level].title} reads {with_unit(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
     direction = "raise" if gain > 0 else "lower"
-    return Step(kind="gain", settings={"gain_db": gain}, reason=f"{at}{direction} by {abs(gain):.1f} dB: {why}.")
+    return Step(kind="gain", settings={"gain_db": gain}, reason=f"{at}{direction} by {number(abs(gain), 1)} dB: {why}.")
 
 
 def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: Inspection, limiting: float) -> Step:
     return Step(
         kind="true-peak-limiter",
         settings={"ceiling_dbtp": ceiling},
-        reason=f"Gain alone misses by {window.shortfall_db:.1f} dB; peaks are held under {figure(ceiling, 'dBTP')}, "
-        f"which takes about {limiting:.1f} dB from the loudest hundredth of the speech.",
+        reason=f"Gain alone misses by {number(window.shortfall_db, 1)} dB; peaks are held under {with_unit(ceiling, 'dBTP')}, "
+        f"which takes about {number(limiting, 1)} dB from the loudest hundredth of the speech.",
     )
 
 
 def _rumble_step(window: GainWindow, learned: Learned, inspection: Inspection) -> Step:
     short = window.without(*PEAKS).shortfall_db
-    noise = figure(inspection.value("noise_floor_dbfs"), "dBFS")
+    noise = with_unit(inspection.value("noise_floor_dbfs"), "dBFS")
     return Step(
         kind="rumble-filter",
         settings={"corner_hz": RUMBLE_HZ, "slope_db_per_octave": 24},
-        reason=f"The room reads {noise}, {short:.1f} dB too loud against the voice; {-learned.rumble_db:.1f} dB of it lie below "
-        f"{RUMBLE_HZ:.0f} Hz, where no voice is.",
+        reason=f"The room reads {noise}, {number(short, 1)} dB too loud against the voice; "
+        f"{number(-learned.rumble_db, 1)} dB of it lie below {number(RUMBLE_HZ, 0)} Hz, where no voice is.",
     )
 
 
@@ -335,18 +337,10 @@ def _compressor_step(found: evening.Evening, least: float, bounds: Bounds) -> St
     return Step(
         kind="compressor",
         settings={"threshold_dbfs": settings.threshold_dbfs, "ratio": settings.ratio},
-        reason=f"Limiting alone would take {least:.1f} dB from the loudest hundredth of speech, over {bounds.limiting_db:g} dB; "
-        f"{settings.ratio:g}:1 above {figure(settings.threshold_dbfs, 'dBFS')} evens it by {found.compression_db:.1f} dB first.",
+        reason=f"Limiting alone would take {number(least, 1)} dB from the loudest hundredth of speech, "
+        f"over {exact(bounds.limiting_db)} dB; {exact(settings.ratio)}:1 above {with_unit(settings.threshold_dbfs, 'dBFS')} "
+        f"evens it by {number(found.compression_db, 1)} dB first.",
     )
-
-
-def figure(value: float | None, unit: str) -> str:
-    """A figure for a sentence: one decimal, a real minus sign.
-
-    >>> figure(-3.04, "dBFS")
-    '−3.0 dBFS'
-    """
-    return "silence" if value is None else f"{value:.1f} {unit}".replace("-", "−")
 
 
 def _excluded(window: GainWindow, inspection: Inspection, learned: Learned) -> Obstacle | None:
@@ -358,15 +352,15 @@ def _excluded(window: GainWindow, inspection: Inspection, learned: Learned) -> O
     level = QUANTITIES[wide.raised_by].title
     if wide.held_by == "noise_floor_dbfs":
         low, high = wide.low_db or 0.0, wide.high_db or 0.0
-        asks = f"must rise by at least {low:.1f} dB" if low > 0 else f"may fall by at most {-low:.1f} dB"
-        allows = f"allows a rise of at most {high:.1f} dB" if high > 0 else f"must fall by at least {-high:.1f} dB"
+        asks = f"must rise by at least {number(low, 1)} dB" if low > 0 else f"may fall by at most {number(-low, 1)} dB"
+        allows = f"allows a rise of at most {number(high, 1)} dB" if high > 0 else f"must fall by at least {number(-high, 1)} dB"
         advice = (
-            f"{level} {asks}, but the room between the words ({figure(noise, 'dBFS')}) {allows}. "
-            f"The room is {wide.shortfall_db:.1f} dB too loud against the voice: record nearer to the microphone, "
+            f"{level} {asks}, but the room between the words ({with_unit(noise, 'dBFS')}) {allows}. "
+            f"The room is {number(wide.shortfall_db, 1)} dB too loud against the voice: record nearer to the microphone, "
             "and switch off or shut out what hums and blows."
         )
         if learned.rumble_db < -0.5:
-            advice += f" A rumble filter would bring {-learned.rumble_db:.1f} dB of it."
+            advice += f" A rumble filter would bring {number(-learned.rumble_db, 1)} dB of it."
     else:
         advice = (
             f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."
@@ -380,8 +374,8 @@ def too_dense(window: GainWindow, depth_db: float, bounds: Bounds) -> Obstacle:
     return Obstacle(
         limits=(window.raised_by or "rms_dbfs", window.held_by or "sample_peak_dbfs"),
         shortfall_db=short,
-        advice=f"To reach the level, peaks would have to be limited by {depth_db:.1f} dB (99th percentile); "
-        f"more than {bounds.limiting_db:g} dB is heard, so {short:.1f} dB are missing. "
+        advice=f"To reach the level, peaks would have to be limited by {number(depth_db, 1)} dB (99th percentile); "
+        f"more than {exact(bounds.limiting_db)} dB is heard, so {number(short, 1)} dB are missing. "
         "Speak more evenly or further from the microphone on loud words, or lower those words one by one.",
     )
 
@@ -404,7 +398,7 @@ def _still(inspection: Inspection, specification: Specification, role: Role) -> 
         about = QUANTITIES[limit.quantity]
         if limit.quantity in mended or (about.moves_with_gain and limit.reading is not None):
             continue
-        said = limit.note or f"it reads {limit.reading}"
+        said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()
         found.append(
             Obstacle(
                 limits=(limit.quantity, limit.quantity),
@@ -427,7 +421,7 @@ def _ends(inspection: Inspection, specification: Specification, learned: Learned
         if length is None:
             continue
         wanted[name] = round(length - (learned.head_s if name == "head_s" else learned.tail_s), 3)
-        reasons.append(f"{QUANTITIES[name].title} is {reading:.2f} s and becomes {length:.2f} s")
+        reasons.append(f"{QUANTITIES[name].title} is {number(reading, 2)} s and becomes {number(length, 2)} s")
     if not wanted:
         return None, []
     fill = any(wanted[name] > (inspection.value(name) or 0) for name in wanted)

@@ -1,27 +1,16 @@
-"""The specifications that ship, and reading one from a file."""
+"""Finding a specification by its name, and reading one from a file."""
 
 import json
-from functools import cache
-from importlib import resources
 from pathlib import Path
 from typing import Any
 
 from ispettore.core import errors
+from ispettore.core.spec.builtin import shipped
 from ispettore.core.spec.objections import refusal
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 
-
-@cache
-def shipped() -> dict[str, Specification]:
-    """All shipped specifications by identifier, in the order of their file names."""
-    folder = resources.files("ispettore.core.spec") / "shipped"
-    found = [
-        Specification.model_validate_json(entry.read_text(encoding="utf-8"))
-        for entry in sorted(folder.iterdir(), key=lambda entry: entry.name)
-        if entry.name.endswith(".json")
-    ]
-    return {specification.id: specification for specification in found}
+LARGEST_BYTES = 1024 * 1024
 
 
 def find(name: str) -> Specification:
@@ -44,6 +33,8 @@ def load(path: Path) -> Specification:
 
 def parse(text: bytes, *, name: str) -> Specification:
     """A specification from JSON as `schema()` describes it. Raises BadSpecification with what speaks against it."""
+    if len(text) > LARGEST_BYTES:
+        raise errors.BadSpecification(file=name, reason="it is larger than 1 MB, which no specification is")
     try:
         data = json.loads(text)
     except (ValueError, RecursionError) as error:

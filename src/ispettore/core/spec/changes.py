@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.figures import exact
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.wording import sentence
 
@@ -64,7 +65,7 @@ def _in_full(limit: Limit, other: Limit) -> str:
     """The sentence, with the guard and the purpose where these are what differs."""
     text = sentence(limit)
     if (limit.guard, limit.guard_percent) != (other.guard, other.guard_percent):
-        text += f"; near within {limit.guard_percent:g} %" if limit.guard_percent else f"; near within {limit.guard:g}"
+        text += f"; near within {exact(limit.guard_percent)} %" if limit.guard_percent else f"; near within {exact(limit.guard)}"
     if limit.purpose != other.purpose:
         text += f"; purpose: {limit.purpose or 'none given'}"
     return text

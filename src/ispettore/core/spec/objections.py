@@ -10,8 +10,11 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from ispettore.core.audio.formats import ABILITIES
+from ispettore.core.figures import exact
+from ispettore.core.spec import delivery
+from ispettore.core.spec.builtin import impostor
 from ispettore.core.spec.quantities import Quantity
-from ispettore.core.spec.specification import Limit, Specification
+from ispettore.core.spec.specification import MOST_LIMITS, Limit, Specification
 from ispettore.core.spec.wording import figure
 
 Numbered = tuple[int, Limit]
@@ -65,6 +68,8 @@ def objections(draft: Mapping[str, Any]) -> list[Objection]:
     listed = draft.get("limits")
     if not isinstance(listed, Sequence) or isinstance(listed, str):
         return [Objection(limits=(), sentence="It has no list of limits.")]
+    if len(listed) > MOST_LIMITS:  # said before anything is compared with anything
+        return [Objection(limits=(), sentence=f"It has {len(listed)} limits; a specification may have {MOST_LIMITS}.")]
     found: list[Objection] = []
     limits: list[Numbered] = []
     for index, raw in enumerate(listed):
@@ -82,6 +87,8 @@ def objections(draft: Mapping[str, Any]) -> list[Objection]:
     found += _named_twice(limits)
     on_files = [numbered for numbered in limits if numbered[1].applies_to != "production"]
     found += [*_out_of_order(on_files), *_wrong_differences(on_files), *_formats(on_files), *_channels(on_files)]
+    if not any(objection.blocks for objection in found):
+        found += _unwritable(draft, on_files)
     return found
 
 
@@ -99,7 +106,7 @@ def readable_limit(raw: Any) -> tuple[Limit | None, str]:
         where = " → ".join(str(part) for part in first["loc"])
         if first["type"] in ("float_parsing", "float_type", "finite_number"):
             return None, f"“{first['input']}” is not a number: write one, such as −18.5."
-        said = str(first["msg"]).removeprefix("Value error, ")
+        said = _said(first)
         return None, _closed(f"{where}: {said}" if where and first["type"] != "value_error" else said)
 
 
@@ -154,7 +161,20 @@ def _of_the_whole(draft: Mapping[str, Any]) -> Iterator[Objection]:
     except ValidationError as error:
         for wrong in error.errors():
             where = " → ".join(str(part) for part in wrong["loc"])
-            yield Objection(limits=(), sentence=_closed(_NAMED.get(where) or f"{where}: {wrong['msg']}"))
+            yield Objection(limits=(), sentence=_closed(_NAMED.get(where) or f"{where}: {_said(wrong)}"))
+    if against := impostor(draft.get("id"), draft.get("name"), _as_it_stands(draft)):
+        yield Objection(limits=(), sentence=_closed(f"{against}: give it another"))
+
+
+def _as_it_stands(draft: Mapping[str, Any]) -> Specification | None:
+    try:
+        return Specification.model_validate(draft)
+    except ValidationError:
+        return None
+
+
+def _said(wrong: Any) -> str:
+    return str(wrong["msg"]).removeprefix("Value error, ")
 
 
 _NAMED = {
@@ -178,7 +198,7 @@ def _out_of_order(limits: Sequence[Numbered]) -> Iterator[Objection]:
         (one, low), (other, high) = known[lower], known[upper]
         slack = low.about.accuracy + high.about.accuracy
         if low.low is not None and high.high is not None and factor * low.low > high.high + slack:
-            times = "" if factor == 1 else f" {factor:g} times"
+            times = "" if factor == 1 else f" {exact(factor)} times"
             yield Objection(
                 limits=tuple(sorted((one, other))),
                 sentence=(
@@ -230,6 +250,21 @@ def _formats(limits: Sequence[Numbered]) -> Iterator[Objection]:
             )
 
 
+def _unwritable(draft: Mapping[str, Any], limits: Sequence[Numbered]) -> Iterator[Objection]:
+    """Said, but in nobody's way: files can be checked against it all the same."""
+    try:
+        delivery.asked_for(Specification.model_validate(draft))
+    except delivery.NotWritable:
+        concerned = [(index, limit) for index, limit in limits if limit.quantity in delivery.FILE]
+        asked = delivery.asked_in_words([limit for _, limit in concerned])
+        yield Objection(
+            limits=tuple(index for index, _ in concerned),
+            sentence=f"Ispettore can check files against this but not make them: it writes nothing with {asked} that meets the "
+            "other limits on the file.",
+            blocks=False,
+        )
+
+
 def _cannot(container: str, limit: Limit) -> str:
     """Why a container can't meet a limit on the file; empty where it can."""
     able = ABILITIES[container]
@@ -246,7 +281,7 @@ def _cannot(container: str, limit: Limit) -> str:
         case "channels" if able.most_channels is not None and low > able.most_channels:
             return "{container} holds at most " + f"{able.most_channels} channels"
         case "bit_rate_kbps" if able.most_kbps is not None and low > able.most_kbps:
-            return "{container} has at most " + f"{able.most_kbps:g} kbit/s"
+            return "{container} has at most " + f"{exact(able.most_kbps)} kbit/s"
         case "bit_rate_kind" if not set(limit.one_of) & set(able.rate_kinds):
             return "{container} has a bit rate that is " + " or ".join(able.rate_kinds)
     return ""

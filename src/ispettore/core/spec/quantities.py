@@ -125,6 +125,17 @@ _ALL = (
     ),
 )
 QUANTITIES: dict[str, Quantity] = {quantity.name: quantity for quantity in _ALL}
+
+
+def quantity(name: str) -> Quantity:
+    """What is known of a quantity; a stand-in with its bare name for one that this program does not know (any more).
+
+    >>> quantity("rms_dbfs").title, quantity("warmth_db").title
+    ('RMS level', 'Warmth db')
+    """
+    return QUANTITIES.get(name) or Quantity(name, name.replace("_", " ").capitalize(), "", "file")
+
+
 LOUDNESS = frozenset({"integrated_loudness_lufs", "momentary_max_lufs", "short_term_max_lufs"})
 
 

@@ -2,12 +2,24 @@
 
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, ValidationInfo, field_validator, model_validator
 
-from ispettore.core.spec.quantities import QUANTITIES, Quantity
+from ispettore.core.figures import exact
+from ispettore.core.spec.quantities import QUANTITIES, Quantity, quantity
+from ispettore.core.text import wrong_letter
 
 Severity = Literal["must", "advice"]
 AppliesTo = Literal["recording", "deliverable", "production"]
+
+
+MOST_LIMITS = 100
+
+
+def _of_letters(text: str, *, breaks: bool = True) -> str:
+    wrong = wrong_letter(text, breaks=breaks)
+    if wrong is not None:
+        raise ValueError(f"it holds {wrong}, which can't be kept")
+    return text
 
 
 class Limit(BaseModel):
@@ -40,18 +52,23 @@ class Limit(BaseModel):
             raise ValueError(f"there is no quantity “{name}”")
         return name
 
+    @field_validator("purpose")
+    @classmethod
+    def _purpose(cls, text: str) -> str:
+        return _of_letters(text)
+
     @model_validator(mode="after")
     def _bounds(self) -> "Limit":
         if self.low is None and self.high is None and not self.one_of:
             raise ValueError(f"the limit on {self.about.title} has no bound; give it one, or take the limit out")
         if self.low is not None and self.high is not None and self.low > self.high:
-            low, high = (f"{bound:g}".replace("-", "−") for bound in (self.low, self.high))
+            low, high = exact(self.low), exact(self.high)
             raise ValueError(f"the lower bound of {self.about.title} ({low}) lies above its upper bound ({high})")
         return self
 
     @property
     def about(self) -> Quantity:
-        return QUANTITIES[self.quantity]
+        return quantity(self.quantity)
 
     def guard_at(self, bound: float) -> float:
         """How near to `bound` counts as near, in the unit."""
@@ -69,7 +86,12 @@ class Specification(BaseModel):
     description: str = Field("", max_length=2_000)
     source: str = Field("", max_length=500)
     mono_on_two_loudspeakers: bool = False
-    limits: tuple[Limit, ...] = Field(max_length=100)
+    limits: tuple[Limit, ...] = Field(max_length=MOST_LIMITS)
+
+    @field_validator("name", "description", "source")
+    @classmethod
+    def _of_letters(cls, text: str, info: ValidationInfo) -> str:
+        return _of_letters(text, breaks=info.field_name != "name")
 
     def limit(self, quantity: str) -> Limit | None:
         """The limit on a quantity that holds for files (not for the production), or None."""

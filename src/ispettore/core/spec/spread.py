@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.spec.quantities import QUANTITIES, Quantity
+from ispettore.core.spec.quantities import Quantity, quantity
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import reading_for
 
@@ -49,7 +49,7 @@ def spreads(inspections: Sequence[Inspection], specification: Specification) -> 
     """
     found = []
     for name in dict.fromkeys(limit.quantity for limit in specification.limits if limit.applies_to != "deliverable"):
-        about = QUANTITIES[name]
+        about = quantity(name)
         readings = [reading_for(name, inspection, specification) for inspection in inspections]
         numbers = {index: float(value) for index, value in enumerate(readings) if isinstance(value, int | float)}
         if len(numbers) < 2:

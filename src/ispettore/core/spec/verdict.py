@@ -6,7 +6,8 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.spec.quantities import LOUDNESS, QUANTITIES
+from ispettore.core.spec.quantities import LOUDNESS
+from ispettore.core.spec.quantities import quantity as about
 from ispettore.core.spec.specification import AppliesTo, Limit, Severity, Specification
 
 Position = Literal["inside", "near", "over", "under", "unmeasured"]
@@ -77,7 +78,7 @@ def judge(inspection: Inspection, specification: Specification, *, role: Role) -
 
 def reading_for(quantity: str, inspection: Inspection, specification: Specification) -> float | str | None:
     """The value a limit is held against, mono loudness raised where the specification plays mono on two loudspeakers."""
-    fact = QUANTITIES[quantity].fact
+    fact = about(quantity).fact
     if fact is not None:
         return fact(inspection.facts)
     value = inspection.value(quantity)

@@ -4,6 +4,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.figures import clock, exact
 from ispettore.core.spec.quantities import Quantity
 from ispettore.core.spec.specification import Limit
 
@@ -29,16 +30,7 @@ def figure(value: float, about: Quantity) -> str:
     >>> figure(-23.0, QUANTITIES["rms_dbfs"]), figure(5400, QUANTITIES["duration_s"])
     ('−23', '1:30:00')
     """
-    if about.name == "duration_s":
-        return clock(value)
-    text = f"{value:,.3f}".rstrip("0").rstrip(".")
-    return text.replace("-", "−")
-
-
-def clock(seconds: float) -> str:
-    """A length as hours, minutes and seconds."""
-    whole = round(seconds)
-    return f"{whole // 3600}:{whole // 60 % 60:02}:{whole % 60:02}"
+    return clock(value) if about.name == "duration_s" else exact(value)
 
 
 def pieces(limit: Limit) -> list[Piece]:

@@ -4,6 +4,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from ispettore.core.figures import number
 from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 CANCELS_DB = -6.0
@@ -53,7 +54,7 @@ class ChannelsProcessor(Processor):
             return []
         if self.lost_db() < CANCELS_DB:
             return [
-                f"The channels cancel one another: their mix is {-self.lost_db():.1f} dB quieter than they were. One is "
+                f"The channels cancel one another: their mix is {number(-self.lost_db(), 1)} dB quieter than they were. One is "
                 "probably inverted; take one channel, or turn its polarity before mixing."
             ]
         if self._difference > DIFFERS * self._before:

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from ispettore.core.figures import exact, number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.treat.step import Block, Context, Processor, Settings
@@ -69,8 +70,8 @@ class LevelProcessor(Processor):
         if self._missing <= 0.005:
             return []
         return [
-            f"{known.title} stays {self._missing:.1f} dB below {self._target:g} {known.unit}: more gain would lift peaks above "
-            f"{self._ceiling:g} dBTP. Limit or compress before, or ask for less."
+            f"{known.title} stays {number(self._missing, 1)} dB below {exact(self._target)} {known.unit}: "
+            f"more gain would lift peaks above {exact(self._ceiling or 0.0)} dBTP. Limit or compress before, or ask for less."
         ]
 
 

@@ -20,6 +20,7 @@ from scipy import fft
 
 from ispettore.core import errors
 from ispettore.core.audio.writing import open_spans
+from ispettore.core.figures import exact
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.treat.step import Block, Context, Processor, Settings
@@ -206,7 +207,7 @@ class NoiseProcessor(Processor):
     def warnings(self) -> list[str]:
         if self._amount <= MANY_DB:
             return []
-        return [f"{self._amount:g} dB of noise reduction can be heard beside the voice. Up to {MANY_DB:g} dB stays safe."]
+        return [f"{exact(self._amount)} dB of noise reduction can be heard beside the voice. Up to {exact(MANY_DB)} dB stays safe."]
 
 
 class _Means:

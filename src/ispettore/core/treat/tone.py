@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 from scipy import signal
 
+from ispettore.core.figures import number
 from ispettore.core.measure import fundamental
 from ispettore.core.measure.inspection import Measured
 from ispettore.core.measure.spectrum import Resonance
@@ -135,8 +136,8 @@ def resonance_cuts(resonances: tuple[Resonance, ...]) -> list[Cut]:
         q = float(np.clip(one.frequency_hz / max(one.width_hz, 1.0), 0.5, 40))
         band = Band(kind="bell", frequency_hz=one.frequency_hz, gain_db=-depth, q=round(q, 2))
         evidence = (
-            f"At {one.frequency_hz:.0f} Hz the long-term spectrum stands {one.stands_out_db:.1f} dB over its surroundings, "
-            f"{one.width_hz:.0f} Hz wide."
+            f"At {number(one.frequency_hz, 0)} Hz the long-term spectrum stands {number(one.stands_out_db, 1)} dB over "
+            f"its surroundings, {number(one.width_hz, 0)} Hz wide."
         )
         cuts.append(Cut(band=band, width_hz=one.width_hz, evidence=evidence))
     return cuts

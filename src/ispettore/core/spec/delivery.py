@@ -1,0 +1,93 @@
+"""Which of the formats that are written here meets what a specification asks of the file."""
+
+from collections.abc import Sequence
+
+from ispettore.core.audio.formats import WRITABLE, Writable
+from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.errors import IspettoreError
+from ispettore.core.spec.specification import Limit, Specification
+
+USUAL = "mp3"
+
+
+class NotWritable(IspettoreError):
+    """“{specification}” asks for {asked}. Ispettore can check such files but not write them: make them elsewhere, or change that
+    limit."""
+
+
+def asked_for(specification: Specification) -> OutputFormat:
+    """What is handed over: the first format the specification names that is written here, MP3 where it names none.
+
+    Raises NotWritable.
+    """
+    container = specification.limit("container")
+    names = [name for wanted in container.one_of for name in _in(wanted)] if container else [USUAL, *WRITABLE]
+    for name in names:
+        form = fitting(name, specification)
+        if form is not None:
+            return form
+    raise NotWritable(specification=specification.name, asked=asked_in_words(specification.limits))
+
+
+def chosen(name: str, specification: Specification) -> OutputFormat:
+    """A format by its name, with a depth and bit rate that the specification allows where it can have one."""
+    return fitting(name, specification) or _nearest(WRITABLE[name], name, specification)
+
+
+def fitting(name: str, specification: Specification) -> OutputFormat | None:
+    """A format as the specification's limits on the file ask for it, or None where it can't meet them."""
+    written = WRITABLE[name]
+    if any(not _meets(written, limit) for limit in specification.limits if limit.applies_to != "production"):
+        return None
+    return _nearest(written, name, specification)
+
+
+def asked_in_words(limits: Sequence[Limit]) -> str:
+    """What limits ask of the file, for a sentence: "File format aiff and Codec pcm"."""
+    told = [f"{limit.about.title} {' or '.join(limit.one_of)}" for limit in limits if limit.one_of and limit.quantity in _WORDS]
+    return " and ".join(told) or "a file"
+
+
+_WORDS = ("container", "codec", "bit_rate_kind")
+FILE = (*_WORDS, "bit_depth", "bit_rate_kbps", "sample_rate_hz", "channels")
+"""The quantities that a format's abilities decide on."""
+
+
+def _in(container: str) -> list[str]:
+    return [name for name, written in WRITABLE.items() if written.container == container]
+
+
+def _nearest(written: Writable, name: str, specification: Specification) -> OutputFormat:
+    depth, rate = specification.limit("bit_depth"), specification.limit("bit_rate_kbps")
+    depths = [value for value in written.depths if depth is None or _inside(value, depth)] or list(written.depths)
+    rates = [value for value in written.bit_rates_kbps if rate is None or _inside(value, rate)] or list(written.bit_rates_kbps)
+    usual = written.usual_kbps
+    return OutputFormat(
+        container=name,
+        bit_depth=depths[0] if depths else None,
+        bit_rate_kbps=(usual if usual in rates else min(rates, key=lambda value: abs(value - (usual or 0)))) if rates else None,
+    )
+
+
+def _meets(written: Writable, limit: Limit) -> bool:
+    """Whether a file in this format can meet a limit; one on anything but the file it can't break."""
+    match limit.quantity:
+        case "container":
+            return written.container in limit.one_of
+        case "codec":
+            return written.codec in limit.one_of
+        case "bit_rate_kind":
+            return written.rate_kind in limit.one_of
+        case "bit_depth":
+            return any(_inside(depth, limit) for depth in written.depths)
+        case "bit_rate_kbps" if written.bit_rates_kbps:
+            return any(_inside(rate, limit) for rate in written.bit_rates_kbps)
+        case "sample_rate_hz" if written.rates_hz:
+            return any(_inside(rate, limit) for rate in written.rates_hz)
+        case "channels":
+            return limit.low is None or limit.low <= written.most_channels
+    return True
+
+
+def _inside(value: float, limit: Limit) -> bool:
+    return (limit.low is None or value >= limit.low) and (limit.high is None or value <= limit.high)

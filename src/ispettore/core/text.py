@@ -1,0 +1,52 @@
+"""Text that comes from outside: what no name, note or tag may hold.
+
+A null character can't be kept in a database, control characters break lines of tables and terminals, and half of a surrogate
+pair is no character at all. Line breaks and tabs may stand in a text, never in a name.
+"""
+
+import unicodedata
+
+from ispettore.core.errors import IspettoreError
+
+BREAKS = "\t\n\r"
+_NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
+_NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
+
+
+class BadText(IspettoreError):
+    """{what} holds a character that can't be kept: {which}. Write it without, then try again."""
+
+
+def wrong_letter(text: str, *, breaks: bool = False) -> str | None:
+    """What in a text can't be kept, in words; None where all of it can. `breaks` allows line breaks and tabs.
+
+    >>> wrong_letter("Almanac"), wrong_letter("a\\0b"), wrong_letter("one\\ntwo", breaks=True)
+    (None, 'a null character', None)
+    """
+    for letter in text:
+        if letter == "\0":
+            return "a null character"
+        kind = unicodedata.category(letter)
+        if kind == "Cs":
+            return "half of a surrogate pair"
+        if kind == "Cc" and not (breaks and letter in BREAKS):
+            return _NAMED.get(letter, f"the control character U+{ord(letter):04X}")
+    return None
+
+
+def refuse(text: str, *, what: str, breaks: bool = False) -> str:
+    """The text itself. Raises BadText where it holds what can't be kept."""
+    wrong = wrong_letter(text, breaks=breaks)
+    if wrong is not None:
+        raise BadText(what=what, which=wrong)
+    return text
+
+
+def cleaned(text: str) -> str:
+    """The text without what can't be kept; line breaks and tabs become spaces. For what a foreign file says of itself.
+
+    >>> cleaned("A\\x07 tide\\nmill\\0")
+    'A tide mill'
+    """
+    spaced = "".join(" " if letter in BREAKS else letter for letter in text)
+    return " ".join("".join(letter for letter in spaced if wrong_letter(letter) is None).split())

@@ -1,0 +1,200 @@
+"""What was kept or sealed once is readable for good, whatever has changed since: a golden file of every form."""
+
+import json
+import shutil
+import tempfile
+import unittest
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import ClassVar
+from unittest.mock import patch
+
+from pydantic import Field, ValidationError
+
+from ispettore.core import errors
+from ispettore.core.certify import forms, report, seal
+from ispettore.core.certify.certificate import Certificate, certify
+from ispettore.core.certify.keys import KeyFolder
+from ispettore.core.certify.verification import verify
+from ispettore.core.measure import kept as kept_inspections
+from ispettore.core.measure import methods_history
+from ispettore.core.measure.inspection import inspect
+from ispettore.core.plan import kept as kept_outcomes
+from ispettore.core.spec import kept as kept_specifications
+from ispettore.core.spec import quantities
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import judge
+from ispettore.core.treat import kept as kept_treatments
+from ispettore.core.treat import treatment
+from ispettore.core.treat.compressor import Compressor
+from ispettore.core.treat.treatment import Treatment
+
+GOLDEN = Path(__file__).parent / "golden"
+AUDIO = GOLDEN / "certified.flac"
+
+
+def golden(name: str) -> dict:
+    return json.loads((GOLDEN / f"{name}.json").read_text(encoding="utf-8"))
+
+
+class Narrowed(Compressor):
+    """A compressor as a later version might have it: milder at the most."""
+
+    title: ClassVar[str] = "Compressor"
+    ratio: float = Field(2.0, ge=1, le=1.5)
+
+
+class Renamed:
+    """RMS level under another name, as a later version might have it."""
+
+    def __init__(self) -> None:
+        known = dict(quantities.QUANTITIES)
+        known["level_rms_dbfs"] = known.pop("rms_dbfs")
+        self.patches = (
+            patch.dict(quantities.QUANTITIES, known, clear=True),
+            patch.dict(kept_inspections.RENAMED, {"rms_dbfs": "level_rms_dbfs"}),
+        )
+
+    def __enter__(self) -> None:
+        for one in self.patches:
+            one.start()
+
+    def __exit__(self, *_: object) -> None:
+        for one in self.patches:
+            one.stop()
+
+
+class Kept(unittest.TestCase):
+    def test_specifications(self):
+        data = golden("specification-1")
+        self.assertEqual(kept_specifications.specification(data), Specification.model_validate(data))
+        with Renamed():
+            with self.assertRaises(ValidationError):
+                Specification.model_validate(data)
+            found = kept_specifications.specification(data)
+            self.assertEqual([limit.quantity for limit in found.limits][1], "level_rms_dbfs")
+            self.assertEqual(found.limits[1].about.title, "RMS level")
+            verdict = judge(kept_inspections.inspection(golden("inspection-1")), found, role="deliverable")
+            self.assertAlmostEqual(verdict.limits[1].reading, -29.97, delta=0.1)
+
+    def test_a_specification_asking_for_what_no_meter_reads_any_more_is_judged_as_not_measured(self):
+        data = golden("specification-1")
+        data["limits"][0]["quantity"] = "warmth_db"
+        verdict = judge(
+            kept_inspections.inspection(golden("inspection-1")), kept_specifications.specification(data), role="deliverable"
+        )
+        first = verdict.limits[0]
+        self.assertEqual((first.title, first.position, verdict.passes), ("Warmth db", "unmeasured", False))
+
+    def test_treatments_of_both_versions(self):
+        for name, kinds in (
+            ("treatment-1", ["rumble-filter", "compressor", "gain"]),
+            ("treatment-2", ["rumble-filter", "compressor", "gain", "spot-gain"]),
+        ):
+            data = golden(name)
+            with self.subTest(name=name):
+                self.assertEqual([step.kind for step in kept_treatments.treatment(data).steps], kinds)
+                self.assertEqual(kept_treatments.treatment(data), Treatment.model_validate(data))
+
+    def test_a_treatment_outside_todays_ranges_is_read_and_refuses_to_run(self):
+        with patch.dict(treatment.STEPS, {"compressor": Narrowed}):
+            with self.assertRaises(ValidationError):
+                Treatment.model_validate(golden("treatment-1"))
+            found = kept_treatments.treatment(golden("treatment-1"))
+            self.assertEqual(found.steps[1].settings["ratio"], 20)
+            with self.assertRaises(ValidationError):
+                _ = found.steps[1].typed
+            outcome = kept_outcomes.conformed(golden("conformed-1"))
+            self.assertEqual(outcome.treatment.steps[1].settings["ratio"], 2)
+        steps = {kind: step for kind, step in treatment.STEPS.items() if kind != "compressor"}
+        with patch.dict(treatment.STEPS, steps, clear=True):
+            self.assertEqual(kept_outcomes.conformed(golden("conformed-1")).treatment.steps[1].kind, "compressor")
+
+    def test_inspections_and_outcomes(self):
+        found = kept_inspections.inspection(golden("inspection-1"))
+        self.assertEqual((found.facts.duration_s, found.methods_version), (8.0, 3))
+        outcome = kept_outcomes.conformed(golden("conformed-1"))
+        self.assertTrue(outcome.passes)
+        self.assertEqual(outcome.before, found)
+        with Renamed():
+            again = kept_outcomes.conformed(golden("conformed-1"))
+            self.assertEqual(again.after.value("level_rms_dbfs"), outcome.after.value("rms_dbfs"))
+            self.assertIn("level_rms_dbfs", [limit.quantity for limit in again.verdict.limits])
+
+    def test_tags_from_before_they_were_lists(self):
+        data = golden("inspection-1")
+        data["facts"]["tags"] = {"artist": "Ada Quill"}
+        self.assertEqual(kept_inspections.inspection(data).facts.tags, {"artist": ("Ada Quill",)})
+
+
+class Sealed(unittest.TestCase):
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        self.keys = KeyFolder(self.folder / "keys")
+        self.keys.own()
+        shutil.copy(GOLDEN / "golden-key.pem", self.keys.path / "known" / "golden.pem")
+
+    def check(self, name: str):
+        sealed = seal.parse((GOLDEN / f"{name}.json").read_bytes(), name=name)
+        return verify(sealed, AUDIO, name="02 February.flac", keys=self.keys)
+
+    def test_every_golden_certificate_is_genuine_for_good(self):
+        for path in sorted(GOLDEN.glob("certificate-*.json")):
+            found = self.check(path.stem)
+            with self.subTest(path=path.name):
+                self.assertEqual((found.problems, found.exit_code), ((), 0))
+                self.assertEqual(len(found.limits), len(golden(path.stem)["certificate"]["verdict"]["limits"]))
+                report.write(golden(path.stem), None, self.folder / "page.pdf")
+
+    def test_readings_by_older_methods_are_told_with_both_values(self):
+        for version, head in ((1, "0.00 s"), (2, "0.34 s")):
+            found = self.check(f"certificate-1-methods-{version}")
+            older = {one.title: (one.certified, one.measured) for one in found.older}
+            with self.subTest(version=version):
+                self.assertIn(
+                    f"older methods (version {version}; this program has version {methods_history.current()})", found.methods
+                )
+                self.assertEqual(older["Head"], (head, "0.69 s"))
+                self.assertEqual(older["Codec"], ("pcm", "flac"))
+                self.assertIn("that older methods read differently", found.said)
+
+    def test_a_certificate_survives_an_improved_meter_and_another_name(self):
+        readings = inspect(AUDIO).inspection.readings
+        improved = {**readings, "rms_dbfs": readings["rms_dbfs"].model_copy(update={"value": -20.0})}
+        measured = inspect(AUDIO)
+        better = measured.inspection.model_copy(update={"readings": improved})
+        with patch("ispettore.core.certify.verification.inspect", return_value=type(measured)(better, None, None)):
+            self.assertIn("RMS level is certified as", self.check("certificate-1").problems[0])
+            with patch.dict(methods_history.CHANGED, {99: frozenset({"rms_dbfs"})}):
+                found = self.check("certificate-1")
+        self.assertTrue(found.genuine)
+        self.assertEqual([one.title for one in found.older], ["RMS level"])
+        with Renamed(), patch.dict(methods_history.CHANGED, {99: frozenset({"level_rms_dbfs", "rms_dbfs"})}):
+            self.assertTrue(self.check("certificate-1").genuine)
+
+    def test_what_is_written_today_is_what_the_newest_form_reads(self):
+        specification = kept_specifications.specification(golden("specification-1"))
+        certificate, _, _ = certify(AUDIO, specification, issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="test")
+        plain = certificate.plain()
+        form = forms.read(plain)
+        self.assertEqual(form.version, forms.NEWEST)
+        self.assertEqual(form.model_dump(mode="json"), plain | {"facts": form.facts.model_dump(mode="json")})
+        self.assertEqual(type(form).model_fields.keys(), Certificate.model_fields.keys())
+
+    def test_a_certificate_of_a_newer_version_says_so(self):
+        newer = golden("certificate-1")
+        newer["certificate"]["version"] = forms.NEWEST + 1
+        found = verify(newer, AUDIO, keys=self.keys)
+        self.assertIn(f"is of version {forms.NEWEST + 1}; this program reads up to version {forms.NEWEST}", found.problems[-1])
+
+    def test_a_treatment_of_a_newer_version_says_so(self):
+        path = self.folder / "t.json"
+        path.write_text(json.dumps({"version": 3, "steps": []}))
+        with self.assertRaises(errors.BadTreatment):
+            treatment.load(path)
+
+
+if __name__ == "__main__":
+    unittest.main()
