@@ -1,11 +1,17 @@
 """The store keeps whole files under their hash, or nothing."""
 
+import errno
 import hashlib
+import os
+import stat
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
-from ispettore.studio.store import Store, TooLarge
+from ispettore.core.errors import ContentChanged
+from ispettore.studio.disk import NoRoomLeft, StoreReadOnly
+from ispettore.studio.store import NotInStore, Store, TooLarge
 
 
 class Storing(unittest.TestCase):
@@ -44,6 +50,76 @@ class Storing(unittest.TestCase):
 
         with self.assertRaises(ConnectionError):
             self.store.put(broken(), name="a")
+        self.assertEqual(self.files(), [])
+
+    def test_a_damaged_file_is_never_given_out_whole_and_is_healed_by_the_same_bytes(self):
+        content = bytes(range(256)) * 12_000
+        blob = self.store.put([content], name="a")
+        self.assertEqual(b"".join(self.store.read_checked(blob.sha256, name="a.mp3")), content)
+        path = self.store.local(blob.sha256)
+        rotten = bytearray(content)
+        rotten[5] ^= 1
+        path.write_bytes(rotten)
+        given = bytearray()
+        with self.assertRaises(ContentChanged) as raised:
+            for piece in self.store.read_checked(blob.sha256, name="a.mp3"):
+                given += piece
+        self.assertIn("“a.mp3” is damaged", raised.exception.sentence)
+        self.assertLess(len(given), len(content), "the last piece was held back")
+        for heal in (lambda: self.store.put([content], name="a"), lambda: self.store.take(self.outside(content), blob.sha256)):
+            path.write_bytes(rotten)
+            with self.assertRaises(ContentChanged):
+                self.store.check(blob.sha256, name="a.mp3")
+            heal()
+            self.store.check(blob.sha256, name="a.mp3")
+        path.unlink()
+        for ask in (
+            lambda: self.store.check(blob.sha256, name="a.mp3"),
+            lambda: self.store.as_local(blob.sha256, name="a.mp3").__enter__(),
+        ):
+            with self.assertRaises(NotInStore) as raised:
+                ask()
+            self.assertIn("“a.mp3” is missing", raised.exception.sentence)
+
+    def outside(self, content: bytes) -> Path:
+        path = self.folder.parent / f"{self.folder.name}-outside"
+        path.write_bytes(content)
+        return path
+
+    def test_files_are_their_owners_alone(self):
+        blob = self.store.put([b"mine"], name="a")
+        self.store.take(self.outside(b"mine too"), hashlib.sha256(b"mine too").hexdigest())
+        self.assertEqual({stat.S_IMODE(path.stat().st_mode) for path in self.files()}, {0o600})
+        self.assertEqual(stat.S_IMODE(self.store.local(blob.sha256).parent.stat().st_mode), 0o700)
+
+    def test_what_a_killed_writer_left_is_swept_and_what_is_being_written_is_not(self):
+        left = self.folder / "incoming" / "left"
+        left.write_bytes(b"half")
+        os.utime(left, (0, 0))
+        writer = self.store.writer(name="a")
+        writer.write(b"whole")
+        os.utime(writer._temporary, (0, 0))
+        self.store.sweep()
+        self.assertFalse(left.exists())
+        self.assertEqual(writer.finish().size_bytes, 5)
+
+    def test_full_and_read_only_disks_are_said(self):
+        for number, error, words in (
+            (errno.ENOSPC, NoRoomLeft, "There is no room left here for “chapter.wav”"),
+            (errno.EROFS, StoreReadOnly, "“chapter.wav” can't be written"),
+            (errno.EACCES, StoreReadOnly, "Make it writable"),
+        ):
+            writer = self.store.writer(name="chapter.wav")
+            with (
+                self.subTest(number=number),
+                mock.patch.object(writer, "_file", mock.Mock(write=mock.Mock(side_effect=OSError(number, "no")))),
+                self.assertRaises(error) as raised,
+            ):
+                writer.write(b"x")
+            self.assertIn(words, raised.exception.sentence)
+            writer.abandon()
+        with mock.patch.object(os, "open", side_effect=OSError(errno.EROFS, "no")), self.assertRaises(StoreReadOnly):
+            self.store.writer(name="chapter.wav")
         self.assertEqual(self.files(), [])
 
     def test_any_file_system_will_do(self):

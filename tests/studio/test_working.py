@@ -12,9 +12,11 @@ import unittest
 import urllib.request
 from datetime import UTC, datetime, timedelta
 from unittest.mock import patch
+from uuid import UUID
 
 import numpy as np
 import soundfile
+import sqlalchemy
 from PIL import Image
 from procrastinate.jobs import Status
 from sqlalchemy.exc import OperationalError
@@ -25,12 +27,27 @@ from ispettore.core.measure import pyramid
 from ispettore.core.measure.inspection import measure_array
 from ispettore.core.measure.methods_history import current
 from ispettore.core.measure.reading import Span
+from ispettore.core.spec.delivery import NotWritable
 from ispettore.core.treat import trace
-from ispettore.studio import conformings, doing, isolation, pictures, productions, recordings, room_tones, verifyings, worker, works
+from ispettore.studio import (
+    attempts,
+    conformings,
+    doing,
+    isolation,
+    pictures,
+    productions,
+    recordings,
+    room_tones,
+    specifications,
+    verifyings,
+    worker,
+    works,
+)
 from ispettore.studio.database import transaction
 from ispettore.studio.doing import do
 from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
 from ispettore.studio.launching import Supervisor
+from ispettore.studio.settings import settings
 from ispettore.studio.tables import InspectionRecord, Work, WorkState
 from tests import signals
 from tests.support import Application, answers, until, work_for
@@ -90,12 +107,16 @@ class Working(unittest.TestCase):
         with transaction() as session:
             record = session.get_one(InspectionRecord, (recordings.detail(recording).sha256, current(), ""))
             record.methods_version = current() - 1
+            record.data = {**record.data, "methods_version": current() - 1}
             session.add(record)
-        self.assertIsNone(self.row(recording).verdict)
+        # Until then it is judged by what it read then, and says so.
+        row, detail = self.row(recording), recordings.detail(recording)
+        self.assertTrue(row.verdict is not None and row.older_methods and detail.older_methods)
+        self.assertIsNotNone(detail.inspection)
         recordings.catch_up()
         recordings.catch_up()
         self.assertEqual(self.done(recording).state, WorkState.DONE)
-        self.assertIsNotNone(self.row(recording).verdict)
+        self.assertFalse(self.row(recording).older_methods)
 
     def test_any_span_reads_as_the_core_reads_it_and_spectrograms_are_drawn(self):
         wave = signals.voice_like(12, rms_dbfs=-24, rate=RATE)
@@ -192,7 +213,7 @@ class Working(unittest.TestCase):
             check = verifyings.create("02 February.mp3", "c.json", text)
             verifyings.attach(check, self.store.put(self.store.read(kept.sha256), name="again"))
             self.assertEqual(self.done(check).state, WorkState.DONE)
-            report = verifyings.view(check)
+            report = verifyings.view(check).report
             self.assertEqual((report.genuine, report.key), (genuine, "known"))
 
     def test_what_cannot_be_conformed_says_why(self):
@@ -201,8 +222,167 @@ class Working(unittest.TestCase):
         conforming = conformings.ask(recording)
         self.assertEqual(self.done(conforming).state, WorkState.DONE)
         view = recordings.detail(recording).conformings[0]
-        self.assertEqual((view.passes, view.certified, view.sha256), (False, False, None))
+        self.assertEqual((view.refused, view.passes, view.certified, view.sha256), (True, None, False, None))
         self.assertIn("too loud against the voice", view.obstacles[0].advice)
+
+    def test_a_kept_verdict_belongs_to_its_own_specification(self):
+        recording = self.bring_in("b.wav", signals.voice_like(12, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=81))
+        self.done(recording)
+        retail = conformings.ask(recording)
+        self.done(retail)
+        row = self.row(recording)
+        self.assertEqual((row.delivered.id, row.delivered.certified, row.delivered.current), (retail, True, True))
+
+        productions.change(self.production, specification_id="broadcast-r128")
+        row = self.row(recording)
+        kept = row.delivered
+        self.assertEqual((kept.id, kept.current, kept.certified), (retail, False, False))
+        self.assertEqual((kept.made_for.id, kept.certificate_for.name), ("audiobook-retail", "Audiobook, retail"))
+        self.assertEqual(kept.after.specification, "broadcast-r128")
+        loudness = next(limit for limit in kept.after.limits if limit.quantity == "integrated_loudness_lufs")
+        read = recordings.detail(recording).conformings[0].result.readings["integrated_loudness_lufs"].value
+        self.assertAlmostEqual(loudness.reading, read + 3.0103, places=3, msg="nothing was measured again, mono is on two")
+        self.assertIs(kept.passes, kept.after.passes)
+        self.assertEqual(
+            productions.printed(productions.sheet(self.production)).rows[0].delivered, kept.file_name if kept.passes else ""
+        )
+
+        broadcast = conformings.ask(recording)
+        self.done(broadcast)
+        row = self.row(recording)
+        self.assertEqual((row.delivered.id, row.delivered.certified), (broadcast, True))
+        productions.change(self.production, specification_id="audiobook-retail")
+        self.assertEqual((self.row(recording).delivered.id, self.row(recording).delivered.certified), (retail, True))
+
+    def test_an_attempt_that_brings_nothing_takes_nothing_away(self):
+        recording = self.bring_in("c.wav", signals.voice_like(12, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=82))
+        self.done(recording)
+        first = conformings.ask(recording)
+        self.done(first)
+        again = conformings.ask(recording, preference="even")
+        with patch.object(isolation, "run", side_effect=errors.FileEmpty(file="c.wav")):
+            self.assertEqual(self.done(again).state, WorkState.FAILED)
+        row = self.row(recording)
+        self.assertEqual((row.conforming.id, row.conforming.work.state), (again, "failed"))
+        self.assertEqual((row.delivered.id, row.delivered.certified), (first, True))
+
+    def test_what_is_under_way_is_not_begun_twice(self):
+        recording = self.bring_in("d.wav", signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=83))
+        recordings.inspect_again(recording)
+        with transaction() as session:
+            self.assertEqual(session.query(Work).where(Work.subject_id == recording).count(), 1)
+        self.done(recording)
+        first = conformings.ask(recording)
+        self.assertEqual(conformings.ask(recording), first)
+        self.assertNotEqual(conformings.ask(recording, preference="light"), first)
+        self.assertEqual(
+            productions.create("Once", "audiobook-retail", production_id=first),
+            productions.create("Once", "audiobook-retail", production_id=first),
+        )
+        self.assertEqual([one.name for one in productions.summaries() if one.id == first], ["Once"])
+
+    def test_a_specification_that_asks_for_what_cannot_be_written_says_so(self):
+        data = {"name": "Tape", "limits": [{"quantity": "container", "one_of": ["caf"], "applies_to": "deliverable"}]}
+        specification = specifications.bring_in(json.dumps({"id": "tape", **data}).encode(), file_name="tape.json")
+        productions.change(self.production, specification_id=specification.id)
+        recording = self.bring_in("e.wav", signals.voice_like(6, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=84))
+        self.done(recording)
+        with self.assertRaises(NotWritable) as raised:
+            conformings.ask(recording)
+        self.assertIn("“Tape” asks for File format caf", raised.exception.sentence)
+        self.assertEqual([one.name for one in recordings.detail(recording).formats], ["mp3", "opus", "wav", "flac", "aiff"])
+
+    def test_damaged_bytes_are_neither_conformed_nor_certified_and_healed_by_the_same_file(self):
+        wave = signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=85)
+        recording = self.bring_in("rot.wav", wave)
+        self.done(recording)
+        detail = recordings.detail(recording)
+        path = self.store.local(detail.sha256)
+        content = path.read_bytes()
+        rotten = bytearray(content)
+        rotten[30_000] ^= 1
+        rotten[90_001] ^= 4
+        path.write_bytes(rotten)
+        conforming = conformings.ask(recording)
+        work = self.done(conforming)
+        self.assertEqual(work.state, WorkState.FAILED)
+        self.assertIn("“rot.wav” is damaged", work.error)
+        self.assertEqual(recordings.detail(recording).conformings[0].certificate_for, None)
+        path.unlink()
+        work = self.done(conformings.ask(recording))
+        self.assertIn("“rot.wav” is missing", work.error)
+        self.assertEqual(recordings.add(self.production, "rot.wav", self.store.put([content], name="rot.wav")), recording)
+        self.assertEqual(self.done(conformings.ask(recording)).state, WorkState.DONE)
+        self.assertTrue(self.row(recording).delivered.certified)
+
+    def test_a_damaged_file_that_waits_to_be_measured_is_said(self):
+        recording = self.bring_in("early.wav", signals.voice_like(6, rms_dbfs=-28, rate=RATE, seed=86))
+        path = self.store.local(recordings.detail(recording).sha256)
+        content = bytearray(path.read_bytes())
+        content[50_000] ^= 1
+        path.write_bytes(content)
+        self.assertIn("“early.wav” is damaged", self.done(recording).error)
+
+    def test_an_attempt_that_was_overtaken_writes_nothing_and_does_not_count(self):
+        recording = self.bring_in("slow.wav", signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=87))
+        work = work_for(recording)
+        folders = []
+
+        def asleep() -> bool:
+            """What happens while this worker sleeps: another takes the work up and ends it."""
+            if not folders:
+                folders.extend(settings().work.iterdir())
+                do(work.id, self.store)
+                self.assertEqual(work_for(recording).state, WorkState.DONE)
+            return False
+
+        do(work.id, self.store, stopping=asleep)
+        ended = work_for(recording)
+        self.assertEqual((ended.state, ended.error, ended.attempts), (WorkState.DONE, None, 1))
+        self.assertEqual(len(folders), 1)
+        self.assertFalse(any(folder.exists() for folder in folders))
+        self.assertIsNotNone(self.row(recording).verdict)
+
+    def test_cancelled_and_killed_attempts_leave_no_working_files(self):
+        recording = self.bring_in("gone.wav", signals.voice_like(60, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=88))
+        self.done(recording)
+        conforming = conformings.ask(recording)
+        work, seen = work_for(conforming), []
+
+        def stopping() -> bool:
+            held = [path for path in settings().work.rglob("*") if path.is_file()]
+            if held and not seen:
+                seen.extend(held)
+                works.cancel(work.id)
+            return False
+
+        do(work.id, self.store, stopping=stopping)
+        self.assertEqual(work_for(conforming).state, WorkState.CANCELLED)
+        self.assertTrue(seen, "working files lay in the attempt's own folder")
+        self.assertEqual(list(settings().work.iterdir()), [])
+        left = settings().work / "left-by-a-killed-worker"
+        left.mkdir()
+        (left / "pass-1.rf64").write_bytes(b"x")
+        with attempts.folder_for(work.id, UUID(int=7), settings().work) as held:
+            attempts.sweep(settings().work)
+            self.assertEqual(list(settings().work.iterdir()), [held])
+
+    def test_names_as_long_as_a_file_can_have_are_conformed(self):
+        name = "é" * 125 + ".flac"
+        self.assertEqual(conformings.deliverable_name(name, "opus"), "é" * 125 + ".opus")
+        self.assertEqual(conformings.deliverable_name("n" * 251 + ".wav", "opus"), "n" * 250 + ".opus")
+        recording = self.bring_in("n" * 228 + ".wav", signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=89))
+        self.done(recording)
+        self.assertEqual(self.done(conformings.ask(recording)).state, WorkState.DONE)
+        self.assertEqual(self.row(recording).delivered.file_name, "n" * 228 + ".mp3")
+
+    def test_a_recording_of_a_day_is_refused_before_it_fills_the_disk(self):
+        path = self.application.folder / "day.flac"
+        with soundfile.SoundFile(path, "w", samplerate=8_000, channels=1, format="FLAC", subtype="PCM_16") as file:
+            for _ in range(25):
+                file.write(np.zeros(3600 * 8_000, dtype=np.int16))
+        recording = self.bring_in("day.flac", content=path.read_bytes())
+        self.assertIn("“day.flac” says it lasts 25.0 hours; up to 12 hours", self.done(recording).error)
 
     def test_broken_files_fail_in_their_row_and_can_be_tried_again_or_removed(self):
         for name, content, words in (("empty.wav", b"", "0 bytes"), ("letter.mp3", b"Dear listener" * 90, "not an audio file")):
@@ -324,7 +504,9 @@ class Working(unittest.TestCase):
                     await worker.rescue(app, hands, stalled_after_s=30)
                     seen.append((await jobs())[0].status)
                 # Its job is marked as failed although the work is not done.
-                taken = await app.job_manager.fetch_job(queues=None, worker_id=me)
+                [job] = await jobs()
+                while (taken := await app.job_manager.fetch_job(queues=None, worker_id=me)).id != job.id:
+                    await app.job_manager.finish_job(taken, status=Status.FAILED, delete_job=True)
                 await app.job_manager.finish_job(taken, status=Status.FAILED, delete_job=False)
                 await worker.rescue(app, hands, stalled_after_s=0)
                 seen += sorted(job.status for job in await jobs())
@@ -349,7 +531,6 @@ class Killing(unittest.TestCase):
         until(lambda: work_for(recording).stage == "measuring", what="the work to be under way")
         os.kill(first.pid, signal.SIGKILL)
         first.wait()
-        children = f"ispettore-work-{work_for(recording).id}"
         with transaction() as session:
             self.assertEqual(session.query(InspectionRecord).count(), 0)
         self.assertEqual(work_for(recording).state, WorkState.RUNNING)
@@ -358,7 +539,50 @@ class Killing(unittest.TestCase):
         self.assertEqual(work.attempts, 2)
         self.assertIsNotNone(recordings.detail(recording).verdict)
         self.assertEqual(list((self.application.folder / "store" / "incoming").iterdir()), [])
-        self.assertFalse((self.application.folder / "tmp" / children).exists())
+        until(lambda: not list((self.application.folder / "work").iterdir()), what="what the killed attempt left to be gone")
+        self.assertEqual([path.name for path in (self.application.folder / "tmp").glob("ispettore-*")], [])
+
+    def test_workers_that_sleep_for_long_go_on_as_if_nothing_were_wrong(self):
+        paths = []
+        for seed in (1, 2):
+            path = self.application.folder / f"long-{seed}.wav"
+            soundfile.write(
+                path, signals.voice_like(600, rms_dbfs=-24, rate=16_000, room_dbfs=-75, seed=seed), 16_000, subtype="PCM_16"
+            )
+            paths.append(path)
+        found = [recordings.add(self.production, path.name, self.application.store.put_file(path)) for path in paths]
+        workers = [self.application.worker(), self.application.worker()]
+        until(lambda: all(work_for(one).stage == "measuring" for one in found), what="both to be measured")
+        for process in workers:
+            os.kill(process.pid, signal.SIGSTOP)
+        silent = sqlalchemy.text(
+            "SELECT count(*) FROM queue.procrastinate_workers WHERE last_heartbeat < now() - interval '3 seconds'"
+        )
+
+        def both_silent() -> bool:
+            with transaction() as session:
+                return session.execute(silent).scalar_one() == 2
+
+        until(both_silent, what="both to be silent for longer than a worker may be")
+        os.kill(workers[0].pid, signal.SIGCONT)
+        until(
+            lambda: (
+                work_for(found[0]).attempts + work_for(found[1]).attempts > 2
+                or work_for(found[0]).state == "done"
+                or work_for(found[1]).state == "done"
+            ),
+            what="the first to go on",
+        )
+        os.kill(workers[1].pid, signal.SIGCONT)
+        for one in found:
+            work = until(lambda one=one: (w := work_for(one)).state in ("done", "failed") and w, what="the work to be done")
+            self.assertEqual((work.state, work.error), (WorkState.DONE, None))
+        self.assertEqual([process.poll() for process in workers], [None, None], "and both workers live")
+        until(lambda: not list((self.application.folder / "work").iterdir()), what="both folders to be gone")
+        path = self.application.folder / "after.wav"
+        soundfile.write(path, signals.voice_like(6, rms_dbfs=-24, rate=16_000), 16_000, subtype="PCM_16")
+        after = recordings.add(self.production, "after.wav", self.application.store.put_file(path))
+        until(lambda: work_for(after).state == WorkState.DONE, what="new work to be done")
 
     def test_worker_web_and_database_killed_in_turn_during_a_run(self):
         supervisor = Supervisor()

@@ -2,6 +2,7 @@
 
 import base64
 import hashlib
+import json
 import os
 import re
 import signal
@@ -237,10 +238,66 @@ class Resumable(unittest.TestCase):
         self.assertEqual(list(settings().incoming.iterdir()), [])
         self.assertEqual(self.rows(), [])
 
+    def test_names_that_cannot_be_kept_are_refused_before_the_first_byte(self):
+        for name, words in (
+            ("a\0b.wav", "a null character"),
+            ("a\nb.wav", "a line break"),
+            ("a\x1bb.wav", "U+001B"),
+            ("n" * 300 + ".wav", "304 bytes long"),
+            ("", "did not come through"),
+        ):
+            refused = self.create(5, name=name)
+            with self.subTest(words=words):
+                self.assertEqual(refused.status_code, 422)
+                self.assertIn(words, refused.json()["error"])
+        self.assertEqual(list(settings().incoming.iterdir()), [])
+
+    def test_a_bad_entry_stops_no_start_and_is_set_aside_and_shown(self):
+        incoming, store = Incoming(settings().incoming), Store(settings().store)
+        good = {"metadata": {"production": str(self.production), "filename": "good.wav"}, "size": 5, "offset": 5}
+        entries = {
+            "a" * 32: json.dumps({**good, "metadata": {**good["metadata"], "filename": "a\0b.wav"}}),
+            "b" * 32: "{",
+            "c" * 32: json.dumps({**good, "metadata": None}),
+            "d" * 32: json.dumps({"size": 5, "offset": 5, "metadata": {"production": "nowhere", "filename": "d.wav"}}),
+            "e" * 32: json.dumps({**good, "size": 9, "offset": 9}),
+            "f" * 32: json.dumps(good),
+        }
+        for uid, text in entries.items():
+            self.addCleanup(incoming.remove, uid)
+            incoming.path(uid).write_bytes(b"12345")
+            incoming.path(uid).with_suffix(".json").write_text(text)
+        with mock.patch.object(recordings, "add", side_effect=[ValueError("a secret"), mock.DEFAULT], wraps=recordings.add):
+            incoming.sweep(store)
+        incoming.sweep(store)
+        aside = {one["id"]: one for one in self.client.get("api/uploads/set-aside").json()}
+        self.assertEqual("".join(sorted(uid[0] for uid in aside)), "abcef", "that of no production is gone, as it always was")
+        self.assertEqual(aside["a" * 32]["name"], "ab.wav")
+        self.assertIn("a null character", aside["a" * 32]["problem"])
+        self.assertIn("5 of 9 bytes", aside["e" * 32]["problem"])
+        self.assertTrue(all(one["problem"] for one in aside.values()))
+        self.assertEqual(self.client.get(f"api/productions/{self.production}/uploads").json(), [])
+        for uid in aside:
+            self.assertEqual(self.client.delete(f"api/uploads/set-aside/{uid}").status_code, 204)
+        self.assertEqual(list(settings().incoming.iterdir()), [])
+
+    def test_nobody_is_believed_who_asks_for_another_method(self):
+        url = self.create(5).headers["location"]
+        tricked = self.client.post(url, headers={**PIECE, "x-http-method-override": "DELETE"})
+        self.assertIn(tricked.status_code, (404, 405))
+        self.assertEqual(self.offset(url), 0)
+        self.client.delete(url, headers=TUS)
+
     def test_a_full_disk_is_told_before_the_first_byte(self):
         incoming = Incoming(settings().incoming)
-        with mock.patch("shutil.disk_usage", return_value=mock.Mock(free=10)), self.assertRaisesRegex(Exception, "no room left"):
-            incoming.allow({"filename": "a.wav", "production": str(self.production)}, 100)
+        wanted = {"filename": "a.wav", "production": str(self.production)}
+        for full in (settings().incoming, Path(settings().store)):
+
+            def free(path, full=full):
+                return mock.Mock(free=10 if Path(path) == full else 10**12)
+
+            with mock.patch("shutil.disk_usage", side_effect=free), self.assertRaisesRegex(Exception, "no room left"):
+                incoming.allow(wanted, 100)
 
     def test_what_nobody_went_on_with_is_let_go_after_a_week(self):
         incoming = Incoming(settings().incoming)

@@ -1,20 +1,28 @@
 """The routes, and what guards them."""
 
 import csv
+import errno
 import hashlib
 import io
 import json
 import unittest
+from concurrent.futures import ThreadPoolExecutor
+from unittest import mock
 
 import numpy as np
 import soundfile
 from fastapi.testclient import TestClient
+from sqlalchemy.exc import OperationalError
 
+from ispettore.core.errors import Cancelled
+from ispettore.core.measure import spectrogram
+from ispettore.studio import database, pictures, productions, sheet_table
 from ispettore.studio.doing import do
 from ispettore.studio.settings import settings
+from ispettore.web import heavy
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import Application, until, work_for
 
 RATE = 44_100
 
@@ -88,6 +96,10 @@ class Routes(unittest.TestCase):
     def test_the_sheet_as_a_table(self):
         production = self.make()
         self.finish(self.bring_in(production, "=1+1 chapter.wav", self.content))
+        self.assertEqual(
+            [sheet_table._safe(text) for text in (" =1", "\u00a0=1", "\n@x", "-x", "a=1")],
+            ["' =1", "'\u00a0=1", "'\n@x", "'-x", "a=1"],
+        )
         self.bring_in(production, 'second "take", at sea.wav', self.content[:5000])
         answer = self.client.get(f"/api/productions/{production}/sheet.csv")
         self.assertTrue(answer.headers["content-type"].startswith("text/csv"))
@@ -134,7 +146,7 @@ class Routes(unittest.TestCase):
             check = self.client.post("/api/verifyings", json=body).json()["id"]
             self.assertEqual(self.client.put(f"/api/verifyings/{check}/file", content=file.content).status_code, 202)
             self.finish(check)
-            self.assertIs(self.client.get(f"/api/verifyings/{check}").json()["genuine"], genuine)
+            self.assertIs(self.client.get(f"/api/verifyings/{check}").json()["report"]["genuine"], genuine)
 
     def test_pieces_of_sound_are_the_files_own_samples(self):
         production = self.make()
@@ -259,10 +271,140 @@ class Routes(unittest.TestCase):
             ({"origin": "http://elsewhere.example"}, 403),
             ({"sec-fetch-site": "cross-site"}, 403),
             ({"origin": "http://127.0.0.1"}, 201),
+            ({"origin": "https://127.0.0.1"}, 403),
+            ({"origin": "null"}, 403),
+            ({"origin": "https://127.0.0.1", "x-forwarded-proto": "https"}, 403),
             ({"host": "elsewhere.example"}, 400),
         ):
             with self.subTest(headers=headers):
                 self.assertEqual(self.client.post("/api/productions", json=body, headers=headers).status_code, status)
+
+    def test_text_that_cannot_be_kept_is_refused_in_words(self):
+        production = self.make()
+        absent = "00000000-0000-4000-8000-000000000000"
+        draft = {"name": "A", "limits": [], "description": "x\0y"}
+        for answer, words in (
+            (
+                self.client.post("/api/productions", json={"name": "a\0b", "specification_id": "audiobook-retail"}),
+                "a null character",
+            ),
+            (self.client.post("/api/productions", json={"name": "a\nb", "specification_id": "audiobook-retail"}), "a line break"),
+            (
+                self.client.post("/api/productions", content=b'{"name": "\\ud800", "specification_id": "audiobook-retail"}'),
+                "half of a surrogate pair",
+            ),
+            (self.client.patch(f"/api/productions/{production}", json={"notes": "bell\x07"}), "U+0007"),
+            (self.client.patch(f"/api/productions/{production}", json={"name": "two\nlines"}), "a line break"),
+            (self.client.get("/api/specifications/a%00b"), "a null character"),
+            (self.client.put(f"/api/productions/{production}/recordings?name=a%00b.wav", content=b"x"), "a null character"),
+            (self.client.put(f"/api/productions/{production}/recordings?name=a%0Ab.wav", content=b"x"), "a line break"),
+            (self.client.put(f"/api/recordings/{absent}/accepted", json={"findings": [], "reason": "\0"}), "a null character"),
+            (self.client.post("/api/specifications/examine", json=draft), "a null character"),
+            (
+                self.client.post("/api/verifyings", json={"file_name": "a\tb", "certificate_name": "c", "certificate": "{}"}),
+                "a tab",
+            ),
+        ):
+            with self.subTest(words=words, path=answer.request.url.path):
+                self.assertEqual(answer.status_code, 422, answer.text)
+                self.assertIn(words, answer.json()["error"])
+        self.assertEqual(self.client.patch(f"/api/productions/{production}", json={"notes": "two\nlines\tof it"}).status_code, 204)
+
+    def test_bodies_are_bounded_before_they_are_read_and_never_echoed(self):
+        secret = "tide" * 1_500_000
+        for answer in (
+            self.client.post("/api/productions", json={"name": secret, "specification_id": "b"}),
+            self.client.post("/api/productions", content=iter([b'{"name": "', secret.encode(), b'"}'])),
+            self.client.post("/api/productions", content=secret.encode(), headers={"content-type": "application/octet-stream"}),
+        ):
+            self.assertEqual(answer.status_code, 413)
+            self.assertLess(len(answer.content), 300)
+        deep = self.client.post("/api/specifications/examine", content=b'{"limits": ' + b"[" * 60_000 + b"]" * 60_000 + b"}")
+        self.assertEqual(deep.status_code, 422)
+        self.assertIn("nested deeper", deep.json()["error"])
+        wrong = self.client.post("/api/productions", json={"name": {"my": "secret"}, "specification_id": "b"})
+        self.assertEqual(wrong.status_code, 422)
+        self.assertEqual(wrong.json(), {"error": "This can't be used: name: input should be a valid string."})
+
+    def test_the_same_request_sent_twice_makes_one_production(self):
+        body = {"name": "Once", "specification_id": "audiobook-retail", "id": "11111111-1111-4111-8111-111111111111"}
+        with ThreadPoolExecutor(4) as pool:
+            made = list(pool.map(lambda _: self.client.post("/api/productions", json=body).json()["id"], range(4)))
+        self.assertEqual(set(made), {body["id"]})
+        self.assertEqual([row["name"] for row in self.client.get("/api/productions").json()].count("Once"), 1)
+
+    def test_a_database_that_is_away_is_said(self):
+        gone = OperationalError("SELECT secret FROM t", {"name": "secret"}, Exception("server closed the connection"))
+        with mock.patch.object(productions, "summaries", side_effect=gone):
+            answer = self.client.get("/api/productions")
+        self.assertEqual(answer.status_code, 503)
+        self.assertIn("The database does not answer just now", answer.json()["error"])
+        with mock.patch.object(database, "answers", return_value=False):
+            health = self.client.get("/api/health")
+        self.assertEqual((health.status_code, health.json()), (503, {"state": "database away"}))
+
+    def test_a_full_and_a_read_only_disk_are_said(self):
+        production = self.make()
+        for number, words in ((errno.ENOSPC, "no room left"), (errno.EROFS, "can't be written")):
+            with mock.patch("os.fsync", side_effect=OSError(number, "no")):
+                answer = self.client.put(f"/api/productions/{production}/recordings", params={"name": "a.wav"}, content=b"x" * 999)
+            self.assertEqual(answer.status_code, 507)
+            self.assertIn(words, answer.json()["error"])
+
+    def test_a_damaged_deliverable_is_never_sent_as_if_it_were_whole(self):
+        production = self.make()
+        recording = self.bring_in(production, "whole.wav", self.content)
+        self.finish(recording)
+        conforming = self.client.post(f"/api/recordings/{recording}/conform", json={"container": "wav"}).json()["id"]
+        self.finish(conforming)
+        address = f"/api/conformings/{conforming}/file"
+        whole = self.client.get(address)
+        self.assertEqual(work_sha(whole.content), whole.headers["etag"].strip('"'))
+        path = self.application.store.local(work_sha(whole.content))
+        rotten = bytearray(whole.content)
+        rotten[-100] ^= 1
+        path.write_bytes(rotten)
+        part = self.client.get(address, headers={"range": "bytes=0-99"})
+        self.assertEqual(part.status_code, 410)
+        self.assertIn("“whole.wav” is damaged", part.json()["error"])
+        with self.assertRaises(Exception), self.client.stream("GET", address) as answer:  # noqa: B017 - whatever the transport raises
+            received = b"".join(answer.iter_bytes())
+            self.assertEqual(len(received), len(whole.content), "fewer bytes than announced: the client knows")
+        path.unlink()
+        lost = self.client.get(address)
+        self.assertEqual(lost.status_code, 410)
+        self.assertIn("“whole.wav” is missing", lost.json()["error"])
+
+    def test_many_heavy_pictures_hold_up_nobody(self):
+        production = self.make()
+        recording = self.bring_in(production, "heavy.wav", self.content)
+        self.finish(recording)
+        running, most = [], []
+
+        def slow(*_arguments, cancelled, **_named):
+            running.append(1)
+            most.append(len(running))
+            until(lambda: len(most) >= 2 or cancelled(), what="another place to be taken")
+            running.pop()
+            return b"", spectrogram.axes(0, 1, sample_rate_hz=RATE)
+
+        query = {"start_s": 0, "end_s": 1, "columns": 20, "rows": 20}
+        with mock.patch.object(pictures, "spectrogram_of", slow), ThreadPoolExecutor(60) as pool:
+            asked = [pool.submit(self.client.get, f"/api/recordings/{recording}/spectrogram.png", params=query) for _ in range(60)]
+            self.assertEqual(self.client.get("/api/productions").status_code, 200)
+            self.assertEqual({one.result().status_code for one in asked}, {200})
+        self.assertLessEqual(max(most), heavy.AT_ONCE)
+
+    def test_a_picture_that_nobody_waits_for_is_not_worked_out(self):
+        with self.assertRaises(Cancelled):
+            spectrogram.levels(
+                lambda _first, count: np.zeros((count, 1), np.float32),
+                spectrogram.axes(0, 100, sample_rate_hz=RATE),
+                sample_rate_hz=RATE,
+                columns=10,
+                rows=10,
+                cancelled=lambda: True,
+            )
 
     def test_every_answer_carries_the_policy(self):
         for address in ("/", "/api/health"):

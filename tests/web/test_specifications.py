@@ -1,6 +1,7 @@
 """Specifications over the routes: copied, changed, compared, taken out and brought in, and what that does to productions."""
 
 import json
+import time
 import unittest
 
 import soundfile
@@ -145,8 +146,19 @@ class Specifications(unittest.TestCase):
         retail = self.client.get("/api/specifications/audiobook-retail/1/file").json()
         self.assertEqual(bring(retail).json()["id"], "audiobook-retail")
         retail["limits"][0]["low"] = -22
-        beside = bring(retail).json()
-        self.assertEqual((beside["id"], beside["version"]), ("audiobook-retail-2", 1))
+        for changes in ({}, {"id": "mine"}):
+            refused = bring({**retail, **changes})
+            self.assertEqual(refused.status_code, 422)
+            self.assertIn("is that of “Audiobook, retail”, which is built in", refused.json()["error"])
+        passed_off = self.client.put(
+            f"/api/specifications/{own['id']}", json={"follows": 2, "draft": {**data, "name": "Audiobook, retail"}}
+        )
+        self.assertIn("is that of “Audiobook, retail”", passed_off.json()["error"])
+        many = {**data, "id": "many", "limits": data["limits"][:1] * 1_500}
+        began = time.monotonic()
+        self.assertIn("It has 1500 limits; a specification may have 100", bring(many).json()["error"])
+        self.assertEqual(len(self.client.post("/api/specifications/examine", json=many).json()["objections"]), 1)
+        self.assertLess(time.monotonic() - began, 3)
         for content, words in ((b"{", "it is not JSON"), (b" " * 1_100_000, "larger than 1 MB")):
             refused = self.client.put("/api/specifications/file", params={"name": "mine.json"}, content=content)
             self.assertEqual(refused.status_code, 422)
