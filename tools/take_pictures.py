@@ -34,7 +34,7 @@ def select(page: Page, first: float, last: float) -> None:
 
 def conform(page: Page, row: str) -> None:
     page.get_by_role("button", name=f"Conform {row}").click()
-    expect(page.locator(f"tr[data-after='{row}']")).to_be_visible()
+    expect(page.locator(f"tr:is([data-after='{row}'], [data-failed='{row}'])")).to_be_visible()
 
 
 def main() -> None:
@@ -120,7 +120,7 @@ def main() -> None:
             )
             page.get_by_role("link", name="Verify a certificate").click()
             page.get_by_label("Certificate and file").set_input_files(taken)
-            page.get_by_text("every reading was measured again").wait_for()
+            page.get_by_text("Measured again and compared").wait_for()
             picture(page, "verify")
         browser.close()
 

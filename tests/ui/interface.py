@@ -121,6 +121,10 @@ class InterfaceCase(unittest.TestCase):
     def after(self, name: str):
         return self.page.locator(f"tr[data-after='{name}']")
 
+    def refused(self, name: str):
+        """The row that says why a recording can't be conformed."""
+        return self.page.locator(f"tr[data-failed='{name}']")
+
     def accessible(self) -> None:
         """axe-core finds nothing on the page as it stands."""
         self.page.evaluate(self.axe)

@@ -1,0 +1,167 @@
+"""What the page must never get wrong: whose verdict is shown, what is heard, what is lost by an answer that is none."""
+
+import json
+
+import soundfile
+from playwright.sync_api import expect
+
+from ispettore.studio import productions
+from tests import signals
+from tests.support import until
+from tests.ui.interface import RATE, InterfaceCase
+
+HEARD = """() => {
+  window.turned = {};
+  const set = AudioParam.prototype.setTargetAtTime;
+  const made = [];
+  const create = BaseAudioContext.prototype.createGain;
+  BaseAudioContext.prototype.createGain = function () {
+    const node = create.call(this);
+    made.push(node.gain);
+    return node;
+  };
+  AudioParam.prototype.setTargetAtTime = function (value, ...rest) {
+    window.turned[['source', 'treated'][made.indexOf(this) % 2]] = value;
+    return set.call(this, value, ...rest);
+  };
+}"""
+
+
+class Truth(InterfaceCase):
+    def test_a_verdict_is_shown_under_the_specification_it_is_of(self):
+        self.open_production("Two outlets")
+        self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
+        row, after = self.row("one.wav"), self.after("one.wav")
+        row.get_by_role("button", name="Conform one.wav").click()
+        expect(after).to_contain_text("Certified")
+        expect(row.get_by_role("button", name="Conform one.wav")).to_have_count(0)
+        self.page.get_by_label("Held against").select_option(label="Broadcast, R 128")
+        expect(after).to_contain_text("certified for Audiobook, retail, version 1")
+        expect(after.locator(".verdict")).to_have_text("Outside")
+        expect(row.get_by_role("button", name="Conform one.wav")).to_be_visible()
+        self.accessible()
+
+        row.get_by_role("link", name="one.wav").click()
+        self.page.get_by_role("radio", name="Treated").click()
+        expect(self.page.locator(".top .verdict")).to_contain_text("Treated: outside Broadcast, R 128")
+        limits = self.page.get_by_role("region", name="Limits")
+        expect(limits).to_contain_text("Broadcast, R 128: before and after")
+        expect(limits).to_contain_text("Integrated loudness")
+        expect(limits).not_to_contain_text("Noise floor")
+        todo = self.page.get_by_role("region", name="What to do")
+        expect(todo).to_contain_text("Made for Audiobook, retail, version 1, not for the specification of now.")
+        expect(todo.get_by_role("link", name="Certificate for Audiobook, retail", exact=True)).to_be_visible()
+        self.accessible()
+        todo.get_by_role("button", name="Conform", exact=True).click()
+        expect(self.page.locator(".history li").first).to_contain_text("certified")
+        expect(self.page.locator(".top .verdict")).to_contain_text("Treated: inside Broadcast, R 128")
+        expect(self.page.locator(".history li").nth(1)).to_contain_text("certified for Audiobook, retail, version 1")
+
+    def test_the_louder_side_is_turned_down_and_none_up(self):
+        self.context.add_init_script(f"({HEARD})()")
+        for name, rms, lowered in (("quiet.wav", -31, "treated"), ("loud.wav", -14, "source")):
+            self.open_production(f"Heard {lowered}")
+            wave = signals.voice_like(12, rate=RATE, rms_dbfs=rms, room_dbfs=-80)
+            path = self.application.folder / name
+            soundfile.write(path, wave / max(1.0, abs(wave).max() * 1.05), RATE, subtype="PCM_16")
+            self.drop((name, path.read_bytes()))
+            self.row(name).get_by_role("link", name=name).click()
+            self.page.get_by_role("button", name="Conform", exact=True).click()
+            strip = self.page.get_by_role("group", name="Playing")
+            expect(strip).to_contain_text(f"{lowered} −")
+            by = float(strip.locator("label", has_text="Matched loudness").inner_text().split("−")[1].split(" ")[0])
+            strip.get_by_role("button", name="Play").click()
+            expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+            found = {}
+            for side in ("Source", "Treated"):
+                strip.get_by_role("radio", name=side).click()
+                expect(strip.get_by_role("radio", name=side)).to_have_attribute("aria-checked", "true")
+                found[side.lower()] = self.page.evaluate(f"() => window.turned['{side.lower()}']")
+            strip.get_by_role("button", name="Stop").click()
+            with self.subTest(lowered=lowered):
+                other = "source" if lowered == "treated" else "treated"
+                self.assertAlmostEqual(found[lowered], 10 ** (-by / 20), delta=0.01)
+                self.assertAlmostEqual(found[other], 1.0)
+
+    def test_measuring_that_failed_or_was_cancelled_is_begun_again_from_the_bench(self):
+        self.open_production("Again")
+        self.drop(("broken.wav", b"RIFF\0\0\0\0WAVE"), self.wav("long.wav", rms_dbfs=-24, room_dbfs=-75))
+        expect(self.row("broken.wav").get_by_role("alert")).to_contain_text("broken.wav")
+        self.row("broken.wav").get_by_role("link", name="broken.wav").click()
+        expect(self.page.get_by_role("alert")).to_contain_text("broken.wav")
+        self.page.get_by_role("button", name="Measure again").click()
+        expect(self.page.get_by_role("alert")).to_contain_text("broken.wav")
+        self.accessible()
+        self.page.go_back()
+        expect(self.row("long.wav").locator(".verdict")).to_contain_text("Outside")
+        # As it is when measuring was cancelled before it brought anything.
+        held = []
+
+        def cancelled(route):
+            answer = route.fetch()
+            content = answer.json()
+            if not held:
+                content.update(inspection=None, verdict=None, ribbon=None, window=None)
+                content["work"].update(state="cancelled", stage="", error=None)
+            route.fulfill(response=answer, json=content)
+
+        self.page.route("**/api/recordings/*", cancelled)
+        self.row("long.wav").get_by_role("link", name="long.wav").click()
+        expect(self.page.get_by_text("Measuring was cancelled.")).to_be_visible()
+        expect(self.page.get_by_text("waiting to be measured")).to_have_count(0)
+        self.page.once("request", lambda _request: held.append(1))
+        self.page.get_by_role("button", name="Measure", exact=True).click()
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        self.page.unroute("**/api/recordings/*")
+
+    def test_a_double_click_makes_one_production(self):
+        self.page.goto(f"{self.application.address}#/")
+        self.page.get_by_label("Name", exact=False).fill("Clicked twice")
+        self.page.get_by_role("button", name="Make it").dblclick()
+        expect(self.page.get_by_role("heading", name="Clicked twice")).to_be_visible()
+        made = [one.name for one in productions.summaries()].count("Clicked twice")
+        self.assertEqual(made, 1)
+
+    def test_an_answer_that_is_no_json_is_said_on_the_verification_page(self):
+        self.page.route("**/api/verifyings/*/file", lambda route: route.fulfill(status=502, body="<html>Bad gateway</html>"))
+        self.page.route(
+            "**/api/verifyings", lambda route: route.fulfill(status=201, json={"id": "11111111-1111-4111-8111-111111111111"})
+        )
+        self.page.goto(f"{self.application.address}#/verify")
+        self.drop(("a.mp3", b"ID3"), ("certificate.json", json.dumps({}).encode()))
+        expect(self.page.get_by_role("alert")).to_contain_text("did not answer as it should")
+        expect(self.page.get_by_role("progressbar")).to_have_count(0)
+        self.complaints.clear()  # the 502 was ours
+
+    def test_live_updates_come_back_after_an_answer_that_is_no_stream(self):
+        answers = []
+
+        def refused(route):
+            answers.append(1)
+            if len(answers) < 3:
+                route.fulfill(status=503, body="starting")
+            else:
+                route.continue_()
+
+        self.page.route("**/api/events", refused)
+        made = productions.create("Before", "audiobook-retail")
+        self.page.goto(f"{self.application.address}#/productions/{made}")
+        expect(self.page.get_by_role("heading", name="Before")).to_be_visible()
+        until(lambda: self.page.wait_for_timeout(50) or len(answers) >= 3, what="the page to ask a third time")
+        expect(self.page.get_by_text("Not connected")).to_have_count(0)
+        productions.change(made, name="After")
+        expect(self.page.get_by_role("heading", name="After")).to_be_visible()
+        self.page.unroute("**/api/events")
+        self.complaints.clear()  # the 503s were ours
+
+    def test_an_upload_that_was_set_aside_is_shown_and_discarded(self):
+        folder = self.application.folder / "incoming"
+        (folder / ("a" * 32)).write_bytes(b"12345")
+        problem = {"size": 5, "offset": 5, "metadata": {"filename": "a\0b.wav"}, "problem": "Its name holds a null character."}
+        (folder / ("a" * 32 + ".json")).write_text(json.dumps(problem))
+        self.page.goto(f"{self.application.address}#/")
+        expect(self.page.get_by_role("alert")).to_contain_text("ab.wav came in but is not in its production. Its name holds")
+        self.accessible()
+        self.page.get_by_role("button", name="Discard ab.wav").click()
+        expect(self.page.get_by_role("alert")).to_have_count(0)
+        self.assertEqual(list(folder.iterdir()), [])
