@@ -1,5 +1,6 @@
 """The command line, and the stable contract for scripts: the same rules as on the screen, as text or JSON."""
 
+import io
 import json
 import os
 import re
@@ -13,6 +14,7 @@ from typing import Annotated, Any
 import typer
 
 from ispettore.core import errors
+from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.writing import format_for
 from ispettore.core.certify import report
 from ispettore.core.certify import seal as sealing
@@ -35,6 +37,7 @@ from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
 from ispettore.core.spec.wording import sentence
+from ispettore.core.text import shown_name
 from ispettore.core.treat.treatment import load as load_treatment
 
 app = typer.Typer(
@@ -46,6 +49,7 @@ app = typer.Typer(
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
+MASTERS, LOSSY = ([name for name, written in WRITABLE.items() if written.lossy is lossy] for lossy in (False, True))
 MARKS = {"inside": "[•] ", "over": "[ ]•", "under": "•[ ]", "near": "[•  ", "unmeasured": "[ ] "}
 
 
@@ -57,6 +61,14 @@ def said_plainly() -> Any:
     except errors.IspettoreError as error:
         typer.echo(error.sentence, err=True)
         raise typer.Exit(2) from error
+
+
+@app.callback()
+def prepared() -> None:
+    """Names of files may hold bytes that are no character: they are printed as escapes instead of ending the command."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
 
 
 @app.command()
@@ -105,7 +117,7 @@ def conform(
     spec: Spec,
     out: Annotated[
         Path,
-        typer.Option("--out", help="The result: .wav or .flac for a master, .mp3, .ogg or .opus for a deliverable."),
+        typer.Option("--out", help=f"The result: .{', .'.join(MASTERS)} for a master, .{', .'.join(LOSSY)} for a deliverable."),
     ],
     treatment: Annotated[Path | None, typer.Option("--treatment", help="A treatment to run instead of planning one.")] = None,
     plan: Annotated[str, typer.Option("--plan", help="light, balanced or even.")] = "balanced",
@@ -167,9 +179,9 @@ def verify(
     """Check a certificate against a file. Exit 0 genuine, 1 not genuine, 3 intact but by an unknown key, 2 error."""
     with said_plainly():
         if not certificate.is_file():
-            raise errors.FileMissing(file=str(certificate))
+            raise errors.FileMissing(file=shown_name(certificate))
         if not file.is_file():
-            raise errors.FileMissing(file=str(file))
+            raise errors.FileMissing(file=shown_name(file))
         sealed = sealing.parse(certificate.read_bytes(), name=certificate.name)
         given = load_public(key) if key else None
         checked = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)

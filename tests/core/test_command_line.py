@@ -146,6 +146,21 @@ class CommandLine(unittest.TestCase):
             self.assertEqual(refused.returncode, 2)
             self.assertIn(word, refused.stderr)
 
+    def test_a_name_with_bytes_that_are_no_character_goes_all_the_way(self):
+        name = os.fsdecode(b"take \xff.wav")
+        plain = signals.write(self.folder / "plain.wav", signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-75), RATE)
+        plain.rename(self.folder / name)
+        [row] = json.loads(self.call("inspect", name, "--json").stdout)
+        self.assertEqual(row["path"], name)
+        out = os.fsdecode(b"out \xff.mp3")
+        done = self.call("conform", name, "--spec", "audiobook-retail", "--out", out)
+        self.assertEqual((done.returncode, "take �.wav" in done.stdout or "Written" in done.stdout), (0, True), done.stderr)
+        self.assertEqual(self.call("certify", out, "--spec", "audiobook-retail", "--out", "c.json").returncode, 0)
+        self.assertEqual(self.call("verify", "c.json", out).returncode, 0)
+        missing = self.call("verify", os.fsdecode(b"\xfe.json"), out)
+        self.assertEqual(missing.returncode, 2)
+        self.assertIn("There is no file", missing.stderr)
+
     def test_the_places_of_what_is_outside_are_told(self):
         loud = signals.voice_like(6, rms_dbfs=-20, rate=RATE)
         loud[2 * RATE] = 0.95

@@ -288,6 +288,16 @@ class Resumable(unittest.TestCase):
         self.assertEqual(self.offset(url), 0)
         self.client.delete(url, headers=TUS)
 
+    def test_nobody_is_believed_who_says_for_whom_he_speaks(self):
+        body = {"name": "A", "specification_id": "audiobook-retail"}
+        host = self.client.base_url.netloc.decode()
+        told = {"x-forwarded-proto": "https", "x-forwarded-for": "10.1.2.3", "x-forwarded-host": "elsewhere.example"}
+        refused = self.client.post("api/productions", json=body, headers={**told, "origin": f"https://{host}"})
+        self.assertEqual(refused.status_code, 403)
+        self.assertEqual(
+            self.client.post("api/productions", json=body, headers={**told, "origin": f"http://{host}"}).status_code, 201
+        )
+
     def test_a_full_disk_is_told_before_the_first_byte(self):
         incoming = Incoming(settings().incoming)
         wanted = {"filename": "a.wav", "production": str(self.production)}

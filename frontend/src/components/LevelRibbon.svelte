@@ -4,7 +4,7 @@
   import type { LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
   import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
-  import { apart, limitLines } from '../lib/limit-lines';
+  import { apart, limitLines, NAME_HEIGHT } from '../lib/limit-lines';
   import type { Place } from '../lib/places';
   import type { Reduction } from '../lib/reduction';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
@@ -206,8 +206,8 @@
   const labels = $derived.by(() => {
     const moved = reduction && reduction.deepest < -0.05 ? `gain moved to ${number(reduction.deepest, 1)} dB` : '';
     return apart([
-      ...drawn.map(({ text, low, high, broken }) => ({ text, at: (y(low) + y(high)) / 2 + 4, broken, gain: false })),
-      ...(moved ? [{ text: moved, at: 30, broken: false, gain: true }] : []),
+      ...drawn.map(({ rows, low, high, broken }) => ({ rows, at: (y(low) + y(high)) / 2 + 4, broken, gain: false })),
+      ...(moved ? [{ rows: [moved], at: 30, broken: false, gain: true }] : []),
     ]);
   });
   // Each place in view; a number is only written where it does not cover the one before.
@@ -350,8 +350,12 @@
       {#each lines as { limit, high, broken } (limit.quantity)}
         <line class="limit" class:broken x1={LEFT} x2={width - RIGHT} y1={y(high)} y2={y(high)} />
       {/each}
-      {#each labels as { text, at, broken, gain } (text)}
-        <text class="label" class:broken class:gain x={width - RIGHT + 8} y={at}>{text}</text>
+      {#each labels as { rows, at, broken, gain } (rows.join(' '))}
+        <text class="label" class:broken class:gain y={at}
+          >{#each rows as row, index (index)}<tspan x={width - RIGHT + 8} dy={index ? NAME_HEIGHT : 0}
+              >{index ? ` ${row}` : row}</tspan
+            >{/each}</text
+        >
       {/each}
     {/if}
     {#each pins as pin (pin.number)}

@@ -29,7 +29,7 @@
   const formats = $derived(
     recording.formats.map(
       ({ name, title, meets }) =>
-        [name, name === '' ? `as the specification asks: ${title}` : meets ? title : `${title}, not as asked`] as const,
+        [name, name === '' ? `${title}, as asked` : meets ? title : `${title}, not as asked`] as const,
     ),
   );
   const chosen = $derived(formats.some(([name]) => name === container) ? container : (formats[0]?.[0] ?? ''));

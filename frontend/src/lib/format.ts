@@ -46,12 +46,12 @@ type Judged = Pick<
   'quantity' | 'unit' | 'difference_unit' | 'decimals' | 'reading' | 'position' | 'margin' | 'note'
 >;
 
-/** A limit's reading without its unit; lengths of files as a clock. */
+/** A limit's reading without its unit, with `more` decimals than usual but no more than two; lengths of files as a clock. */
 export function reading(limit: Judged, more = 0): string {
   if (limit.reading === null) return limit.position === 'unmeasured' ? '–' : 'silence';
   if (typeof limit.reading === 'string') return limit.reading;
   if (limit.quantity === 'duration_s') return clock(limit.reading);
-  return number(limit.reading, limit.decimals + (limit.decimals ? more : 0));
+  return number(limit.reading, limit.decimals ? Math.max(limit.decimals, Math.min(limit.decimals + more, 2)) : 0);
 }
 
 export function unit(limit: { quantity: string; unit: string; reading?: LimitVerdict['reading'] }): string {

@@ -1,6 +1,6 @@
 // The limits on a level as they stand on its axis: two bounds are a corridor, one is a line; names beside, pushed apart.
 import type { LimitVerdict } from './api';
-import { number } from './format';
+import { exact } from './format';
 
 const LEVELS = [
   'sample_peak_dbfs',
@@ -14,14 +14,15 @@ const LEVELS = [
   'noise_floor_worst_pause_dbfs',
   'noise_floor_quietest_dbfs',
 ];
-const NAME_HEIGHT = 13;
+export const NAME_HEIGHT = 13;
+const WIDEST = 23;
 
 export interface LimitLine {
   limit: LimitVerdict;
   low: number;
   high: number;
   corridor: boolean;
-  text: string;
+  rows: string[];
   broken: boolean;
 }
 
@@ -32,19 +33,24 @@ export function limitLines(limits: LimitVerdict[]): LimitLine[] {
     .map((limit) => {
       const [low, high] = [limit.low ?? limit.high ?? 0, limit.high ?? limit.low ?? 0];
       const corridor = limit.low !== null && limit.high !== null && low < high;
-      const figure = (value: number) => number(value, Number.isInteger(value) ? 0 : 1);
-      const said = corridor ? `${figure(low)} to ${figure(high)}` : figure(high);
-      return { limit, low, high, corridor, text: `${limit.title} ${said}`, broken: !corridor && !limit.passes };
+      const said = corridor ? `${exact(low)} to ${exact(high)}` : exact(high);
+      return { limit, low, high, corridor, rows: rows(limit.title, said), broken: !corridor && !limit.passes };
     });
 }
 
+/** In one row beside the picture, in two where that would be cut off. */
+function rows(title: string, said: string): string[] {
+  return title.length + said.length < WIDEST ? [`${title} ${said}`] : [title, said];
+}
+
 /** Moved down where they would touch, the highest first. */
-export function apart<Name extends { at: number }>(names: Name[]): Name[] {
+export function apart<Name extends { at: number; rows: string[] }>(names: Name[]): Name[] {
   let free = -Infinity;
   return [...names]
     .sort((one, other) => one.at - other.at)
     .map((name) => {
-      free = Math.max(name.at, free + NAME_HEIGHT);
-      return { ...name, at: free };
+      const at = Math.max(name.at, free);
+      free = at + NAME_HEIGHT * name.rows.length;
+      return { ...name, at };
     });
 }

@@ -5,6 +5,7 @@ pair is no character at all. Line breaks and tabs may stand in a text, never in 
 """
 
 import unicodedata
+from pathlib import Path
 
 from ispettore.core.errors import IspettoreError
 
@@ -50,3 +51,12 @@ def cleaned(text: str) -> str:
     """
     spaced = "".join(" " if letter in BREAKS else letter for letter in text)
     return " ".join("".join(letter for letter in spaced if wrong_letter(letter) is None).split())
+
+
+def shown_name(path: Path) -> str:
+    """A file's name as it can be shown and kept: bytes that are no character become �.
+
+    >>> shown_name(Path("takes/one.wav"))
+    'one.wav'
+    """
+    return cleaned(path.name.encode("utf-8", "replace").decode("utf-8")) or "?"

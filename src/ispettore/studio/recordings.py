@@ -240,9 +240,9 @@ def formats(specification: Specification) -> list[FormatView]:
         asked = None
     found = [] if asked is None else [FormatView(name="", title=asked.title, meets=True)]
     for name, written in WRITABLE.items():
-        if written.heard_exactly:
-            meets = delivery.fitting(name, specification) is not None
-            found.append(FormatView(name=name, title=delivery.chosen(name, specification).title, meets=meets))
+        form = delivery.chosen(name, specification)
+        if written.heard_exactly and form != asked:
+            found.append(FormatView(name=name, title=form.title, meets=delivery.fitting(name, specification) is not None))
     return found
 
 

@@ -4,6 +4,7 @@ Lossy sources must never be sought in (the decoder's seeks are inexact): `Source
 works on a float working file, which is PCM and seeks exactly.
 """
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
@@ -15,6 +16,7 @@ from numpy.typing import NDArray
 from ispettore.core import errors
 from ispettore.core.audio import mpeg_frames
 from ispettore.core.audio.facts import CODECS, CONSTANT_CODECS, CONTAINERS, FileFacts, recognise
+from ispettore.core.text import shown_name
 
 BLOCK_FRAMES = 65_536
 FLAC_FRAMES = 4_096
@@ -41,10 +43,10 @@ class Source:
 
     def __init__(self, path: Path, *, name: str | None = None) -> None:
         self.path = path
-        self.name = name or path.name
+        self.name = name or shown_name(path)
         container = self._recognised()
         try:
-            self._file = _Forward(str(path))
+            self._file = _Forward(os.fsencode(path))
         except (soundfile.LibsndfileError, RuntimeError, TypeError) as error:
             raise NotAudio(self.name, container, error) from error
         self.sample_rate_hz: int = self._file.samplerate

@@ -21,6 +21,7 @@ from ispettore.core.audio.broadcast import Broadcast, put
 from ispettore.core.audio.formats import WRITABLE, Writable, named_by
 from ispettore.core.audio.reading import Block
 from ispettore.core.figures import exact
+from ispettore.core.text import shown_name
 
 
 class OutputFormat(BaseModel):
@@ -98,12 +99,12 @@ def format_for(path: Path) -> OutputFormat:
     if name is not None:
         return OutputFormat(container=name)
     endings = [f".{ending}" for written in WRITABLE.values() for ending in written.endings]
-    raise errors.UnsupportedOutput(file=path.name, reason=f"its ending must be {', '.join(endings[:-1])} or {endings[-1]}")
+    raise errors.UnsupportedOutput(file=shown_name(path), reason=f"its ending must be {', '.join(endings[:-1])} or {endings[-1]}")
 
 
 def hidden_beside(path: Path, what: str) -> Path:
     """A name for a file on its way to `path`, in the same folder, never longer than a name may be."""
-    known = hashlib.sha256(path.name.encode()).hexdigest()[:12]
+    known = hashlib.sha256(os.fsencode(path.name)).hexdigest()[:12]
     return path.with_name(f".ispettore-{known}-{os.getpid()}.{what}")
 
 
@@ -122,14 +123,15 @@ class Sink:
         if way.rates_hz and sample_rate_hz not in way.rates_hz:
             known = " or ".join(f"{exact(rate / 1000)}" for rate in way.rates_hz)
             raise errors.UnsupportedOutput(
-                file=path.name, reason=f"{way.title} is written at {known} kHz here, not at {exact(sample_rate_hz / 1000)} kHz"
+                file=shown_name(path),
+                reason=f"{way.title} is written at {known} kHz here, not at {exact(sample_rate_hz / 1000)} kHz",
             )
         if channels > way.most_channels:
             raise errors.UnsupportedOutput(
-                file=path.name, reason=f"{way.title} holds up to {way.most_channels} channels here, not {channels}"
+                file=shown_name(path), reason=f"{way.title} holds up to {way.most_channels} channels here, not {channels}"
             )
         if not path.parent.is_dir():
-            raise errors.UnsupportedOutput(file=path.name, reason=f"there is no folder “{path.parent.name}”")
+            raise errors.UnsupportedOutput(file=shown_name(path), reason=f"there is no folder “{shown_name(path.parent)}”")
         self.path = path
         self.form = form
         self._temporary = hidden_beside(path, "part")
@@ -141,7 +143,7 @@ class Sink:
             extra = {"compression_level": way.level}
         try:
             self._file = soundfile.SoundFile(
-                str(self._temporary),
+                os.fsencode(self._temporary),
                 "w",
                 samplerate=sample_rate_hz,
                 channels=channels,
@@ -151,7 +153,7 @@ class Sink:
             )
         except (soundfile.LibsndfileError, OSError) as error:
             self._temporary.unlink(missing_ok=True)
-            raise errors.UnsupportedOutput(file=path.name, reason=str(error)) from error
+            raise errors.UnsupportedOutput(file=shown_name(path), reason=str(error)) from error
         if broadcast is not None and form.container == "wav":
             put(self._file, broadcast)
 
@@ -189,7 +191,7 @@ class WorkingFile:
         self.sample_rate_hz = sample_rate_hz
         self.channels = channels
         self._file = soundfile.SoundFile(
-            str(path), "w", samplerate=sample_rate_hz, channels=channels, format="RF64", subtype="FLOAT"
+            os.fsencode(path), "w", samplerate=sample_rate_hz, channels=channels, format="RF64", subtype="FLOAT"
         )
 
     def write(self, block: Block) -> None:
@@ -219,7 +221,7 @@ def read_span(path: Path, start: int, frames: int) -> NDArray[np.float32]:
 @contextmanager
 def open_spans(path: Path) -> Iterator[Callable[[int, int], NDArray[np.float32]]]:
     """A file that seeks exactly, from which many spans are read: (start, frames) → shape (frames, channels)."""
-    with soundfile.SoundFile(str(path)) as file:
+    with soundfile.SoundFile(os.fsencode(path)) as file:
 
         def samples(start: int, frames: int) -> NDArray[np.float32]:
             file.seek(min(start, file.frames))

@@ -17,6 +17,7 @@ from ispettore.core.certify import forms
 from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, no_progress
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Verdict, judge
+from ispettore.core.text import shown_name
 from ispettore.core.treat.treatment import Treatment
 
 STATEMENT = (
@@ -105,7 +106,7 @@ def certify(
     certificate = Certificate(
         issued=issued,
         issuer=issuer,
-        file=CertifiedFile(name=name or path.name, sha256=inspection.sha256, size_bytes=inspection.facts.size_bytes),
+        file=CertifiedFile(name=name or shown_name(path), sha256=inspection.sha256, size_bytes=inspection.facts.size_bytes),
         facts=inspection.facts,
         specification=specification,
         specification_sha256=hash_of(specification.model_dump(mode="json")),

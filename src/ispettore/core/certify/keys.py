@@ -11,6 +11,7 @@ from joserfc.errors import JoseError
 from joserfc.jwk import OKPKey
 
 from ispettore.core import errors
+from ispettore.core.text import shown_name
 
 PRIVATE, PUBLIC, KNOWN = "seal-private.pem", "seal-public.pem", "known"
 
@@ -73,7 +74,7 @@ class KeyFolder:
                     key = OKPKey.import_key(_load(path).as_dict(private=False))
                     keys[key.thumbprint()] = key
             except (errors.IspettoreError, OSError) as error:
-                said = error.sentence if isinstance(error, errors.IspettoreError) else f"“{path.name}” can't be read."
+                said = error.sentence if isinstance(error, errors.IspettoreError) else f"“{shown_name(path)}” can't be read."
                 problems.append(f"{said} It is left aside.")
         if private.is_file() and not public.is_file():
             problems.append(f"The public key “{PUBLIC}” is missing from the folder of keys; it was worked out of the private key.")
@@ -98,7 +99,7 @@ def _exposed(private: Path) -> errors.KeyExposed | None:
 def load_public(path: Path) -> OKPKey:
     """A public key from a PEM or JWK file. Raises BadKey."""
     if not path.is_file():
-        raise errors.BadKey(file=path.name, reason="there is no such file")
+        raise errors.BadKey(file=shown_name(path), reason="there is no such file")
     return _load(path)
 
 
@@ -106,7 +107,7 @@ def _load(path: Path) -> OKPKey:
     try:
         key = OKPKey.import_key(path.read_bytes())
     except (JoseError, ValueError, TypeError, UnicodeDecodeError) as error:
-        raise errors.BadKey(file=path.name, reason="it is no Ed25519 key in PEM or JWK form") from error
+        raise errors.BadKey(file=shown_name(path), reason="it is no Ed25519 key in PEM or JWK form") from error
     if key.as_dict(private=False).get("crv") != "Ed25519":
-        raise errors.BadKey(file=path.name, reason="it is no Ed25519 key")
+        raise errors.BadKey(file=shown_name(path), reason="it is no Ed25519 key")
     return key

@@ -15,6 +15,7 @@ from joserfc.errors import JoseError, SecurityWarning
 from joserfc.jwk import OKPKey
 
 from ispettore.core import errors
+from ispettore.core.audio.writing import hidden_beside
 from ispettore.core.text import wrong_letter
 
 ALGORITHM = "EdDSA"
@@ -36,7 +37,7 @@ def seal(certificate: dict[str, Any], key: OKPKey) -> dict[str, Any]:
 
 def write(sealed: dict[str, Any], path: Path) -> None:
     """Write a sealed certificate as canonical JSON."""
-    temporary = path.with_name(f".{path.name}.part")
+    temporary = hidden_beside(path, "part")
     temporary.write_bytes(rfc8785.dumps(sealed) + b"\n")
     temporary.replace(path)
 

@@ -13,7 +13,7 @@ from ispettore.core.certify import forms, seal
 from ispettore.core.certify.certificate import hash_of
 from ispettore.core.certify.forms import CertificateForm, CertificateForm2
 from ispettore.core.certify.keys import KeyFolder
-from ispettore.core.figures import number
+from ispettore.core.figures import clock, number
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection, Progress, inspect, no_progress
 from ispettore.core.measure.kept import current_name
@@ -23,11 +23,13 @@ from ispettore.core.spec.builtin import impostor
 from ispettore.core.spec.quantities import quantity as about
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge
+from ispettore.core.text import shown_name
 
 TOLERANCE, NOISE_TOLERANCE = 0.05, 0.3
 ROUNDED = 2e-3
 """How far a verdict's figure may lie from the reading it is of, which is certified to four decimals."""
 
+_TITLES = {"bit_rate_constant": "Bit rate kind", "frames": "Length in samples", "size_bytes": "Size in bytes", "tags": "Tags"}
 KeyStanding = Literal["known", "given", "unknown", "other"]
 
 
@@ -118,7 +120,7 @@ def verify(
     if certificate is not None:
         problems += _of_itself(certificate, sealed["certificate"])
         if sha256_of(path) != certificate.file.sha256:
-            problems.append(f"“{name or path.name}” is not the certified file, or it was changed: its SHA-256 differs.")
+            problems.append(f"“{name or shown_name(path)}” is not the certified file, or it was changed: its SHA-256 differs.")
         else:
             measured = inspect(path, name=name, progress=progress).inspection
             comparison = _Comparison(certificate, measured)
@@ -192,7 +194,7 @@ class _Comparison:
         specification = kept.specification(certificate.specification.model_dump())
         self.limits = self._limits(specification)
         self.compared = Compared(
-            readings=len(self._certified), facts=len(type(certificate.facts).model_fields), limits=len(self.limits)
+            readings=len(self._certified), facts=len(certificate.facts.model_fields_set), limits=len(self.limits)
         )
 
     def _differs(self, name: str, title: str, certified: str, measured: str) -> None:
@@ -204,11 +206,13 @@ class _Comparison:
 
     def _facts(self) -> None:
         certified, measured = FileFacts.model_validate(self._certificate.facts.model_dump()), self._measured.facts
-        for name in self._certificate.facts.model_fields_set:
+        for name in forms.FactsForm.model_fields:
+            if name not in self._certificate.facts.model_fields_set:
+                continue
             one, other = getattr(certified, name), getattr(measured, name)
             alike = math.isclose(one, other, rel_tol=1e-9) if isinstance(one, float) and isinstance(other, float) else one == other
             if not alike:
-                self._differs(name, about(name).title, _told(one), _told(other))
+                self._differs(name, _TITLES.get(name) or about(name).title, _told(name, one), _told(name, other))
 
     def _readings(self) -> None:
         again = self._measured.readings
@@ -273,11 +277,17 @@ def _figure(value: float | None, unit: str) -> str:
     return "nothing" if value is None else f"{number(value, 2)} {unit}".strip()
 
 
-def _told(value: Any) -> str:
-    if value is None:
-        return "nothing"
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, float):
-        return number(value, 2)
+def _told(name: str, value: Any) -> str:
+    """A fact as a person reads it."""
+    match value:
+        case None:
+            return "nothing"
+        case bool():
+            return "constant" if value else "variable"
+        case float() if name == "duration_s":
+            return clock(value, 2)
+        case int() | float():
+            return f"{number(value, 2 if isinstance(value, float) else 0)} {about(name).unit}".strip()
+        case dict():
+            return "; ".join(f"{key} {', '.join(texts)}" for key, texts in value.items()) or "nothing"
     return str(value)

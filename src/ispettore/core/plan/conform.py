@@ -27,6 +27,7 @@ from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
+from ispettore.core.text import shown_name
 from ispettore.core.treat import order, room_tone, runner, touch
 from ispettore.core.treat.rumble_filter import RumbleFilter
 from ispettore.core.treat.runner import LedgerLine
@@ -98,8 +99,8 @@ def conform(
     """
     form = form or delivery.chosen(format_for(out).container, specification)
     if out.exists() and source.exists() and out.samefile(source):
-        raise errors.WouldOverwrite(file=out.name)
-    shown = name or source.name
+        raise errors.WouldOverwrite(file=shown_name(out))
+    shown = name or shown_name(source)
     progress("measuring the recording", 0.0)
     before = inspect(source, name=name, room_tone=room_tone, progress=lambda _s, f: progress("measuring the recording", f))
     if expected_sha256 is not None and before.inspection.sha256 != expected_sha256:
@@ -111,7 +112,7 @@ def conform(
             before,
             specification,
             out,
-            out_name or out.name,
+            out_name or shown_name(out),
             form,
             Path(folder),
             bounds or Bounds(),

@@ -9,6 +9,7 @@ from ispettore.core.spec.builtin import shipped
 from ispettore.core.spec.objections import refusal
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
+from ispettore.core.text import shown_name
 
 LARGEST_BYTES = 1024 * 1024
 
@@ -27,8 +28,8 @@ def find(name: str) -> Specification:
 def load(path: Path) -> Specification:
     """Read a specification from a JSON file. Raises FileMissing or BadSpecification with the reason."""
     if not path.is_file():
-        raise errors.FileMissing(file=str(path))
-    return parse(path.read_bytes(), name=path.name)
+        raise errors.FileMissing(file=shown_name(path))
+    return parse(path.read_bytes(), name=shown_name(path))
 
 
 def parse(text: bytes, *, name: str) -> Specification:

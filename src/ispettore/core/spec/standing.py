@@ -12,14 +12,14 @@ COARSE = ("Hz", "kbit/s")
 
 
 def reading(limit: LimitVerdict, *, more: int = 0) -> str:
-    """The reading without its unit, with `more` decimals than usual; lengths of files as a clock."""
+    """The reading without its unit, with `more` decimals than usual but no more than two; lengths of files as a clock."""
     if limit.reading is None:
         return "–" if limit.position == "unmeasured" else "silence"
     if isinstance(limit.reading, str):
         return limit.reading
     if limit.quantity == "duration_s":
         return clock(limit.reading)
-    return number(limit.reading, limit.decimals + more if limit.decimals else 0)
+    return number(limit.reading, max(limit.decimals, min(limit.decimals + more, 2)) if limit.decimals else 0)
 
 
 def unit(limit: LimitVerdict) -> str:

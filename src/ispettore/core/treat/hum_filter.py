@@ -7,6 +7,7 @@ multiple's strength and phase change slowly enough to be read where nobody speak
 is the hum itself, which is then subtracted sample by sample.
 """
 
+import os
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, ClassVar
@@ -132,7 +133,7 @@ def _heard(path: Path, lines_hz: NDArray[np.floating], rate: int) -> NDArray[np.
     window = np.hanning(length + 1)[:-1]
     turn = np.exp(-2j * np.pi * np.arange(length)[:, None] * lines_hz[None, :] / rate) * window[:, None] * 2 / window.sum()
     found = []
-    with soundfile.SoundFile(str(path)) as file:
+    with soundfile.SoundFile(os.fsencode(path)) as file:
         steps = int(file.frames / step) + 1
         for first in range(0, steps, 200):
             starts = np.round(np.arange(first, min(first + 200, steps)) * step).astype(np.int64) - length // 2

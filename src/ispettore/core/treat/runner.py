@@ -14,6 +14,7 @@ from ispettore.core.audio.writing import write_working
 from ispettore.core.measure.inspection import Progress, inspect, no_progress
 from ispettore.core.measure.level_meters import Listener
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.text import shown_name
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.treatment import Step, Treatment
 
@@ -73,7 +74,7 @@ def run(
         measured = inspect(path, name=name, room_tone=room_tone) if group and group[0].typed.learns() else None
         with Source(path, name=name) as opened:
             context = Context(
-                name=name or source.name,
+                name=name or shown_name(source),
                 sample_rate_hz=opened.sample_rate_hz,
                 channels=opened.channels,
                 measured=measured,

@@ -8,6 +8,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from ispettore.core import errors
+from ispettore.core.text import shown_name
 from ispettore.core.treat.breath_softening import BreathSoftening
 from ispettore.core.treat.channels import Channels
 from ispettore.core.treat.clip_repair import ClipRepair
@@ -161,11 +162,11 @@ def schema() -> dict[str, Any]:
 def load(path: Path) -> Treatment:
     """Read a treatment from a JSON file. Raises BadTreatment with the reason."""
     try:
-        return parse(path.read_text(encoding="utf-8"), name=path.name)
+        return parse(path.read_text(encoding="utf-8"), name=shown_name(path))
     except OSError as error:
-        raise errors.FileUnreadable(file=path.name, reason=error.strerror or str(error)) from error
+        raise errors.FileUnreadable(file=shown_name(path), reason=error.strerror or str(error)) from error
     except UnicodeDecodeError as error:
-        raise errors.BadTreatment(file=path.name, reason="it is not JSON") from error
+        raise errors.BadTreatment(file=shown_name(path), reason="it is not JSON") from error
 
 
 def parse(text: str, *, name: str) -> Treatment:
