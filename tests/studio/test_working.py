@@ -363,9 +363,10 @@ class Working(unittest.TestCase):
         left = settings().work / "left-by-a-killed-worker"
         left.mkdir()
         (left / "pass-1.rf64").write_bytes(b"x")
-        with attempts.folder_for(work.id, UUID(int=7), settings().work) as held:
+        attempt = attempts.Attempt(work, UUID(int=7), settings().work)
+        with attempt.in_folder():
             attempts.sweep(settings().work)
-            self.assertEqual(list(settings().work.iterdir()), [held])
+            self.assertEqual(list(settings().work.iterdir()), [attempt.folder])
 
     def test_names_as_long_as_a_file_can_have_are_conformed(self):
         name = "é" * 125 + ".flac"

@@ -5,7 +5,10 @@ import json
 import soundfile
 from playwright.sync_api import expect
 
+from ispettore.core.measure.methods_history import current
 from ispettore.studio import productions
+from ispettore.studio.database import transaction
+from ispettore.studio.tables import InspectionRecord
 from tests import signals
 from tests.support import until
 from tests.ui.interface import RATE, InterfaceCase
@@ -56,6 +59,40 @@ class Truth(InterfaceCase):
         expect(self.page.locator(".history li").first).to_contain_text("certified")
         expect(self.page.locator(".top .verdict")).to_contain_text("Treated: inside Broadcast, R 128")
         expect(self.page.locator(".history li").nth(1)).to_contain_text("certified for Audiobook, retail, version 1")
+
+    def test_readings_by_older_methods_are_shown_and_marked_until_they_are_measured_anew(self):
+        self.open_production("Older")
+        self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-71))
+        row = self.row("one.wav")
+        expect(row.locator(".verdict")).to_contain_text("Outside")
+        with transaction() as session:
+            record = session.query(InspectionRecord).order_by(InspectionRecord.created_at.desc()).first()
+            record.methods_version = current() - 1
+            record.data = {**record.data, "methods_version": current() - 1}
+        self.page.reload()
+        expect(row).to_contain_text("measured by older methods")
+        expect(row.locator(".verdict")).to_contain_text("Outside")
+        row.get_by_role("link", name="one.wav").click()
+        expect(self.page.get_by_text("These readings were taken by older methods.")).to_be_visible()
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        self.accessible()
+        self.page.get_by_role("button", name="Measure again").click()
+        expect(self.page.get_by_text("These readings were taken by older methods.")).to_have_count(0)
+
+    def test_a_newer_master_is_looked_at_and_the_certificate_still_counts(self):
+        self.open_production("Two files")
+        self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-77))
+        self.row("one.wav").get_by_role("button", name="Conform one.wav").click()
+        expect(self.after("one.wav")).to_contain_text("Certified")
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        self.page.get_by_label("Format").select_option("flac")
+        self.page.get_by_role("button", name="Conform again").click()
+        todo = self.page.get_by_role("region", name="What to do")
+        expect(todo.locator(".downloads")).to_contain_text("one.flac")
+        expect(self.page.locator(".history").get_by_role("link", name="certificate")).to_have_count(1)
+        self.page.go_back()
+        expect(self.after("one.wav")).to_contain_text("Certified")
+        expect(self.after("one.wav").get_by_role("link", name="MP3")).to_be_visible()
 
     def test_the_louder_side_is_turned_down_and_none_up(self):
         self.context.add_init_script(f"({HEARD})()")

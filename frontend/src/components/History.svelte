@@ -16,6 +16,8 @@
           >{attempt.certificate_for ? 'certified' : 'conformed'}</a
         >
         {attempt.current ? '' : `for ${attempt.made_for.name}, version ${attempt.made_for.version}`}
+        {#if attempt.certificate_for}<a href={`/api/conformings/${attempt.id}/certificate`} download>certificate</a
+          >{/if}
       {:else if attempt.refused}
         can't be conformed
         {attempt.current ? '' : `to ${attempt.made_for.name}, version ${attempt.made_for.version}`}

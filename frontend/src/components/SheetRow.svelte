@@ -107,6 +107,7 @@
     <a href={`#/recordings/${row.id}`}>{row.name}</a>
     <span class="facts">{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
     >
+    {#if row.older_methods}<span class="facts twin">measured by older methods</span>{/if}
     {#if row.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
   </th>
   {#if row.verdict}

@@ -2,7 +2,7 @@
   // What gain alone can do, the one deed, and what came of it.
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { RecordingDetail } from '../lib/api';
+  import type { Conforming, RecordingDetail } from '../lib/api';
   import { number } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import Button from './Button.svelte';
@@ -12,7 +12,13 @@
   import Progress from './Progress.svelte';
   import StepLedger from './StepLedger.svelte';
 
-  let { recording, acting }: { recording: RecordingDetail; acting: Acting } = $props();
+  interface Props {
+    recording: RecordingDetail;
+    acting: Acting;
+    /** The attempt that is looked at beside the recording. */
+    done?: Conforming;
+  }
+  let { recording, acting, done }: Props = $props();
   const live = getContext<Live>('live');
 
   const LEVELS = [
@@ -24,8 +30,7 @@
   let container = $state('');
 
   const latest = $derived(recording.conformings[0]);
-  // The attempt whose file counts; a later one that brought nothing does not take it away.
-  const done = $derived(recording.conformings.find((attempt) => attempt.id === recording.delivered?.id));
+
   const formats = $derived(
     recording.formats.map(
       ({ name, title, meets }) =>

@@ -4,6 +4,7 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import { answer, api } from '../lib/api';
+  import { newId } from '../lib/ids';
 
   const client = useQueryClient();
   const productions = createQuery(() => ({
@@ -30,13 +31,13 @@
   }
 
   // One production for one form that was filled in, however often it is sent.
-  let wanted = crypto.randomUUID();
+  let wanted = newId();
   async function create() {
     problem = '';
     try {
       const body = { name, specification_id: chosen, id: wanted };
       const made = answer(await api.POST('/api/productions', { body }));
-      wanted = crypto.randomUUID();
+      wanted = newId();
       await client.invalidateQueries();
       await push(`/productions/${made.id}`);
     } catch (error) {

@@ -40,7 +40,11 @@
   }));
   const known = meanings();
   const acting = new Acting(client);
-  const done = $derived(recording.data?.conformings.find((attempt) => attempt.id === recording.data?.delivered?.id));
+  // What was made last for the specification of now, else the file that counts; what brought nothing takes nothing away.
+  const done = $derived.by(() => {
+    const made = recording.data?.conformings.filter((attempt) => attempt.sha256) ?? [];
+    return made.find((one) => one.current) ?? made.find((one) => one.id === recording.data?.delivered?.id);
+  });
   let marked = $state<{ from: number; to: number }>();
   const groups = $derived(
     grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
@@ -182,20 +186,16 @@
       {/if}
     </div>
     {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
-    {#if it.older_methods && it.verdict}
+    {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
       <p class="older">
-        These readings were taken by older methods.
+        {it.older_methods ? 'These readings were taken by older methods.' : ''}
         {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
           It is being measured anew.
         {:else}
+          {it.work?.state === 'failed' ? `Measuring again failed: ${it.work.error}` : ''}
+          {it.work?.state === 'cancelled' ? 'Measuring again was cancelled.' : ''}
           <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
         {/if}
-      </p>
-    {/if}
-    {#if it.verdict && (it.work?.state === 'failed' || it.work?.state === 'cancelled')}
-      <p class="older">
-        {it.work.state === 'failed' ? `Measuring again failed: ${it.work.error}` : 'Measuring again was cancelled.'}
-        <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
       </p>
     {/if}
     {#if it.replaced_by}
@@ -278,7 +278,7 @@
           </Panel>
         </div>
         <div class="side">
-          <Panel title="What gain can do" label="What to do"><WhatToDo recording={it} {acting} /></Panel>
+          <Panel title="What gain can do" label="What to do"><WhatToDo recording={it} {acting} {done} /></Panel>
         </div>
       </div>
     {:else if it.work?.state === 'failed'}

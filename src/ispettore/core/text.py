@@ -6,6 +6,7 @@ pair is no character at all. Line breaks and tabs may stand in a text, never in 
 
 import unicodedata
 from pathlib import Path
+from typing import Any
 
 from ispettore.core.errors import IspettoreError
 
@@ -41,6 +42,33 @@ def refuse(text: str, *, what: str, breaks: bool = False) -> str:
     if wrong is not None:
         raise BadText(what=what, which=wrong)
     return text
+
+
+TOO_DEEP = "too many levels"
+
+
+def wrong_in(content: Any, *, deepest: int) -> str | None:
+    """What in parsed JSON can't be kept, in words: text in it, or `TOO_DEEP` where it is nested deeper than that; None where all
+    can.
+
+    >>> wrong_in({"a": ["fine", "not\\0so"]}, deepest=5), wrong_in([[[1]]], deepest=3)
+    ('a null character', 'too many levels')
+    """
+    level, depth = [content], 0
+    while level:
+        depth += 1
+        if depth > deepest:
+            return TOO_DEEP
+        inner: list[Any] = []
+        for one in level:
+            if isinstance(one, str) and (wrong := wrong_letter(one, breaks=True)):
+                return wrong
+            if isinstance(one, dict):
+                inner += [*one.keys(), *one.values()]
+            elif isinstance(one, list):
+                inner += one
+        level = inner
+    return None
 
 
 def cleaned(text: str) -> str:

@@ -27,11 +27,30 @@ class Superseded(Exception):
 
 @dataclass(frozen=True)
 class Attempt:
-    """`work` is as it was when the attempt began."""
+    """`work` is as it was when the attempt began; `place` is where attempts have their folders."""
 
     work: Work
     token: UUID
-    folder: Path
+    place: Path
+
+    @property
+    def folder(self) -> Path:
+        """Where everything temporary lies, inside `with attempt.in_folder()`."""
+        return self.place / f"{self.work.id}-{self.token.hex[:12]}"
+
+    @contextmanager
+    def in_folder(self) -> Iterator[None]:
+        """Makes the folder, holds it, and removes it with all that is in it. Raises NoRoomLeft and StoreReadOnly."""
+        with disk.in_words("the work's own files"):
+            self.place.mkdir(parents=True, exist_ok=True, mode=0o700)
+            self.folder.mkdir(mode=0o700)
+        descriptor = os.open(self.folder, os.O_RDONLY)
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX)
+            yield
+        finally:
+            shutil.rmtree(self.folder, ignore_errors=True)
+            os.close(descriptor)
 
     def held(self, session: Session) -> Work:
         """The work, for writing to. Raises Superseded where this attempt holds it no more."""
@@ -40,21 +59,13 @@ class Attempt:
             raise Superseded
         return work
 
-
-@contextmanager
-def folder_for(work_id: UUID, token: UUID, folder: Path) -> Iterator[Path]:
-    """A folder for one attempt, held while it runs and removed with all that is in it. Raises NoRoomLeft and StoreReadOnly."""
-    own = folder / f"{work_id}-{token.hex[:12]}"
-    with disk.in_words("the work's own files"):
-        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        own.mkdir(mode=0o700)
-    descriptor = os.open(own, os.O_RDONLY)
-    try:
-        fcntl.flock(descriptor, fcntl.LOCK_EX)
-        yield own
-    finally:
-        shutil.rmtree(own, ignore_errors=True)
-        os.close(descriptor)
+    def give_back(self) -> None:
+        """A superseded attempt did not fail: it does not count."""
+        with transaction() as session:
+            work = session.get(Work, self.work.id, with_for_update=True)
+            if work is not None:
+                work.attempts = max(0, work.attempts - 1)
+                session.add(work)
 
 
 def sweep(folder: Path) -> None:
@@ -71,12 +82,3 @@ def sweep(folder: Path) -> None:
             continue  # its worker lives
         finally:
             os.close(descriptor)
-
-
-def give_back(attempt: Attempt) -> None:
-    """A superseded attempt did not fail: it does not count."""
-    with transaction() as session:
-        work = session.get(Work, attempt.work.id, with_for_update=True)
-        if work is not None:
-            work.attempts = max(0, work.attempts - 1)
-            session.add(work)

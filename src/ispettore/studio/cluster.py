@@ -107,10 +107,10 @@ class Cluster:
     def alive(self) -> bool:
         """Whether the server's process is there; asked often, so without calling any program."""
         try:
-            os.kill(self.server_pid(), 0)
-        except (OSError, ValueError, IndexError) as error:
-            return isinstance(error, PermissionError)
-        return True
+            name, _, rest = Path(f"/proc/{self.server_pid()}/stat").read_text().partition("(")[2].rpartition(")")
+        except (OSError, ValueError, IndexError):
+            return False
+        return name == "postgres" and rest.split()[0] != "Z"
 
     def server_pid(self) -> int:
         """Process id of the running server."""

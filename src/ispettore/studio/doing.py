@@ -19,8 +19,9 @@ from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, ContentChanged, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.studio import computing, conformings, disk, events, isolation, lookup
-from ispettore.studio.attempts import Attempt, Superseded, folder_for, give_back
+from ispettore.studio.attempts import Attempt, Superseded
 from ispettore.studio.database import transaction
+from ispettore.studio.errors import GivenUp, Unexpected
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Blob, Store
 from ispettore.studio.tables import Conforming, InspectionRecord, Recording, Verifying, Work, WorkKind, WorkState, now
@@ -37,16 +38,13 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
     Where `stopping` turns true, the work is left to wait for another worker. Raises what the database raised where it went away for
     longer than a report of progress; the work then waits to be taken up again.
     """
-    taken = _take(work_id)
-    if taken is None:
+    attempt = _take(work_id)
+    if attempt is None:
         return
-    work, token = taken
-    log.info("work started", work=str(work_id), kind=work.kind, attempt=work.attempts)
-    attempt = Attempt(work, token, settings().work / "nowhere")
+    log.info("work started", work=str(work_id), kind=attempt.work.kind, attempt=attempt.work.attempts)
     try:
-        with folder_for(work_id, token, settings().work) as folder:
-            attempt = Attempt(work, token, folder)
-            _KINDS[WorkKind(work.kind)](attempt, store, stopping)
+        with attempt.in_folder():
+            _KINDS[WorkKind(attempt.work.kind)](attempt, store, stopping)
     except (Superseded, Cancelled, IspettoreError, OSError) as error:
         _ended(attempt, error, stopping)
     except DATABASE_GONE:
@@ -57,7 +55,7 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
         _ended(attempt, Unexpected(), stopping)
 
 
-def _take(work_id: UUID) -> tuple[Work, UUID] | None:
+def _take(work_id: UUID) -> Attempt | None:
     """Make the work this attempt's, unless it has ended or has been tried too often."""
     with transaction() as session:
         work = session.get(Work, work_id, with_for_update=True)
@@ -71,7 +69,7 @@ def _take(work_id: UUID) -> tuple[Work, UUID] | None:
         work.state, work.stage, work.fraction, work.token = WorkState.RUNNING, "starting", 0.0, token
         session.add(work)
         _tell(session, work)
-        return work, token
+        return Attempt(work, token, settings().work)
 
 
 def _ended(attempt: Attempt, error: Exception, stopping: Callable[[], bool]) -> None:
@@ -91,15 +89,7 @@ def _ended(attempt: Attempt, error: Exception, stopping: Callable[[], bool]) -> 
             _finish(attempt, WorkState.FAILED, error=said.sentence)
     except Superseded:
         log.warning("another attempt has taken this work up; this one ends", work=str(attempt.work.id))
-        give_back(attempt)
-
-
-class GivenUp(IspettoreError):
-    """Gave up: the worker was stopped each time it tried. Try again, or report it."""
-
-
-class Unexpected(IspettoreError):
-    """Something went wrong that should not have; the log has the details. Try again."""
+        attempt.give_back()
 
 
 class _Watch:

@@ -55,3 +55,11 @@ class NoLongerReplaceable(IspettoreError):
 
 class NoSuchSpan(IspettoreError):
     """This span can't be read: it has to lie inside the recording and be at most {longest_min:.0f} minutes long. Select less."""
+
+
+class GivenUp(IspettoreError):
+    """Gave up: the worker was stopped each time it tried. Try again, or report it."""
+
+
+class Unexpected(IspettoreError):
+    """Something went wrong that should not have; the log has the details. Try again."""

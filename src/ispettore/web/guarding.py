@@ -2,14 +2,13 @@
 
 import json
 import re
-from typing import Any
 from urllib.parse import parse_qsl
 
 from fastapi import Request
 from fastapi.responses import JSONResponse
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from ispettore.core.text import BadText, wrong_letter
+from ispettore.core.text import TOO_DEEP, BadText, wrong_in, wrong_letter
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; media-src 'self' blob:; "
@@ -86,7 +85,7 @@ class Bounds:
 
 Refusal = tuple[int, str]
 TOO_LARGE: Refusal = (413, f"This is larger than {LARGEST_BODY // 1024**2} MB, more than anything that is written here. Send less.")
-TOO_DEEP: Refusal = (422, "This is nested deeper than anything that is written here.")
+NESTED: Refusal = (422, "This is nested deeper than anything that is written here.")
 
 
 def _of_address(scope: Scope) -> Refusal | None:
@@ -114,24 +113,13 @@ def _of_body(body: bytes) -> Refusal | None:
     try:
         content = json.loads(body) if body else None
     except RecursionError:
-        return TOO_DEEP
+        return NESTED
     except ValueError:
         return None  # the route says what it expects
-    level, depth = [content], 0
-    while level:
-        depth += 1
-        if depth > DEEPEST:
-            return TOO_DEEP
-        inner: list[Any] = []
-        for one in level:
-            if isinstance(one, str) and (wrong := wrong_letter(one, breaks=True)):
-                return 422, BadText(what="What was written", which=wrong).sentence
-            if isinstance(one, dict):
-                inner += [*one.keys(), *one.values()]
-            elif isinstance(one, list):
-                inner += one
-        level = inner
-    return None
+    wrong = wrong_in(content, deepest=DEEPEST)
+    if wrong is None:
+        return None
+    return NESTED if wrong == TOO_DEEP else (422, BadText(what="What was written", which=wrong).sentence)
 
 
 def _again(body: bytes, receive: Receive) -> Receive:

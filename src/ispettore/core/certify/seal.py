@@ -16,12 +16,12 @@ from joserfc.jwk import OKPKey
 
 from ispettore.core import errors
 from ispettore.core.audio.writing import hidden_beside
-from ispettore.core.text import wrong_letter
+from ispettore.core.text import TOO_DEEP, wrong_in
 
 ALGORITHM = "EdDSA"
 LARGEST_BYTES = 2_000_000
 DEEPEST = 24
-TOO_DEEP = "it is nested deeper than any certificate"
+NESTED = "it is nested deeper than any certificate"
 # RFC 9864 renames EdDSA with this curve to "Ed25519"; other people's libraries mostly know the older name, so that is written.
 warnings.filterwarnings("ignore", message="EdDSA is deprecated", category=SecurityWarning)
 
@@ -55,7 +55,7 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
     except _Refused as error:
         raise errors.NotACertificate(file=name, reason=str(error)) from error
     except RecursionError as error:
-        raise errors.NotACertificate(file=name, reason=TOO_DEEP) from error
+        raise errors.NotACertificate(file=name, reason=NESTED) from error
     except (ValueError, UnicodeDecodeError) as error:
         raise errors.NotACertificate(file=name, reason="it is not JSON") from error
     if not isinstance(sealed, dict) or not isinstance(sealed.get("certificate"), dict) or not isinstance(sealed.get("seal"), str):
@@ -64,8 +64,8 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
         raise errors.NotACertificate(file=name, reason=f"“{beside[0]}” stands beside its seal and is not covered by it")
     if sealed["certificate"].get("format") != "ispettore-certificate":
         raise errors.NotACertificate(file=name, reason="it is some other kind of JSON")
-    if wrong := _unreadable(sealed):
-        raise errors.NotACertificate(file=name, reason=wrong)
+    if wrong := wrong_in(sealed, deepest=DEEPEST):
+        raise errors.NotACertificate(file=name, reason=NESTED if wrong == TOO_DEEP else f"it holds {wrong}")
     return sealed
 
 
@@ -84,25 +84,6 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 def _no_number(text: str) -> Any:
     raise _Refused(f"it holds {text}, which is no number")
-
-
-def _unreadable(content: Any) -> str:
-    """What in parsed JSON is nested too deep or can't be shown; empty where nothing is."""
-    level, depth = [content], 0
-    while level:
-        depth += 1
-        if depth > DEEPEST:
-            return TOO_DEEP
-        inner: list[Any] = []
-        for one in level:
-            if isinstance(one, str) and (wrong := wrong_letter(one, breaks=True)):
-                return f"it holds {wrong}"
-            if isinstance(one, dict):
-                inner += [*one.keys(), *one.values()]
-            elif isinstance(one, list):
-                inner += one
-        level = inner
-    return ""
 
 
 def sealing_key(sealed: dict[str, Any]) -> OKPKey | None:
