@@ -172,6 +172,7 @@ class Certifying(unittest.TestCase):
             (lambda c: c.update(methods_version=0, facts={}), "does not hold what a certificate must"),
             (lambda c: c.update(approved="yes"), "approved: is not part of a certificate"),
             (lambda c: c["facts"].update(channels="1"), "does not hold what a certificate must"),
+            (lambda c: c["readings"]["rms_dbfs"].update(value=1e300), "RMS level is certified as 1,000,000"),
         ):
             report = self.resealed(change)
             with self.subTest(words=words):
@@ -193,6 +194,7 @@ class Certifying(unittest.TestCase):
             (text.replace('"listened": false', f'"listened": {deep}'), "nested deeper"),
             (text.replace('"listened": false', '"listened": ' + "[" * 100_000 + "]" * 100_000), "nested deeper"),
             (text.replace('"listened": false', '"listened": NaN'), "NaN, which is no number"),
+            (text.replace('"listened": false', '"listened": 1e999'), "1e999, which is no number"),
             (text.replace('"Ispettore test"', '"Ispettore\\u0000"'), "a null character"),
             (text.replace('"Ispettore test"', '"Ispettore\\ud800"'), "half of a surrogate pair"),
             (text + " " * 2_000_000, "larger than 2 MB"),
@@ -200,6 +202,9 @@ class Certifying(unittest.TestCase):
             with self.subTest(words=words), self.assertRaises(errors.NotACertificate) as raised:
                 seal.parse(changed.encode(), name="c.json")
             self.assertIn(words, raised.exception.sentence)
+        huge = copy.deepcopy(self.sealed)
+        huge["certificate"]["specification"]["version"] = 2**70
+        self.assertEqual(self.check(huge).exit_code, 1)
         head, _, signature = self.sealed["seal"].split(".")
         stuffed = {**self.sealed, "seal": f"{head}.bWlzY2hpZWY.{signature}"}
         self.assertEqual(self.check(stuffed).exit_code, 1)

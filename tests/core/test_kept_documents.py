@@ -174,6 +174,22 @@ class Sealed(unittest.TestCase):
         with Renamed(), patch.dict(methods_history.CHANGED, {99: frozenset({"level_rms_dbfs", "rms_dbfs"})}):
             self.assertTrue(self.check("certificate-1").genuine)
 
+    def test_no_version_of_the_methods_excuses_a_level_that_is_not_there(self):
+        mine = self.keys.own()
+        for version in (0, 1, 2, 99):
+            content = golden("certificate-1")["certificate"]
+            content["methods_version"] = version
+            content["readings"]["rms_dbfs"]["value"] -= 3
+            content["verdict"]["limits"][1]["reading"] -= 3
+            content["verdict"]["limits"][1]["margin"] -= 3
+            found = verify(seal.seal(content, mine), AUDIO, keys=self.keys)
+            with self.subTest(version=version):
+                self.assertIn("RMS level is certified as −23.38 dBFS but measures −20.38 dBFS", " ".join(found.problems))
+        content = golden("certificate-1")["certificate"] | {"methods_version": 99}
+        found = verify(seal.seal(content, mine), AUDIO, keys=self.keys)
+        self.assertTrue(found.genuine, "all that newer methods read agrees")
+        self.assertIn("newer methods than this program has (version 99", found.methods)
+
     def test_what_is_written_today_is_what_the_newest_form_reads(self):
         specification = kept_specifications.specification(golden("specification-1"))
         certificate, _, _ = certify(AUDIO, specification, issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="test")

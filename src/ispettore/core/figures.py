@@ -4,8 +4,9 @@ The page has the same in `frontend/src/lib/format.ts`; both pass the cases in `t
 nothing is "−0", the minus sign is a real one, thousands are set apart by commas.
 """
 
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Context, Decimal
 
+_WIDE = Context(prec=400, rounding=ROUND_HALF_UP)  # no finite figure is too large to be written
 MOST_DECIMALS = 6
 """So many decimals a bound that somebody wrote is read back with."""
 
@@ -16,8 +17,12 @@ def number(value: float, decimals: int) -> str:
     >>> number(-3.04, 1), number(-0.04, 1), number(0.25, 1), number(22050, 0)
     ('−3.0', '0.0', '0.3', '22,050')
     """
-    rounded = Decimal(value).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
+    rounded = _rounded(value, decimals)
     return f"{rounded + 0:,f}".replace("-", "−") if rounded else f"{abs(rounded):f}"
+
+
+def _rounded(value: float, decimals: int) -> Decimal:
+    return Decimal(value).quantize(Decimal(1).scaleb(-decimals), context=_WIDE)
 
 
 def exact(value: float) -> str:
@@ -37,7 +42,7 @@ def clock(seconds: float, decimals: int = 0) -> str:
     ('0:03.00', '1:30:00', '1:00')
     """
     sign = "−" if seconds < 0 else ""
-    total = Decimal(abs(seconds)).quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_UP)
+    total = _rounded(abs(seconds), decimals)
     minutes, rest = divmod(total, 60)
     hours, left = divmod(int(minutes), 60)
     tail = f"{rest:0{3 + decimals if decimals else 2}f}"

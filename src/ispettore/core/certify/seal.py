@@ -5,6 +5,7 @@ The signature is detached (RFC 7515, appendix F), so that a sealed certificate s
 
 import base64
 import json
+import math
 import warnings
 from pathlib import Path
 from typing import Any
@@ -51,7 +52,7 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
     if len(text) > LARGEST_BYTES:
         raise errors.NotACertificate(file=name, reason="it is larger than 2 MB, which no certificate is")
     try:
-        sealed = json.loads(text, object_pairs_hook=_once, parse_constant=_no_number)
+        sealed = json.loads(text, object_pairs_hook=_once, parse_constant=_no_number, parse_float=_finite)
     except _Refused as error:
         raise errors.NotACertificate(file=name, reason=str(error)) from error
     except RecursionError as error:
@@ -80,6 +81,10 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
         twice = next(key for key in names if names.count(key) > 1)
         raise _Refused(f"“{twice}” stands in it twice")
     return found
+
+
+def _finite(text: str) -> float:
+    return float(text) if math.isfinite(float(text)) else _no_number(text)
 
 
 def _no_number(text: str) -> Any:

@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 from joserfc.jwk import OKPKey
 from pydantic import BaseModel, ConfigDict
+from rfc8785 import CanonicalizationError
 
 from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.certify import forms, seal
@@ -125,6 +126,8 @@ def verify(
             measured = inspect(path, name=name, progress=progress).inspection
             comparison = _Comparison(certificate, measured)
             problems += comparison.problems
+            if measured.sha256 != certificate.file.sha256:
+                problems.append(f"“{name or shown_name(path)}” was changed while it was being measured.")
     intact = not problems
     return Verification(
         genuine=intact and standing in ("known", "given"),
@@ -157,14 +160,17 @@ def _methods(certificate: CertificateForm) -> str:
     then, now = certificate.methods_version, methods_history.current()
     if then == now:
         return ""
-    age = "older methods" if then < now else "newer methods than this program has"
-    return f"The readings were taken by {age} (version {then}; this program has version {now})."
+    versions = f"(version {then}; this program has version {now})"
+    if then < now:
+        return f"The readings were taken by older methods {versions}."
+    newer = "The readings were taken by newer methods than this program has"
+    return f"{newer} {versions}: what differs can only be checked by a newer one."
 
 
 def _of_itself(certificate: CertificateForm, content: dict[str, Any]) -> Iterator[str]:
     """What in a certificate contradicts itself, without any file."""
     stated = certificate.specification
-    if isinstance(certificate, CertificateForm2) and certificate.specification_sha256 != hash_of(content["specification"]):
+    if isinstance(certificate, CertificateForm2) and certificate.specification_sha256 != _hash(content["specification"]):
         yield "The specification in the certificate is not the one it was made by: its SHA-256 differs."
     specification = kept.specification(stated.model_dump())
     if against := impostor(stated.id, stated.name, specification):
@@ -178,6 +184,13 @@ def _of_itself(certificate: CertificateForm, content: dict[str, Any]) -> Iterato
         yield f"By its own verdict the file does not meet {stated.name}."
     if certificate.file.size_bytes != certificate.facts.size_bytes:
         yield "The certificate states two sizes of the file."
+
+
+def _hash(specification: dict[str, Any]) -> str | None:
+    try:
+        return hash_of(specification)
+    except CanonicalizationError:
+        return None  # a number that has no canonical form
 
 
 class _Comparison:
