@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import ClassVar
 from unittest.mock import patch
 
+import mutagen
 from pydantic import Field, ValidationError
 
 from ispettore.core import errors
@@ -113,6 +114,7 @@ class Kept(unittest.TestCase):
     def test_inspections_and_outcomes(self):
         found = kept_inspections.inspection(golden("inspection-1"))
         self.assertEqual((found.facts.duration_s, found.methods_version), (8.0, 3))
+        self.assertEqual(kept_inspections.inspection(golden("inspection-2")).facts.tag("artist"), "Ada Quill; Tom Weir")
         outcome = kept_outcomes.conformed(golden("conformed-1"))
         self.assertTrue(outcome.passes)
         self.assertEqual(outcome.before, found)
@@ -125,6 +127,8 @@ class Kept(unittest.TestCase):
         data = golden("inspection-1")
         data["facts"]["tags"] = {"artist": "Ada Quill"}
         self.assertEqual(kept_inspections.inspection(data).facts.tags, {"artist": ("Ada Quill",)})
+        data["facts"]["tags"] = {"artist": "Ada Quill\0Tom Weir"}
+        self.assertEqual(kept_inspections.inspection(data).facts.tags, {"artist": ("Ada Quill", "Tom Weir")})
 
 
 class Sealed(unittest.TestCase):
@@ -174,9 +178,26 @@ class Sealed(unittest.TestCase):
         with Renamed(), patch.dict(methods_history.CHANGED, {99: frozenset({"level_rms_dbfs", "rms_dbfs"})}):
             self.assertTrue(self.check("certificate-1").genuine)
 
+    def test_a_certificate_from_before_tags_were_lists_stays_genuine(self):
+        two = self.folder / "two artists.flac"
+        shutil.copy(AUDIO, two)
+        tagged = mutagen.File(two)
+        tagged["artist"] = ["Ada Quill", "Tom Weir"]
+        tagged.save()
+        measured = inspect(two).inspection
+        for then, told in (("Ada Quill", ["Tags"]), ("Ada Quill\0Tom Weir", [])):
+            content = golden("certificate-1")["certificate"]
+            content["file"].update(sha256=measured.sha256, size_bytes=measured.facts.size_bytes)
+            content["facts"].update(size_bytes=measured.facts.size_bytes, bit_rate_kbps=measured.facts.bit_rate_kbps)
+            content["facts"]["tags"] = {"artist": then}
+            sealed = seal.parse(json.dumps(seal.seal(content, self.keys.own())).encode(), name="c.json")
+            found = verify(sealed, two, keys=self.keys)
+            with self.subTest(then=then):
+                self.assertEqual((found.problems, [one.title for one in found.older]), ((), told))
+
     def test_no_version_of_the_methods_excuses_a_level_that_is_not_there(self):
         mine = self.keys.own()
-        for version in (0, 1, 2, 99):
+        for version in (0, 1, 2, 3, 99):
             content = golden("certificate-1")["certificate"]
             content["methods_version"] = version
             content["readings"]["rms_dbfs"]["value"] -= 3

@@ -6,6 +6,8 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, field_validator
 
+from ispettore.core.text import cleaned
+
 LOSSY_CODECS = frozenset({"mp3", "vorbis", "opus"})
 CONSTANT_CODECS = frozenset({"pcm", "pcm-float", "u-law", "a-law"})
 """Every sample takes as many bits as the next."""
@@ -44,6 +46,15 @@ CODECS = {
 }
 
 
+def parted(text: str) -> tuple[str, ...]:
+    """The values in one text of a tag, which null characters part (ID3v2.4, 4.2), without what no text may hold.
+
+    >>> parted("Ada Quill\\0Tom Weir")
+    ('Ada Quill', 'Tom Weir')
+    """
+    return tuple(clean for part in text.split("\0") if (clean := cleaned(part)))
+
+
 class FileFacts(BaseModel):
     """Facts of one file. `frames` counts what was really decoded once the whole file has been read.
 
@@ -68,10 +79,10 @@ class FileFacts(BaseModel):
     @field_validator("tags", mode="before")
     @classmethod
     def _lists(cls, tags: Any) -> Any:
-        """Kept facts from before a tag could have several values hold each as one text."""
+        """Facts from before a tag could have several values hold each as one text, with null characters between them."""
         if not isinstance(tags, dict):
             return tags
-        return {name: (values,) if isinstance(values, str) else values for name, values in tags.items()}
+        return {name: parted(values) if isinstance(values, str) else values for name, values in tags.items()}
 
     def tag(self, name: str) -> str:
         """A tag's values as one text; empty where the file has no such tag."""

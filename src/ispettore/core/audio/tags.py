@@ -2,7 +2,6 @@
 
 import os
 import struct
-from collections.abc import Iterator
 from pathlib import Path
 
 import mutagen
@@ -11,8 +10,8 @@ from mutagen.id3 import ID3
 from mutagen.wave import WAVE
 
 from ispettore.core.audio.broadcast import stated
+from ispettore.core.audio.facts import parted
 from ispettore.core.figures import with_unit
-from ispettore.core.text import cleaned
 
 WORDS = {
     "TIT2": "title", "TPE1": "artist", "TALB": "album", "TRCK": "track", "TDRC": "date", "TCON": "genre", "COMM": "comment",
@@ -37,13 +36,8 @@ def read(path: Path) -> dict[str, tuple[str, ...]]:
     A Broadcast Wave file's own (EBU Tech 3285) come first; where its other tags have the same name, these count. Never raises.
     """
     found = {**{key: [text] for key, text in _broadcast(path).items()}, **_general(path)}
-    fit = {key: tuple(text[:LONGEST] for value in values for text in _values(value))[:MOST_VALUES] for key, values in found.items()}
+    fit = {key: tuple(text[:LONGEST] for value in values for text in parted(value))[:MOST_VALUES] for key, values in found.items()}
     return {key: values for key, values in sorted(fit.items()) if values}
-
-
-def _values(text: str) -> Iterator[str]:
-    """The values in one text, which null characters part (ID3v2.4, 4.2), without what no text may hold."""
-    yield from (clean for part in text.split("\0") if (clean := cleaned(part)))
 
 
 def _broadcast(path: Path) -> dict[str, str]:

@@ -65,9 +65,19 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
         raise errors.NotACertificate(file=name, reason=f"“{beside[0]}” stands beside its seal and is not covered by it")
     if sealed["certificate"].get("format") != "ispettore-certificate":
         raise errors.NotACertificate(file=name, reason="it is some other kind of JSON")
-    if wrong := wrong_in(sealed, deepest=DEEPEST):
+    if wrong := wrong_in(_without_tags(sealed), deepest=DEEPEST):
         raise errors.NotACertificate(file=name, reason=NESTED if wrong == TOO_DEEP else f"it holds {wrong}")
     return sealed
+
+
+def _without_tags(sealed: dict[str, Any]) -> dict[str, Any]:
+    """Certificates of version 1 hold a file's tags as it had them, null characters and all; these are taken apart when they are
+    read."""
+    facts = sealed["certificate"].get("facts")
+    if not isinstance(facts, dict):
+        return sealed
+    plain = {name: value for name, value in facts.items() if name != "tags"}
+    return {**sealed, "certificate": {**sealed["certificate"], "facts": plain}}
 
 
 class _Refused(ValueError):
