@@ -191,8 +191,8 @@ class Certifying(unittest.TestCase):
         for changed, words in (
             (text.replace('"issuer":', '"issuer": "Somebody", "issuer":', 1), "“issuer” stands in it twice"),
             (text[:-1] + ', "note": "approved"}', "“note” stands beside its seal"),
-            (text.replace('"listened": false', f'"listened": {deep}'), "nested deeper"),
-            (text.replace('"listened": false', '"listened": ' + "[" * 100_000 + "]" * 100_000), "nested deeper"),
+            (text.replace('"listened": false', f'"listened": {deep}'), "nested too deeply"),
+            (text.replace('"listened": false', '"listened": ' + "[" * 100_000 + "]" * 100_000), "nested too deeply"),
             (text.replace('"listened": false', '"listened": NaN'), "NaN, which is no number"),
             (text.replace('"listened": false', '"listened": 1e999'), "1e999, which is no number"),
             (text.replace('"Ispettore test"', '"Ispettore\\u0000"'), "a null character"),

@@ -113,7 +113,7 @@ class Launching(unittest.TestCase):
         process = self.launch()
         second = self.run_to_its_end()
         self.assertEqual(second.returncode, 2)
-        self.assertIn(f"Ispettore runs from this folder already (process {process.pid}) at {self.address}", second.stderr)
+        self.assertIn(f"Ispettore is already running from this folder (process {process.pid}) at {self.address}", second.stderr)
         self.assertEqual(len(self.productions()), 3, "and the first goes on, its database with it")
         with psycopg.connect(self.database()) as connection:
             rights = "SELECT rolsuper OR rolcreatedb OR rolcreaterole FROM pg_roles WHERE rolname = current_user"

@@ -383,7 +383,7 @@ class Working(unittest.TestCase):
             for _ in range(25):
                 file.write(np.zeros(3600 * 8_000, dtype=np.int16))
         recording = self.bring_in("day.flac", content=path.read_bytes())
-        self.assertIn("“day.flac” says it lasts 25.0 hours; up to 12 hours", self.done(recording).error)
+        self.assertIn("“day.flac” is 25.0 hours long; the limit here is 12 hours", self.done(recording).error)
 
     def test_broken_files_fail_in_their_row_and_can_be_tried_again_or_removed(self):
         for name, content, words in (("empty.wav", b"", "0 bytes"), ("letter.mp3", b"Dear listener" * 90, "not an audio file")):

@@ -52,7 +52,7 @@ class Truth(InterfaceCase):
         expect(limits).to_contain_text("Integrated loudness")
         expect(limits).not_to_contain_text("Noise floor")
         todo = self.page.get_by_role("region", name="What to do")
-        expect(todo).to_contain_text("Made for Audiobook, retail, version 1, not for the specification of now.")
+        expect(todo).to_contain_text("Made for Audiobook, retail, version 1, so it does not count here.")
         expect(todo.get_by_role("link", name="Certificate for Audiobook, retail", exact=True)).to_be_visible()
         self.accessible()
         todo.get_by_role("button", name="Conform", exact=True).click()
@@ -197,7 +197,7 @@ class Truth(InterfaceCase):
         problem = {"size": 5, "offset": 5, "metadata": {"filename": "a\0b.wav"}, "problem": "Its name holds a null character."}
         (folder / ("a" * 32 + ".json")).write_text(json.dumps(problem))
         self.page.goto(f"{self.application.address}#/")
-        expect(self.page.get_by_role("alert")).to_contain_text("ab.wav came in but is not in its production. Its name holds")
+        expect(self.page.get_by_role("alert")).to_contain_text("ab.wav was uploaded but could not be added. Its name holds")
         self.accessible()
         self.page.get_by_role("button", name="Discard ab.wav").click()
         expect(self.page.get_by_role("alert")).to_have_count(0)

@@ -244,7 +244,7 @@ class Resumable(unittest.TestCase):
             ("a\nb.wav", "a line break"),
             ("a\x1bb.wav", "U+001B"),
             ("n" * 300 + ".wav", "304 bytes long"),
-            ("", "did not come through"),
+            ("", "could not be read"),
         ):
             refused = self.create(5, name=name)
             with self.subTest(words=words):

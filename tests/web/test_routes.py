@@ -321,7 +321,7 @@ class Routes(unittest.TestCase):
             self.assertLess(len(answer.content), 300)
         deep = self.client.post("/api/specifications/examine", content=b'{"limits": ' + b"[" * 60_000 + b"]" * 60_000 + b"}")
         self.assertEqual(deep.status_code, 422)
-        self.assertIn("nested deeper", deep.json()["error"])
+        self.assertIn("nested too deeply", deep.json()["error"])
         wrong = self.client.post("/api/productions", json={"name": {"my": "secret"}, "specification_id": "b"})
         self.assertEqual(wrong.status_code, 422)
         self.assertEqual(wrong.json(), {"error": "This can't be used: name: input should be a valid string."})
@@ -338,7 +338,7 @@ class Routes(unittest.TestCase):
         with mock.patch.object(productions, "summaries", side_effect=gone):
             answer = self.client.get("/api/productions")
         self.assertEqual(answer.status_code, 503)
-        self.assertIn("The database does not answer just now", answer.json()["error"])
+        self.assertIn("The database is not answering", answer.json()["error"])
         with mock.patch.object(database, "answers", return_value=False):
             health = self.client.get("/api/health")
         self.assertEqual((health.status_code, health.json()), (503, {"state": "database away"}))

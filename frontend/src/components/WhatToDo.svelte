@@ -72,8 +72,8 @@
     <h2>What was done</h2>
     {#if !done.current}
       <p class="near">
-        Made for {done.made_for.name}, version {done.made_for.version}, not for the specification of now. {done.certificate_for
-          ? 'Its certificate counts for that alone.'
+        Made for {done.made_for.name}, version {done.made_for.version}, so it does not count here. {done.certificate_for
+          ? 'Its certificate is valid for that specification only.'
           : ''}
       </p>
     {/if}

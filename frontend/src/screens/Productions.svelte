@@ -104,7 +104,7 @@
 
   {#each aside.data ?? [] as upload (upload.id)}
     <p class="aside" role="alert">
-      <span><b>{upload.name}</b> came in but is not in its production. {upload.problem}</span>
+      <span><b>{upload.name}</b> was uploaded but could not be added. {upload.problem}</span>
       <Button label={`Discard ${upload.name}`} onclick={() => discard(upload.id)}>Discard</Button>
     </p>
   {/each}

@@ -190,7 +190,7 @@
       <p class="older">
         {it.older_methods ? 'These readings were taken by older methods.' : ''}
         {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
-          It is being measured anew.
+          They are being measured again.
         {:else}
           {it.work?.state === 'failed' ? `Measuring again failed: ${it.work.error}` : ''}
           {it.work?.state === 'cancelled' ? 'Measuring again was cancelled.' : ''}

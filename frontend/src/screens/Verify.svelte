@@ -99,7 +99,7 @@
           {#if it.work?.error}
             <p class="outside" role="alert">{it.work.error}</p>
           {:else if it.work?.state === 'cancelled'}
-            <p>The check was cancelled. Drop both files again to repeat it.</p>
+            <p>The check was cancelled. Drop both files again to restart it.</p>
           {:else if it.work}
             {@const now = live.progress[it.work.id] ?? it.work}
             <Progress stage={now.stage || 'waiting'} fraction={now.fraction} about={it.file_name} />

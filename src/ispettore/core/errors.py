@@ -117,8 +117,7 @@ class KeyExposed(IspettoreError):
 
 
 class ContentChanged(IspettoreError):
-    """“{file}” is damaged: its bytes are not those that were brought in (their SHA-256 differs). Bring the same file in again, and
-    it is healed."""
+    """“{file}” is damaged: its bytes no longer match its SHA-256. Add the same file again to repair it."""
 
 
 class Cancelled(IspettoreError):

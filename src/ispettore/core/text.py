@@ -16,7 +16,7 @@ _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
 
 
 class BadText(IspettoreError):
-    """{what} holds a character that can't be kept: {which}. Write it without, then try again."""
+    """{what} contains {which}, which can't be stored. Remove it, then try again."""
 
 
 def wrong_letter(text: str, *, breaks: bool = False) -> str | None:

@@ -24,7 +24,7 @@ LONGEST_H = 12
 
 
 class RecordingTooLong(IspettoreError):
-    """“{file}” says it lasts {hours:.1f} hours; up to {longest_h} hours can be measured here. Export it in parts."""
+    """“{file}” is {hours:.1f} hours long; the limit here is {longest_h} hours. Export it in parts."""
 
 
 @dataclass(frozen=True)

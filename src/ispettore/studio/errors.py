@@ -46,7 +46,7 @@ class NameTooLong(IspettoreError):
 
 
 class NameUnreadable(IspettoreError):
-    """The file's name did not come through. Rename it and bring it in again."""
+    """The file's name could not be read. Rename the file and add it again."""
 
 
 class NoLongerReplaceable(IspettoreError):

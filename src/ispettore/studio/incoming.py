@@ -32,7 +32,7 @@ LONGEST_NAME_BYTES = 255
 # Requests that were broken off speak late, beside those that go on: what is known of a file is read and written by one at a time.
 _noting = threading.RLock()
 DATABASE_GONE = (OperationalError, InterfaceError)
-COULD_NOT = "It could not be made a recording; the log has the details. Bring the file in again, or discard it."
+COULD_NOT = "It could not be added as a recording; the log has the details. Add the file again, or discard it."
 
 
 class Incoming:

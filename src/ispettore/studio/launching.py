@@ -30,7 +30,7 @@ class PortTaken(IspettoreError):
 
 
 class RunsAlready(IspettoreError):
-    """Ispettore runs from this folder already (process {process}) {where}. Open that address, or stop it there with Ctrl-C
+    """Ispettore is already running from this folder (process {process}) {where}. Open that address, or stop it with Ctrl-C
     first."""
 
 

@@ -35,7 +35,7 @@ class TooLarge(IspettoreError):
 
 
 class NotInStore(IspettoreError):
-    """“{file}” is missing from Ispettore's store. Bring the same file in again, and it is back."""
+    """“{file}” is missing from Ispettore's store. Add the same file again to restore it."""
 
 
 @dataclass(frozen=True)

@@ -69,7 +69,7 @@ async def not_understood(_request: Request, error: Exception) -> JSONResponse:
 
 async def database_away(_request: Request, _error: Exception) -> JSONResponse:
     """While the database is being started again."""
-    return _said("The database does not answer just now. It is started again by itself; try again in a moment.", 503)
+    return _said("The database is not answering. It restarts by itself; try again in a moment.", 503)
 
 
 async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:

@@ -84,8 +84,8 @@ class Bounds:
 
 
 Refusal = tuple[int, str]
-TOO_LARGE: Refusal = (413, f"This is larger than {LARGEST_BODY // 1024**2} MB, more than anything that is written here. Send less.")
-NESTED: Refusal = (422, "This is nested deeper than anything that is written here.")
+TOO_LARGE: Refusal = (413, f"This request is larger than {LARGEST_BODY // 1024**2} MB, the most that is accepted here.")
+NESTED: Refusal = (422, "This is nested too deeply.")
 
 
 def _of_address(scope: Scope) -> Refusal | None:

@@ -22,7 +22,7 @@ from ispettore.core.text import TOO_DEEP, wrong_in
 ALGORITHM = "EdDSA"
 LARGEST_BYTES = 2_000_000
 DEEPEST = 24
-NESTED = "it is nested deeper than any certificate"
+NESTED = "it is nested too deeply"
 # RFC 9864 renames EdDSA with this curve to "Ed25519"; other people's libraries mostly know the older name, so that is written.
 warnings.filterwarnings("ignore", message="EdDSA is deprecated", category=SecurityWarning)
 
@@ -66,7 +66,7 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
     if sealed["certificate"].get("format") != "ispettore-certificate":
         raise errors.NotACertificate(file=name, reason="it is some other kind of JSON")
     if wrong := wrong_in(_without_tags(sealed), deepest=DEEPEST):
-        raise errors.NotACertificate(file=name, reason=NESTED if wrong == TOO_DEEP else f"it holds {wrong}")
+        raise errors.NotACertificate(file=name, reason=NESTED if wrong == TOO_DEEP else f"it contains {wrong}")
     return sealed
 
 

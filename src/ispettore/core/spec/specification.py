@@ -18,7 +18,7 @@ MOST_LIMITS = 100
 def _of_letters(text: str, *, breaks: bool = True) -> str:
     wrong = wrong_letter(text, breaks=breaks)
     if wrong is not None:
-        raise ValueError(f"it holds {wrong}, which can't be kept")
+        raise ValueError(f"it contains {wrong}, which can't be stored")
     return text
 
 
