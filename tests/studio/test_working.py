@@ -544,6 +544,12 @@ class Killing(unittest.TestCase):
         self.assertEqual([path.name for path in (self.application.folder / "tmp").glob("ispettore-*")], [])
 
     def test_workers_that_sleep_for_long_go_on_as_if_nothing_were_wrong(self):
+        def silent_for(seconds: int) -> int:
+            """How many workers are known to the queue that said nothing for so long."""
+            told = "SELECT count(*) FROM queue.procrastinate_workers WHERE last_heartbeat <= now() - make_interval(secs => :s)"
+            with transaction() as session:
+                return session.execute(sqlalchemy.text(told), {"s": seconds}).scalar_one()
+
         paths = []
         for seed in (1, 2):
             path = self.application.folder / f"long-{seed}.wav"
@@ -551,20 +557,13 @@ class Killing(unittest.TestCase):
                 path, signals.voice_like(600, rms_dbfs=-24, rate=16_000, room_dbfs=-75, seed=seed), 16_000, subtype="PCM_16"
             )
             paths.append(path)
-        found = [recordings.add(self.production, path.name, self.application.store.put_file(path)) for path in paths]
         workers = [self.application.worker(), self.application.worker()]
-        until(lambda: all(work_for(one).stage == "measuring" for one in found), what="both to be measured")
+        until(lambda: silent_for(0) == 2, what="both workers to be known")
+        found = [recordings.add(self.production, path.name, self.application.store.put_file(path)) for path in paths]
+        until(lambda: all(work_for(one).state == WorkState.RUNNING for one in found), what="each to have one in hand")
         for process in workers:
             os.kill(process.pid, signal.SIGSTOP)
-        silent = sqlalchemy.text(
-            "SELECT count(*) FROM queue.procrastinate_workers WHERE last_heartbeat < now() - interval '3 seconds'"
-        )
-
-        def both_silent() -> bool:
-            with transaction() as session:
-                return session.execute(silent).scalar_one() == 2
-
-        until(both_silent, what="both to be silent for longer than a worker may be")
+        until(lambda: silent_for(3) == 2, what="both to be silent for longer than a worker may be")
         os.kill(workers[0].pid, signal.SIGCONT)
         until(
             lambda: (
