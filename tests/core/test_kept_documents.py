@@ -195,6 +195,21 @@ class Sealed(unittest.TestCase):
             with self.subTest(then=then):
                 self.assertEqual((found.problems, [one.title for one in found.older]), ((), told))
 
+    def test_what_was_rounded_off_makes_no_certificate_contradict_itself(self):
+        value = inspect(AUDIO).inspection.value("rms_dbfs")
+        rounded = round(value, 4)
+        self.assertNotEqual(value, rounded)
+        high = -18.0
+        near_from = high - (value + rounded) / 2  # the reading is near or inside only by the decimals a certificate leaves out
+        for limit in ({"high": high, "guard": near_from}, {"high": max(value, rounded)}, {"low": min(value, rounded)}):
+            data = {"id": "edge", "name": "Edge", "limits": [{"quantity": "rms_dbfs", **limit}]}
+            certificate, _, _ = certify(
+                AUDIO, Specification.model_validate(data), issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="t"
+            )
+            found = verify(seal.seal(certificate.plain(), self.keys.own()), AUDIO, keys=self.keys)
+            with self.subTest(limit=limit):
+                self.assertEqual(found.problems, ())
+
     def test_no_version_of_the_methods_excuses_a_level_that_is_not_there(self):
         mine = self.keys.own()
         for version in (0, 1, 2, 3, 99):

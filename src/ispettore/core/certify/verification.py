@@ -23,11 +23,11 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.builtin import impostor
 from ispettore.core.spec.quantities import quantity as about
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge
+from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, place
 from ispettore.core.text import shown_name
 
 TOLERANCE, NOISE_TOLERANCE = 0.05, 0.3
-ROUNDED = 2e-3
+ROUNDED = 2e-4
 """How far a verdict's figure may lie from the reading it is of, which is certified to four decimals."""
 
 _TITLES = {"bit_rate_constant": "Bit rate kind", "frames": "Length in samples", "size_bytes": "Size in bytes", "tags": "Tags"}
@@ -254,8 +254,12 @@ class _Comparison:
         facts = FileFacts.model_validate(self._certificate.facts.model_dump())
         stated = self._measured.model_copy(update={"readings": readings, "facts": facts})
         own = judge(stated, specification, role="deliverable")
-        self.problems += _unlike(self._certificate.verdict, own)
-        self.problems += [f"By its own readings the file does not meet {specification.name}: {li.title}." for li in own.missed]
+        self.problems += _unlike(self._certificate.verdict, own, specification)
+        self.problems += [
+            f"By its own readings the file does not meet {specification.name}: {limit.title}."
+            for limit in own.missed
+            if limit.margin is None or limit.margin < -ROUNDED
+        ]
         now = judge(self._measured, specification, role="deliverable")
         for limit in now.missed:
             if not methods_history.may_differ(limit.quantity, since=self._since):
@@ -263,7 +267,7 @@ class _Comparison:
         return own.limits
 
 
-def _unlike(stated: forms.VerdictForm, own: Verdict) -> Iterator[str]:
+def _unlike(stated: forms.VerdictForm, own: Verdict, specification: Specification) -> Iterator[str]:
     """Where a stated verdict does not follow from the readings beside it."""
     said, wanted = {current_name(one.quantity): one for one in stated.limits}, {one.quantity: one for one in own.limits}
     if len(said) != len(stated.limits) or said.keys() != wanted.keys():
@@ -274,10 +278,17 @@ def _unlike(stated: forms.VerdictForm, own: Verdict) -> Iterator[str]:
             getattr(one, key) == getattr(other, key) for key in ("low", "high", "one_of", "severity", "applies_to", "unit", "guard")
         )
         figures_alike = _close(one.reading, other.reading) and _close(one.margin, other.margin)
-        # Exactly at a bound the last decimal decides on which side it is.
-        sides_alike = (one.passes, one.position) == (other.passes, other.position) or abs(other.margin or 1.0) < ROUNDED
-        if not (bounds_alike and figures_alike and sides_alike):
+        if not (bounds_alike and figures_alike and (one.passes, one.position) in _sides(other, specification)):
             yield f"What the verdict says of {other.title} does not follow from the certificate's own readings."
+
+
+def _sides(judged: LimitVerdict, specification: Specification) -> set[tuple[bool, str]]:
+    """Where a reading may be said to stand: at a bound, and where near begins, the decimals that were rounded off decide."""
+    limit = specification.limit(judged.quantity)
+    found: set[tuple[bool, str]] = {(judged.passes, judged.position)}
+    if limit is not None and isinstance(judged.reading, float):
+        found |= {(at.passes, at.position) for at in (place(limit, judged.reading + by) for by in (-ROUNDED, ROUNDED))}
+    return found
 
 
 def _close(one: float | str | None, other: float | str | None) -> bool:
