@@ -10,6 +10,8 @@ from typing import Any
 
 from ispettore.core.errors import IspettoreError
 
+LONGEST_NAME_BYTES = 255
+"""What every file system can keep as a name."""
 BREAKS = "\t\n\r"
 _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
 _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}

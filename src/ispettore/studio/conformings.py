@@ -17,13 +17,12 @@ from ispettore.core.plan.conform import Conformed, role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
+from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.studio import lookup, queue, works
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
 from ispettore.studio.views import ConformingView, ResultView, SpecificationName
-
-LONGEST_NAME_BYTES = 255
 
 
 def ask(recording_id: UUID, *, preference: str = "balanced", container: str | None = None) -> UUID:

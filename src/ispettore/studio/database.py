@@ -12,6 +12,9 @@ from sqlmodel import Session
 
 from ispettore.studio.settings import ROOT, settings
 
+GONE = (OperationalError, InterfaceError)
+"""What is raised while the database is away."""
+
 
 @lru_cache(maxsize=1)
 def engine() -> Engine:
@@ -31,7 +34,7 @@ def answers() -> bool:
     try:
         with engine().connect() as connection:
             connection.execute(text("SELECT 1"))
-    except (OperationalError, InterfaceError):
+    except GONE:
         return False
     return True
 

@@ -11,7 +11,6 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import structlog
-from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlmodel import Session
 
 from ispettore.core.certify.certificate import issuer
@@ -20,7 +19,7 @@ from ispettore.core.errors import Cancelled, ContentChanged, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.studio import computing, conformings, disk, events, isolation, lookup
 from ispettore.studio.attempts import Attempt, Superseded
-from ispettore.studio.database import transaction
+from ispettore.studio.database import GONE, transaction
 from ispettore.studio.errors import GivenUp, Unexpected
 from ispettore.studio.settings import settings
 from ispettore.studio.store import Blob, Store
@@ -28,7 +27,7 @@ from ispettore.studio.tables import Conforming, InspectionRecord, Recording, Ver
 
 TELL_EVERY_S = 0.25
 MOST_ATTEMPTS = 5
-DATABASE_GONE = (OperationalError, InterfaceError)
+
 log = structlog.get_logger()
 
 
@@ -47,7 +46,7 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
             _KINDS[WorkKind(attempt.work.kind)](attempt, store, stopping)
     except (Superseded, Cancelled, IspettoreError, OSError) as error:
         _ended(attempt, error, stopping)
-    except DATABASE_GONE:
+    except GONE:
         # Not the work's fault: it stays noted as running, and is taken up again once the database answers.
         raise
     except Exception:
@@ -116,7 +115,7 @@ class _Watch:
         self._told = time.monotonic()
         try:
             self._note(stage, fraction)
-        except DATABASE_GONE:
+        except GONE:
             log.warning("the database does not answer; the work goes on", work=str(self._attempt.work.id))
 
     def _note(self, stage: str | None, fraction: float) -> None:

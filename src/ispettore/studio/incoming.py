@@ -15,11 +15,11 @@ from typing import Any, BinaryIO
 from uuid import UUID
 
 import structlog
-from sqlalchemy.exc import InterfaceError, OperationalError
 
 from ispettore.core.errors import IspettoreError
-from ispettore.core.text import cleaned, refuse
+from ispettore.core.text import LONGEST_NAME_BYTES, cleaned, refuse
 from ispettore.studio import disk, recordings
+from ispettore.studio.database import GONE
 from ispettore.studio.errors import NameTooLong, NameUnreadable, NotFound, UploadCutShort
 from ispettore.studio.settings import settings
 from ispettore.studio.store import CHUNK, Blob, Store, TooLarge
@@ -28,10 +28,9 @@ from ispettore.studio.views import UnfinishedUpload
 log = structlog.get_logger()
 UID = re.compile(r"^[0-9a-f]{32}$")
 KEEP_DAYS = 7
-LONGEST_NAME_BYTES = 255
+
 # Requests that were broken off speak late, beside those that go on: what is known of a file is read and written by one at a time.
 _noting = threading.RLock()
-DATABASE_GONE = (OperationalError, InterfaceError)
 COULD_NOT = "It could not be added as a recording; the log has the details. Add the file again, or discard it."
 
 
@@ -177,7 +176,7 @@ class Incoming:
         for uid in self.uids():
             try:
                 self._swept(uid, store)
-            except DATABASE_GONE as error:
+            except GONE as error:
                 log.warning("an upload waits for the next start", upload=uid, reason=type(error).__name__)
             except Exception as error:
                 said = error.sentence if isinstance(error, IspettoreError) else COULD_NOT

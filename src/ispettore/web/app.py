@@ -10,7 +10,6 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
-from sqlalchemy.exc import InterfaceError, OperationalError
 from starlette.concurrency import run_in_threadpool
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
@@ -111,8 +110,8 @@ def build() -> FastAPI:
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
     app.add_exception_handler(RequestValidationError, not_understood)
-    app.add_exception_handler(OperationalError, database_away)
-    app.add_exception_handler(InterfaceError, database_away)
+    for gone in database.GONE:
+        app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
     for part in (explaining, productions, recordings, resumable, specifications, verifyings, works):
         app.include_router(part.routes, prefix="/api")
