@@ -1,8 +1,11 @@
 <script lang="ts">
   // What happened to a recording, the newest first.
-  import type { RecordingDetail } from '../lib/api';
+  import type { Conforming, RecordingDetail } from '../lib/api';
 
   let { recording }: { recording: RecordingDetail } = $props();
+  /** What an attempt was made for, where that is not the specification of now. */
+  const elsewhere = ({ current, made_for }: Conforming, word: 'for' | 'to') =>
+    current ? '' : ` ${word} ${made_for.name}, version ${made_for.version}`;
   const at = (time: string) => new Date(time).toLocaleString('en-GB');
 </script>
 
@@ -14,13 +17,10 @@
       {#if attempt.sha256}
         <a href={`/api/conformings/${attempt.id}/file`} download
           >{attempt.certificate_for ? 'certified' : 'conformed'}</a
-        >
-        {attempt.current ? '' : `for ${attempt.made_for.name}, version ${attempt.made_for.version}`}
-        {#if attempt.certificate_for}<a href={`/api/conformings/${attempt.id}/certificate`} download>certificate</a
-          >{/if}
+        >{elsewhere(attempt, 'for')}{#if attempt.certificate_for},
+          <a href={`/api/conformings/${attempt.id}/certificate`} download>certificate</a>{/if}
       {:else if attempt.refused}
-        can't be conformed
-        {attempt.current ? '' : `to ${attempt.made_for.name}, version ${attempt.made_for.version}`}
+        can't be conformed{elsewhere(attempt, 'to')}
       {:else}
         {attempt.work?.state ?? ''}
       {/if}
