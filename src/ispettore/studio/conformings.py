@@ -100,7 +100,7 @@ def newest(
         col(Conforming.specification)["id"].astext == chosen.id,
         col(Conforming.specification)["version"].astext == str(chosen.version),
     )
-    counts = case((and_(col(Conforming.certificate).is_not(None), made_for_it), 1), else_=0)
+    counts = case((and_(lookup.holds_something(col(Conforming.certificate)), made_for_it), 1), else_=0)
     among = select(Conforming.recording_id, Conforming.id).where(col(Conforming.recording_id).in_(recording_ids))
     each = among.distinct(col(Conforming.recording_id))
     by_time = col(Conforming.created_at).desc()

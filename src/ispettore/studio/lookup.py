@@ -107,6 +107,11 @@ def _keys(recording: Recording) -> list[tuple[str, str]]:
     return [(recording.sha256, recording.room_tone)] + ([(recording.sha256, "")] if recording.room_tone else [])
 
 
+def holds_something(column: Any) -> ColumnElement[bool]:
+    """Whether a JSON column holds an object: where nothing came of an attempt it may hold SQL's null or JSON's own."""
+    return func.coalesce(func.jsonb_typeof(column) == "object", False)
+
+
 def without_lists(column: Any, *keys: str, drop: str) -> ColumnElement[Any]:
     """A JSON column without one key, whose inspections, under the other keys, come without their long lists."""
     shortened = column.op("-")(drop)

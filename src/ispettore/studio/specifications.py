@@ -13,7 +13,7 @@ from ispettore.core.spec.changes import Change, changes
 from ispettore.core.spec.objections import objections, readable_limit, refusal
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.wording import pieces
-from ispettore.studio import events
+from ispettore.studio import events, lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, SpecificationChanged, SpecificationRefused, SpecificationShips
 from ispettore.studio.tables import Conforming, Production, SpecificationRecord
@@ -202,7 +202,7 @@ def _certificates(session: Session, identifier: str, number: int) -> int:
         select(func.count()).where(
             Conforming.specification["id"].astext == identifier,
             Conforming.specification["version"].astext == str(number),
-            col(Conforming.certificate).is_not(None),
+            lookup.holds_something(col(Conforming.certificate)),
         )
     ).one()
 
