@@ -2,6 +2,9 @@
 
 import argparse
 import hashlib
+import io
+import json
+import os
 import subprocess
 import sys
 import tempfile
@@ -15,8 +18,9 @@ import pyloudnorm
 import soundfile
 
 from ispettore.core.audio.reading import Source
-from ispettore.core.measure.inspection import inspect
-from ispettore.studio.demo.faults import RATE_HZ, clean_speech, in_room
+from ispettore.core.measure import span_levels
+from ispettore.core.measure.inspecting import inspect, measure_array
+from ispettore.demo.faults import RATE_HZ, clean_speech, in_room
 from tests import bench_treatment
 
 
@@ -82,7 +86,7 @@ def best(function: Callable[[Path], object], path: Path, times: int) -> float:
 
 def resident_mb(path: Path | None) -> float:
     """The largest resident memory of a process that inspects one file, or only has everything loaded."""
-    code = "import sys; from pathlib import Path; from ispettore.core.measure.inspection import inspect; "
+    code = "import sys; from pathlib import Path; from ispettore.core.measure.inspecting import inspect; "
     code += "[inspect(Path(name)) for name in sys.argv[1:]]; "
     code += "print([line.split()[1] for line in open('/proc/self/status') if line.startswith('VmHWM')][0])"
     arguments = [str(path)] if path else []
@@ -110,13 +114,50 @@ def speeds(folder: Path, minutes: float, times: int) -> None:
             path.unlink()
 
 
+def spans() -> None:
+    """Every level reading of ten minutes, out of what was kept, against inspecting them."""
+    wave = np.tile(material(1)[: 60 * RATE_HZ], (10, 1))
+    measure_array(wave[: 5 * RATE_HZ], sample_rate_hz=RATE_HZ)  # or the first run pays for loading the kernels
+    began = time.process_time()
+    measured = measure_array(wave, sample_rate_hz=RATE_HZ)
+    inspecting = time.process_time() - began
+    file = io.BytesIO()
+    span_levels.write(measured, file)
+    file.seek(0)
+    header = json.loads(file.readline())
+    tiles = file.read()
+    began = time.process_time()
+    levels = span_levels.cut(header, lambda first, last: tiles[first:last], start_s=0, end_s=600)
+    span_levels.readings(levels, lambda first, frames: wave[first : first + frames])
+    answering = time.process_time() - began
+    print(f"readings of 10 minutes: {answering:.2f} s, inspecting them {inspecting:.2f} s, ratio {answering / inspecting:.2f}")
+
+
+def corpora() -> int:
+    """Every test of the core, each corpus whole."""
+    command = [sys.executable, "-W", "ignore::ResourceWarning", "-m", "tests.everything", "tests.core."]
+    return subprocess.run(command, env={**os.environ, "ISPETTORE_WHOLE_CORPORA": "1"}, check=False).returncode
+
+
 def main() -> int:
     parser = argparse.ArgumentParser()
     parser.add_argument("--minutes", type=float, nargs="*", default=[10, 180])
     parser.add_argument("--times", type=int, default=3)
     parser.add_argument("--hours", type=float, default=10, help="how long the file is whose inspection's memory is measured")
     parser.add_argument("--treatment", action="store_true", help="only how fast steps are")
+    parser.add_argument("--interface", action="store_true", help="only how quick the interface is")
+    parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
+    parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     chosen = parser.parse_args()
+    if chosen.corpora:
+        return corpora()
+    if chosen.interface:
+        from tests import bench_interface
+
+        return 0 if bench_interface.main() else 1
+    if chosen.spans:
+        spans()
+        return 0
     if chosen.treatment:
         bench_treatment.main()
         return 0

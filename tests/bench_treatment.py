@@ -9,7 +9,8 @@ import numpy as np
 import pedalboard
 import soundfile
 
-from ispettore.core.measure.inspection import Measured, inspect
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.step import Context
 from ispettore.core.treat.treatment import Step
 from tests import signals

@@ -1,11 +1,18 @@
-"""Every check and every test, each counted; ends with the line `N passed, N failed`."""
+"""Every check and every test, side by side, each counted; ends with the line `N passed, N failed`.
 
-import re
+`quick` leaves out what takes long: the browser and the heavier modules. Any other words choose checks and modules whose names hold
+one of them. Modules go to lanes, one more than there are cores, the longest first; whatever is done, a lane takes the next.
+"""
+
+import json
+import os
 import subprocess
 import sys
 import tempfile
 import threading
 import time
+from collections import deque
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -13,11 +20,13 @@ ROOT = Path(__file__).parent.parent
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
 FRONT = ROOT / "frontend"
+LANE = (PYTHON, "-W", "ignore::ResourceWarning", "-m", "tests.suite", "--lane")
+SLOWEST = 12
 
 
 @dataclass(frozen=True)
 class Check:
-    """One command; it counts as one unless it prints counts of its own."""
+    """One command that passes or fails."""
 
     name: str
     command: tuple[str, ...]
@@ -25,58 +34,165 @@ class Check:
 
 
 CHECKS = (
-    Check("ruff", (f"{BIN}/ruff", "check", "src", "tests", "tools", "migrations")),
-    Check("ruff format", (f"{BIN}/ruff", "format", "--check", "src", "tests", "tools", "migrations")),
     Check("mypy", (f"{BIN}/mypy",)),
-    Check("import contract", (f"{BIN}/lint-imports",)),
-    Check("openapi is current", (PYTHON, "tools/describe_web.py", "--check")),
-)
-FRONT_CHECKS = (
     Check("svelte-check", ("npm", "run", "--silent", "check"), FRONT),
     Check("eslint", ("npm", "run", "--silent", "lint"), FRONT),
     Check("prettier", ("npm", "run", "--silent", "format"), FRONT),
+    Check("import contract", (f"{BIN}/lint-imports",)),
+    Check("openapi is current", (PYTHON, "tools/describe_web.py", "--check")),
+    Check("ruff", (f"{BIN}/ruff", "check", "src", "tests", "tools", "migrations")),
+    Check("ruff format", (f"{BIN}/ruff", "format", "--check", "src", "tests", "tools", "migrations")),
 )
-SUITES = tuple(
-    Check(f"tests/{name}", (PYTHON, "-W", "ignore::ResourceWarning", "-m", "tests.suite", f"tests/{name}"))
-    for name in ("core", "studio", "web", "ui")
-)
+SECONDS: dict[str, int] = {
+    "tests.studio.test_working": 150,
+    "tests.studio.test_launching": 100,
+    "tests.core.test_planning": 40,
+    "tests.core.test_cleaning": 35,
+    "tests.core.test_kernels_against_references": 32,
+    "tests.core.test_exactness": 28,
+    "tests.core.test_tone_and_dynamics": 24,
+    "tests.core.test_span_levels": 20,
+    "tests.core.test_findings": 20,
+    "tests.core.test_between_the_words": 20,
+    "tests.core.test_treating_in_general": 20,
+    "tests.core.test_rates_and_noises": 18,
+    "tests.web.test_routes": 20,
+    "tests.web.test_resumable": 20,
+    "tests.core.test_command_line": 15,
+    "tests.core.test_hostile_files": 15,
+    "tests.core.test_measured_once": 15,
+    "tests.core.test_shaping": 10,
+    "tests.core.test_delivery": 10,
+    "tests.core.test_plans_in_general": 10,
+    "tests.core.test_pictures_of_sound": 8,
+    "tests.core.test_pyramid": 8,
+    "tests.core.test_steps_against_references": 8,
+    "tests.core.test_speech_and_pauses": 8,
+    "tests.core.test_certifying": 8,
+    "tests.studio.test_isolation": 15,
+    "tests.ui.test_page": 100,
+}
+"""What modules took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
+QUICK_S = 6
+
+
+class Work:
+    """What is left to do. Modules of the interface go to one lane, as they share a browser; it helps with the others afterwards."""
+
+    def __init__(self, checks: Iterable[Check], modules: Iterable[str]) -> None:
+        longest = sorted(modules, key=lambda module: -SECONDS.get(module, 0))
+        self._lock = threading.Lock()
+        self._interface = deque(module for module in longest if module.startswith("tests.ui."))
+        self._others: deque[Check | str] = deque(module for module in longest if not module.startswith("tests.ui."))
+        self._others.extend(checks)
+
+    def next(self, *, interface: bool) -> Check | str | None:
+        with self._lock:
+            if interface and self._interface:
+                return self._interface.popleft()
+            return self._others.popleft() if self._others else None
 
 
 class Tally:
     def __init__(self) -> None:
         self.passed = self.failed = 0
+        self.times: list[tuple[float, str]] = []
         self._lock = threading.Lock()
 
-    def run(self, check: Check) -> None:
-        began = time.monotonic()
-        with tempfile.TemporaryFile("w+") as output:
-            done = subprocess.run(check.command, cwd=check.folder, stdout=output, stderr=subprocess.STDOUT, check=False)
-            output.seek(0)
-            text = output.read()
-        counted = re.findall(r"^COUNTS (\d+) (\d+)$", text, re.MULTILINE)
-        passed, failed = map(int, counted[-1]) if counted else (int(done.returncode == 0), int(done.returncode != 0))
-        if done.returncode != 0 and failed == 0:
-            failed = 1
+    def note(self, name: str, passed: int, failed: int, seconds: float, told: str) -> None:
         with self._lock:
             self.passed += passed
             self.failed += failed
             if failed:
-                print(text)
-            seconds = time.monotonic() - began
-            print(f"{'FAIL' if failed else 'ok  '} {check.name}: {passed} passed, {failed} failed, {seconds:.0f} s")
-            sys.stdout.flush()
+                print(told)
+            print(f"{'FAIL' if failed else 'ok  '} {name}: {passed} passed, {failed} failed, {seconds:.0f} s", flush=True)
+
+    def check(self, check: Check) -> None:
+        began = time.monotonic()
+        done = subprocess.run(
+            check.command, cwd=check.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
+        )
+        self.note(check.name, int(done.returncode == 0), int(done.returncode != 0), time.monotonic() - began, done.stdout)
+
+
+class Lane:
+    """A process that runs one module after the other; should it die, the module failed, and the next has another process."""
+
+    def __init__(self, tally: Tally) -> None:
+        self._tally = tally
+        self._process: subprocess.Popen[str] | None = None
+        self._said = tempfile.TemporaryFile("w+", errors="replace")  # noqa: SIM115 - as long as the lane
+
+    def module(self, name: str) -> None:
+        began = time.monotonic()
+        if self._process is None:
+            self._said.truncate(0)
+            self._process = subprocess.Popen(
+                LANE, cwd=ROOT, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=self._said, text=True
+            )
+        assert self._process.stdin is not None and self._process.stdout is not None
+        self._process.stdin.write(f"{name}\n")
+        self._process.stdin.flush()
+        line = self._process.stdout.readline()
+        seconds = time.monotonic() - began
+        if not line:
+            status = self._process.wait()
+            self._process = None
+            self._said.seek(0)
+            self._tally.note(name, 0, 1, seconds, f"{name} ended its process with status {status}:\n{self._said.read()[-4000:]}")
+            return
+        answer = json.loads(line)
+        self._tally.times += [(took, test) for took, test in answer["times"]]
+        self._tally.note(name, answer["passed"], answer["failed"], seconds, answer["told"])
+
+    def end(self) -> None:
+        if self._process is not None:
+            assert self._process.stdin is not None
+            self._process.stdin.close()
+            self._process.wait()
+            self._process = None
+
+
+def work_off(work: Work, tally: Tally, *, interface: bool) -> None:
+    """One lane's share, until nothing is left."""
+    lane = Lane(tally)
+    before = ""
+    while (task := work.next(interface=interface)) is not None:
+        if isinstance(task, Check):
+            tally.check(task)
+            continue
+        if before.startswith("tests.ui.") and not task.startswith("tests.ui."):
+            lane.end()  # and with it the browser
+        lane.module(task)
+        before = task
+    lane.end()
+
+
+def modules() -> list[str]:
+    """Every module of tests."""
+    return [".".join(path.relative_to(ROOT).with_suffix("").parts) for path in sorted((ROOT / "tests").rglob("test_*.py"))]
 
 
 def main() -> int:
     wanted = sys.argv[1:]
-    chosen = [check for check in (*CHECKS, *SUITES) if not wanted or any(word in check.name for word in wanted)]
-    aside = [check for check in FRONT_CHECKS if not wanted or any(word in check.name for word in wanted)]
-    tally = Tally()
-    front = threading.Thread(target=lambda: [tally.run(check) for check in aside])
-    front.start()
-    for check in chosen:
-        tally.run(check)
-    front.join()
+    quick = wanted == ["quick"]
+    checks, chosen = [*CHECKS], modules()
+    if quick:
+        chosen = [name for name in chosen if not name.startswith("tests.ui.") and SECONDS.get(name, 0) <= QUICK_S]
+    elif wanted:
+        checks = [check for check in checks if any(word in check.name for word in wanted)]
+        chosen = [name for name in chosen if any(word in name or word in name.replace(".", "/") for word in wanted)]
+    work, tally = Work(checks, chosen), Tally()
+    lanes = [
+        threading.Thread(target=work_off, args=(work, tally), kwargs={"interface": number == 0})
+        for number in range((os.cpu_count() or 1) + 1)
+    ]
+    for lane in lanes:
+        lane.start()
+    for lane in lanes:
+        lane.join()
+    for seconds, name in sorted(tally.times, reverse=True)[:SLOWEST]:
+        print(f"{seconds:7.1f} s  {name}")
     print(f"{tally.passed} passed, {tally.failed} failed")
     return 1 if tally.failed or not tally.passed else 0
 

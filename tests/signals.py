@@ -51,6 +51,11 @@ def voice_like(seconds: float, *, rms_dbfs: float, rate: int, room_dbfs: float =
     return spoken + noise(seconds, rms_dbfs=room_dbfs, rate=rate, seed=seed)
 
 
+def long_voice(seconds: int, *, rms_dbfs: float, rate: int, seed: int = 3) -> Wave:
+    """Half a minute of such a voice, over and over."""
+    return np.tile(voice_like(30, rms_dbfs=rms_dbfs, rate=rate, room_dbfs=-75, seed=seed), seconds // 30)
+
+
 def write(path: Path, wave: NDArray[np.floating], rate: int, subtype: str = "PCM_24") -> Path:
     soundfile.write(path, wave, rate, subtype=subtype)
     return path

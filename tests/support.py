@@ -1,5 +1,9 @@
-"""A whole application for tests: a database of its own on loopback, a store and keys in a folder that goes away."""
+"""A whole application for tests: a database of its own on loopback, a store and keys in a folder that goes away.
 
+The database server is started once for a process; each class of tests gets a copy of an empty database.
+"""
+
+import atexit
 import os
 import subprocess
 import sys
@@ -7,36 +11,82 @@ import tempfile
 import threading
 import time
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from sqlmodel import select
+from psycopg import sql
+from sqlalchemy import text
+from sqlmodel import SQLModel, select
 
-from ispettore.studio import queue
-from ispettore.studio.cluster import Cluster, free_port
 from ispettore.studio.database import engine, migrate, transaction
+from ispettore.studio.jobs import queue
+from ispettore.studio.running.cluster import ADMINISTRATOR, NAME, Cluster, free_port
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Store
+from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Work
 
 
+@cache
+def cluster() -> Cluster:
+    """The one database server of this process, made when it is first needed, with an empty database of the newest schema to
+    copy."""
+    held = tempfile.TemporaryDirectory(prefix="ispettore-cluster-")
+    folder = Path(held.name)
+    folder.chmod(0o755)  # the database's user must reach its part of it
+    made = Cluster(folder / "postgres", fast=True)
+    atexit.register(held.cleanup)
+    atexit.register(made.stop, mode="immediate")
+    made.start()
+    with in_environment(ISPETTORE_DATABASE_URL=made.url):
+        migrate()
+        engine().dispose()
+    return made
+
+
+@contextmanager
+def in_environment(**chosen: str) -> Iterator[None]:
+    """These settings, and what is made from settings, for a while."""
+    before = {name: os.environ.get(name) for name in chosen}
+    os.environ.update(chosen)
+    _forget()
+    try:
+        yield
+    finally:
+        for name, value in before.items():
+            if value is None:
+                os.environ.pop(name, None)
+            else:
+                os.environ[name] = value
+        _forget()
+
+
+def _forget() -> None:
+    for cached in (settings, engine, queue.deferrer):
+        cached.cache_clear()
+
+
 class Application:
-    """Started once for a module of tests; its settings are in the environment while it runs."""
+    """Started once for a class of tests, on a database of its own; its settings are in the environment while it runs."""
+
+    count = 0
 
     def __init__(self) -> None:
         self._held = tempfile.TemporaryDirectory(prefix="ispettore-test-")
         self.folder = Path(self._held.name)
-        self.folder.chmod(0o755)  # the database's user must reach its part of it
-        self.cluster = Cluster(self.folder / "postgres", fast=True)
+        self.cluster = cluster()
+        Application.count += 1
+        self.database = f"test_{Application.count}"
         self.processes: list[subprocess.Popen[bytes]] = []
-        self._before: dict[str, str | None] = {}
+        self._chosen = ExitStack()
 
     def start(self) -> "Application":
-        self.cluster.start()
+        self._manage("CREATE DATABASE {} TEMPLATE {} OWNER {}", self.database, NAME, NAME)
         chosen = {
-            "ISPETTORE_DATABASE_URL": self.cluster.url,
+            "ISPETTORE_DATABASE_URL": self.cluster.url.rsplit("/", 1)[0] + f"/{self.database}",
             "ISPETTORE_STORE": str(self.folder / "store"),
             "ISPETTORE_INCOMING": str(self.folder / "incoming"),
             "ISPETTORE_WORK": str(self.folder / "work"),
@@ -47,11 +97,7 @@ class Application:
         }
         # Children's fork server keeps a folder in the temporary folder until this process ends: only processes get ours.
         (self.folder / "tmp").mkdir(mode=0o700)
-        for name, value in chosen.items():
-            self._before[name] = os.environ.get(name)
-            os.environ[name] = value
-        self._forget()
-        migrate()
+        self._chosen.enter_context(in_environment(**chosen))
         return self
 
     def stop(self) -> None:
@@ -59,19 +105,21 @@ class Application:
             end(process)
         engine().dispose()
         queue.deferrer().close()
-        self.cluster.stop(mode="immediate")
-        for name, value in self._before.items():
-            if value is None:
-                os.environ.pop(name, None)
-            else:
-                os.environ[name] = value
-        self._forget()
+        self._chosen.close()
+        self._manage("DROP DATABASE {} WITH (FORCE)", self.database)
         self._held.cleanup()
 
-    @staticmethod
-    def _forget() -> None:
-        for cached in (settings, engine, queue.deferrer):
-            cached.cache_clear()
+    def empty(self) -> None:
+        """Take every row out of every table, and let go of what was on its way in, as if nothing had been done yet."""
+        names = ", ".join(f'"{table.name}"' for table in SQLModel.metadata.sorted_tables)
+        with transaction() as session:
+            session.execute(text(f"TRUNCATE {names} CASCADE"))
+        for path in settings().incoming.glob("*"):
+            path.unlink()
+
+    def _manage(self, command: str, *names: str) -> None:
+        with self.cluster._connect(ADMINISTRATOR) as connection:
+            connection.execute(sql.SQL(command).format(*map(sql.Identifier, names)))
 
     @property
     def store(self) -> Store:

@@ -6,11 +6,12 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.measure.inspection import Measured, measure_array
+from ispettore.core.measure.inspecting import measure_array
+from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.runner import Run, run
 from ispettore.core.treat.step import Context
 from ispettore.core.treat.treatment import Step, Treatment
-from ispettore.studio.demo import faults
+from ispettore.demo import faults
 
 RATE = 44_100
 EXAMPLES: dict[str, dict] = {

@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""Write what others build on: docs/openapi.json, from which the front end's types are made, and the schemas of a specification
-and a treatment.
+"""Write what others build on: docs/openapi.json, from which the front end's types are made, docs/quantities.json, by which it draws
+and writes figures, and the schemas of a specification and a treatment.
 
 With --check, only say whether they are current.
 """
@@ -9,7 +9,7 @@ import json
 import sys
 from pathlib import Path
 
-from ispettore.core.spec import catalogue
+from ispettore.core.spec import catalogue, quantities
 from ispettore.core.treat import treatment
 from ispettore.web.app import build
 
@@ -19,6 +19,7 @@ DOCS = Path(__file__).parent.parent / "docs"
 def main() -> int:
     texts = {
         "openapi.json": build().openapi(),
+        "quantities.json": quantities.page(),
         "specification.schema.json": catalogue.schema(),
         "treatment.schema.json": treatment.schema(),
     }

@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-DEMO = Path(__file__).parent.parent / "src/ispettore/studio/demo"
+DEMO = Path(__file__).parent.parent / "src/ispettore/demo"
 FIRST, SECOND = "slt", "rms"
 BOTH = (FIRST, SECOND)  # paragraphs in turn
 VOICES = {

@@ -25,11 +25,12 @@ from ispettore.core.certify.verification import Verification
 from ispettore.core.certify.verification import verify as verify_file
 from ispettore.core.figures import clock, number, with_unit
 from ispettore.core.measure import ribbon, tracks
+from ispettore.core.measure.inspecting import inspect as inspect_file
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.inspection import inspect as inspect_file
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.conform import conform as conform_file
+from ispettore.core.plan.planner import PREFERENCES, USUAL_PREFERENCE
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import builtin, catalogue, standing
 from ispettore.core.spec.breaches import Breach, breaches
@@ -50,6 +51,7 @@ app = typer.Typer(
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
 MASTERS, LOSSY = ([name for name, written in WRITABLE.items() if written.lossy is lossy] for lossy in (False, True))
+_PREFERENCES = f"{', '.join(PREFERENCES[:-1])} or {PREFERENCES[-1]}"
 MARKS = {"inside": "[•] ", "over": "[ ]•", "under": "•[ ]", "near": "[•  ", "unmeasured": "[ ] "}
 
 
@@ -120,12 +122,13 @@ def conform(
         typer.Option("--out", help=f"The result: .{', .'.join(MASTERS)} for a master, .{', .'.join(LOSSY)} for a deliverable."),
     ],
     treatment: Annotated[Path | None, typer.Option("--treatment", help="A treatment to run instead of planning one.")] = None,
-    plan: Annotated[str, typer.Option("--plan", help="light, balanced or even.")] = "balanced",
+    plan: Annotated[str, typer.Option("--plan", help=f"{_PREFERENCES}.")] = USUAL_PREFERENCE,
     as_json: AsJson = False,
 ) -> None:
     """Conform a recording with as little processing as will do. Exit 1 and nothing written where it can't be conformed."""
-    if plan not in ("light", "balanced", "even"):
-        typer.echo(f"There is no plan “{plan}”; there are light, balanced and even.", err=True)
+    preference = next((known for known in PREFERENCES if known == plan), None)
+    if preference is None:
+        typer.echo(f"There is no plan “{plan}”; there are {_PREFERENCES.replace(' or ', ' and ')}.", err=True)
         raise typer.Exit(2)
     with said_plainly():
         format_for(out)
@@ -135,7 +138,7 @@ def conform(
             catalogue.find(spec),
             out,
             treatment=given,
-            preference=plan,  # type: ignore[arg-type]
+            preference=preference,
             written_at=datetime.now(UTC),
             progress=_progress_line(),
         )
@@ -225,7 +228,7 @@ def specs(as_json: AsJson = False) -> None:
 @app.command()
 def worker() -> None:
     """Do background work for the database and store that ISPETTORE_DATABASE_URL and ISPETTORE_STORE name."""
-    from ispettore.studio.worker import run
+    from ispettore.studio.worker.process import run
 
     run()
 
@@ -243,7 +246,7 @@ def demo() -> None:
 
 
 def _launch(*, demo: bool) -> None:
-    from ispettore.studio.launching import launch
+    from ispettore.studio.running.launching import launch
 
     with said_plainly():
         raise typer.Exit(launch(demo=demo, say=typer.echo))

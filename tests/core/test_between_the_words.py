@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ispettore.core.measure.inspection import inspect, measure_array
-from ispettore.studio.demo import scenario
+from ispettore.core.measure.inspecting import inspect, measure_array
+from ispettore.demo import scenario
 from tests import signals
 
 RATE = 44_100

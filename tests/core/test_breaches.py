@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ispettore.core.measure import tracks
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.breaches import MOST, breaches
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import judge

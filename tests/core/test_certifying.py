@@ -16,7 +16,7 @@ from ispettore.core.certify.certificate import certify, hash_of
 from ispettore.core.certify.keys import KeyFolder, load_public
 from ispettore.core.certify.verification import verify
 from ispettore.core.measure import ribbon
-from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from tests import signals

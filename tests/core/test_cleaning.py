@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 from pystoi import stoi
-from scipy import fft, signal, stats
+from scipy import fft, ndimage, signal, stats
 
 from ispettore.core import errors
 from ispettore.core.treat import expander
@@ -23,11 +23,18 @@ def hum(frames: int, *, base_hz: float = 50.03, wander_hz: float = 0.0, seed: in
     return [0.008 / k * np.sin(k * phase + k) for k in range(1, 11)]
 
 
-def around(wave: np.ndarray, hz: float, width_hz: float = 2.0) -> float:
-    """Power of a wave within some Hz of a frequency."""
+def around(wave: np.ndarray, *at_hz: float, width_hz: float = 2.0) -> list[float]:
+    """Power of a wave within some Hz of each frequency."""
     size = fft.next_fast_len(wave.size, real=True)
     spectrum = np.abs(fft.rfft(wave * np.hanning(wave.size), size)) ** 2
-    return float(spectrum[np.abs(fft.rfftfreq(size, 1 / RATE) - hz) < width_hz].sum())
+    bins = fft.rfftfreq(size, 1 / RATE)
+    edges = [np.searchsorted(bins, (hz - width_hz, hz + width_hz)) for hz in at_hz]
+    return [float(spectrum[first:last].sum()) for first, last in edges]
+
+
+def smoothed(power: np.ndarray, frames: int) -> np.ndarray:
+    """The mean over so many frames around each."""
+    return ndimage.uniform_filter1d(power, frames, mode="constant")
 
 
 class HumFilter(unittest.TestCase):
@@ -38,10 +45,11 @@ class HumFilter(unittest.TestCase):
     def check(self, lines: list[np.ndarray], least: list[float], hz: float, **settings) -> None:
         out, done = treated(self.voice + sum(lines), ("hum-filter", settings))
         rest = out - self.voice
+        left = around(rest, *(hz * k for k in range(1, len(least) + 1)))
         for k, wanted in enumerate(least, start=1):
             with self.subTest(line=k):
-                taken = db(around(lines[k - 1], hz * k) / around(rest, hz * k))
-                self.assertGreater(taken, wanted)
+                [put_in] = around(lines[k - 1], hz * k)
+                self.assertGreater(db(put_in / left[k - 1]), wanted)
         self.assertAlmostEqual(done.ledger[0].learned["base_hz"], hz, delta=0.05)
         voice = [measured(wave).inspection.value("active_speech_level_dbfs") for wave in (self.voice, out)]
         self.assertAlmostEqual(voice[0], voice[1], delta=0.5)
@@ -65,8 +73,8 @@ class HumFilter(unittest.TestCase):
         both = np.stack((self.voice + lines, self.voice - 0.3 * lines), axis=1)
         out, _ = treated(both, ("hum-filter", {}))
         for channel in (0, 1):
-            taken = db(around(both[:, channel] - self.voice, 50.03) / around(out[:, channel] - self.voice, 50.03))
-            self.assertGreater(taken, 30)
+            [put_in], [left] = (around(wave[:, channel] - self.voice, 50.03) for wave in (both, out))
+            self.assertGreater(db(put_in / left), 30)
 
 
 class NoiseReduction(unittest.TestCase):
@@ -91,7 +99,7 @@ class NoiseReduction(unittest.TestCase):
         room = masked(before.passages.room, noisy.size)
         self.assertAlmostEqual(db(np.mean(noisy[room] ** 2) / np.mean(out[room] ** 2)), amount, delta=1)
         # What is left of the voice, by how much of the clean wave is in what came out.
-        loud = 10 * np.log10(np.maximum(np.convolve(clean**2, np.ones(4_410) / 4_410, "same"), 1e-12)) + 20
+        loud = 10 * np.log10(np.maximum(smoothed(clean**2, 4_410), 1e-12)) + 20
         quiet = (loud > -25) & (loud <= -10)
         for least, most in ((-15, -10), (-20, -15), (-25, -20)):
             part = (loud > least) & (loud <= most)
@@ -99,7 +107,7 @@ class NoiseReduction(unittest.TestCase):
         self.assertGreater(quiet.mean(), 0.02)
         sections = signal.butter(6, 4_000, "highpass", fs=RATE, output="sos")
         hiss, left = signal.sosfilt(sections, clean), signal.sosfilt(sections, out)
-        level = 10 * np.log10(np.maximum(np.convolve(hiss**2, np.ones(1_764) / 1_764, "same"), 1e-14))
+        level = 10 * np.log10(np.maximum(smoothed(hiss**2, 1_764), 1e-14))
         for least, most in ((0, 10), (10, 20), (20, 25)):
             part = (level <= level.max() - least) & (level > level.max() - most)
             self.assertGreater(db((np.mean(hiss[part] * left[part]) / np.mean(hiss[part] ** 2)) ** 2), -2)

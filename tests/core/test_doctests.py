@@ -1,4 +1,4 @@
-"""Every example in a docstring runs."""
+"""Every example in a docstring of the core runs; those of the services in tests/studio."""
 
 import doctest
 import importlib
@@ -12,7 +12,6 @@ import ispettore.core
 
 def load_tests(_loader: unittest.TestLoader, tests: unittest.TestSuite, _pattern: str | None) -> unittest.TestSuite:
     names = [module.name for module in pkgutil.walk_packages(ispettore.core.__path__, "ispettore.core.")]
-    services = [f"ispettore.studio.{name}" for name in ("conformings", "computing", "room_tones")]
-    for name in [*names, *services]:
+    for name in names:
         tests.addTests(doctest.DocTestSuite(importlib.import_module(name), extraglobs={"np": np}))
     return tests

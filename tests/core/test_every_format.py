@@ -12,7 +12,7 @@ import soundfile
 import soxr
 from mutagen.id3 import TALB, TIT2, TPE1
 
-from ispettore.core.measure.inspection import inspect, measure_array
+from ispettore.core.measure.inspecting import inspect, measure_array
 from tests import signals
 
 RATE = 48_000

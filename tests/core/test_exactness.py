@@ -6,14 +6,14 @@ import numpy as np
 from scipy import signal as dsp
 
 from ispettore.core.measure import k_weighting, loudness
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.quantities import QUANTITIES
 from tests import signals
+from tests.corpus import RATES, rates, some
 from tests.signals import sine, steps, stereo
 
 GATED = {"active_speech_level_dbfs", "speech_crest_db", "peak_to_loudness_db", "loudness_range_lu", "speech_activity_percent",
          "signal_to_noise_db", "hum_db", "rumble_db", "decay_s"}  # fmt: skip
-RATES = (16_000, 22_050, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000)
 
 
 def reading(wave: np.ndarray, rate: int, quantity: str) -> float:
@@ -31,8 +31,8 @@ class Loudness(unittest.TestCase):
                 self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -3.01, delta=0.05)
 
     def test_cases_1_and_2_read_their_level_in_all_three_windows(self):
-        for rate in RATES:
-            for level in (-23.0, -33.0):
+        for number, level in enumerate((-23.0, -33.0)):
+            for rate in rates(number):
                 wave = stereo(sine(1000, peak_dbfs=level, seconds=20 if rate <= 48_000 else 6, rate=rate))
                 inspection = measure_array(wave, sample_rate_hz=rate).inspection
                 for quantity in ("integrated_loudness_lufs", "momentary_max_lufs", "short_term_max_lufs"):
@@ -45,25 +45,25 @@ class Loudness(unittest.TestCase):
             4: [(-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)],
             5: [(-26, 20), (-20, 20.1), (-26, 20)],
         }
-        for rate in RATES:
-            for case, parts in cases.items():
+        for case, parts in cases.items():
+            for rate in rates(case):
                 with self.subTest(case=case, rate=rate):
                     wave = stereo(steps(1000, parts, rate=rate))
                     self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -23.0, delta=0.1)
 
     def test_case_6_weighs_the_surround_channels(self):
-        for rate in RATES:
+        for rate in rates(2):
             levels = (-28, -28, -24, -30, -30)
             wave = np.stack([sine(1000, peak_dbfs=level, seconds=20, rate=rate) for level in levels], axis=1)
             with self.subTest(rate=rate):
                 self.assertAlmostEqual(reading(wave, rate, "integrated_loudness_lufs"), -23.0, delta=0.1)
 
     def test_cases_9_and_12_hold_their_windows_from_the_first_full_one_on(self):
-        for rate in RATES:
-            for parts, times, which, first in (
-                ([(-20, 1.34), (-30, 1.66)], 5, 1, 0),  # 3 s windows, from 3 s on
-                ([(-20, 0.18), (-30, 0.22)], 25, 0, 6),  # 400 ms windows, from 1 s on
-            ):
+        for parts, times, which, first in (
+            ([(-20, 1.34), (-30, 1.66)], 5, 1, 0),  # 3 s windows, from 3 s on
+            ([(-20, 0.18), (-30, 0.22)], 25, 0, 6),  # 400 ms windows, from 1 s on
+        ):
+            for rate in rates(which):
                 wave = stereo(steps(1000, parts * times, rate=rate))
                 measured = measure_array(wave, sample_rate_hz=rate)
                 quantity = ("momentary_max_lufs", "short_term_max_lufs")[which]
@@ -75,8 +75,8 @@ class Loudness(unittest.TestCase):
 
     def bursts(self, quantity: str, length: float, step: float, levels: list[float]):
         """Twenty bursts, each after a little more silence than the one before, at every rate."""
-        for rate in RATES:
-            for i, level in enumerate(levels):
+        for i, level in enumerate(levels):
+            for rate in rates(i):
                 wave = stereo(steps(1000, [(-200, i * step + 0.001), (level, length), (-200, 1)], rate=rate).astype(np.float32))
                 with self.subTest(quantity=quantity, i=i, rate=rate):
                     self.assertAlmostEqual(reading(wave, rate, quantity), level, delta=0.1)
@@ -95,8 +95,8 @@ class Loudness(unittest.TestCase):
 
     def test_loudness_range_of_tech_3342_cases(self):
         cases = [([-20, -30], 10), ([-20, -15], 5), ([-40, -20], 20), ([-50, -35, -20, -35, -50], 15)]
-        for rate in RATES:
-            for levels, expected in cases:
+        for number, (levels, expected) in enumerate(cases):
+            for rate in rates(number + 1):
                 wave = stereo(steps(1000, [(level, 20) for level in levels], rate=rate).astype(np.float32))
                 with self.subTest(levels=levels, rate=rate):
                     self.assertAlmostEqual(reading(wave, rate, "loudness_range_lu"), expected, delta=1)
@@ -141,7 +141,7 @@ class TruePeak(unittest.TestCase):
     def test_sines_up_to_0_45_of_the_rate_in_any_phase_are_read_within_a_tenth(self):
         for rate in RATES:
             for part in (0.1, 0.2, 0.25, 0.3, 0.35, 0.4, 0.45):
-                for phase in range(16):
+                for phase in some(range(16), every=4, first=RATES.index(rate) % 4):
                     wave = 0.5 * np.sin(2 * np.pi * part * np.arange(6_000) + phase * np.pi / 16)
                     with self.subTest(part=part, phase=phase, rate=rate):
                         self.assertAlmostEqual(reading(wave, rate, "true_peak_dbtp"), -6.02, delta=0.1)

@@ -16,11 +16,10 @@ ROOT = Path(__file__).parents[2]
 CASES = json.loads((ROOT / "tests" / "figures.json").read_text(encoding="utf-8"))
 PAGE = """
 import { readFileSync } from 'node:fs';
-import typescript from 'typescript';
-const source = readFileSync('src/lib/format.ts', 'utf8');
-const module = { compilerOptions: { module: typescript.ModuleKind.ESNext, target: typescript.ScriptTarget.ES2022 } };
-const script = typescript.transpileModule(source, module).outputText;
-const format = await import('data:text/javascript;base64,' + Buffer.from(script).toString('base64'));
+import { rolldown } from 'rolldown';
+const bundle = await rolldown({ input: 'src/lib/format.ts', platform: 'neutral' });
+const { output } = await bundle.generate({ format: 'esm' });
+const format = await import('data:text/javascript;base64,' + Buffer.from(output[0].code).toString('base64'));
 const cases = JSON.parse(readFileSync(0, 'utf8'));
 const found = cases.map(([name, ...rest]) => format[name](...rest));
 process.stdout.write(JSON.stringify(found));

@@ -10,7 +10,7 @@ import soundfile
 from ispettore.core import errors
 from ispettore.core.audio.reading import Source, read_all
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for
-from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.inspecting import inspect
 from tests import signals
 
 RATE = 44_100

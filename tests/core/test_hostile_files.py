@@ -13,7 +13,7 @@ from ispettore.core.audio import mpeg_frames
 from ispettore.core.audio.facts import recognise
 from ispettore.core.audio.writing import Sink, format_for
 from ispettore.core.errors import IspettoreError
-from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.inspecting import inspect
 from tests import signals
 
 RATE = 44_100
@@ -68,7 +68,7 @@ class Mutations(unittest.TestCase):
                 path = self.folder / f"mutated.{ending}"
                 path.write_bytes(self.mutated(content, random))
                 before = set(self.folder.iterdir())
-                begun = time.monotonic()
+                begun = time.process_time()
                 with self.subTest(ending=ending, number=number):
                     try:
                         inspection = inspect(path).inspection
@@ -79,7 +79,7 @@ class Mutations(unittest.TestCase):
                         self.assertNotIn("{", error.sentence)
                         outcomes["refused"] += 1
                 self.assertEqual(set(self.folder.iterdir()), before)
-                self.assertLess(time.monotonic() - begun, 60, "no file of three seconds keeps anyone waiting")
+                self.assertLess(time.process_time() - begun, 60, "no file of three seconds keeps the processor for a minute")
                 self.assertEqual(list(scratch.iterdir()), [])
         self.assertGreater(min(outcomes.values()), 20)
 

@@ -19,7 +19,7 @@ from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.verification import verify
 from ispettore.core.measure import kept as kept_inspections
 from ispettore.core.measure import methods_history
-from ispettore.core.measure.inspection import inspect
+from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.spec import kept as kept_specifications
 from ispettore.core.spec import quantities

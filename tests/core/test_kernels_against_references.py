@@ -16,11 +16,12 @@ from ispettore.core.measure.clipping import Clipping
 from ispettore.core.measure.dropouts import Dropouts
 from ispettore.core.measure.filtered import VOICE_HZ, Filtered
 from ispettore.core.measure.grid import Series, borders, seconds
-from ispettore.core.measure.inspection import Meters, measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.k_weighting import design
+from ispettore.core.measure.meters import Meters
 from ispettore.core.measure.sections import high_pass
 from ispettore.core.measure.spectra import Spectra
-from ispettore.studio.demo import faults
+from ispettore.demo import faults
 from tests import signals
 from tests.core import references
 

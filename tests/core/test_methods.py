@@ -3,8 +3,10 @@
 import re
 import unittest
 from pathlib import Path
+from typing import get_args
 
 from ispettore.core.measure import clipping, ends, level_jumps, noise_floor, speech
+from ispettore.core.measure.reading import FindingKind
 from ispettore.core.plan.remedies import REMEDIES
 from ispettore.core.spec.methods import methods, title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
@@ -19,8 +21,9 @@ class Explanations(unittest.TestCase):
                 self.assertTrue(entry.definition and entry.source)
                 self.assertTrue(entry.formula or QUANTITIES[name].group == "file")
 
-    def test_every_kind_of_finding_has_one(self):
-        self.assertEqual(set(methods()["findings"]), set(REMEDIES))
+    def test_every_kind_of_finding_has_one_and_a_remedy(self):
+        self.assertEqual(set(methods()["findings"]), set(get_args(FindingKind)))
+        self.assertEqual(set(REMEDIES), set(get_args(FindingKind)))
 
     def test_each_is_told_in_two_sentences(self):
         for group in methods().values():

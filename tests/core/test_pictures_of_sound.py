@@ -8,7 +8,7 @@ from scipy import signal, stats
 from ispettore.core import errors
 from ispettore.core.certify import blind
 from ispettore.core.measure import chosen_tone, spectrogram
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Span
 from tests import signals
 

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ispettore.core import errors
-from ispettore.core.measure.inspection import inspect, measure_array
+from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import conform
 from ispettore.core.plan.planner import make
@@ -20,7 +20,7 @@ from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import judge, judge_production, place
 from ispettore.core.treat.treatment import Step, Treatment
-from ispettore.studio.demo import scenario
+from ispettore.demo import scenario
 from tests import signals
 from tests.core.test_steps import independent_true_peak
 
@@ -205,7 +205,7 @@ class Conforming(unittest.TestCase):
 
     def test_predictions_hold(self):
         measured = inspect(self.results["03"][0])
-        plan = make(measured, AUDIOBOOK, role="master")
+        plan = make(measured.basis, AUDIOBOOK, role="master")
         self.assertAlmostEqual(plan.expected_limiting_db, self.results["03"][2].touch.depth_p99_db, delta=0.5)
 
     def test_too_dense_for_the_bounds_is_refused_with_what_is_missing(self):

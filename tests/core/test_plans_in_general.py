@@ -8,7 +8,7 @@ import numpy as np
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.plan import evening, planner
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import conform, role_for
@@ -144,7 +144,7 @@ class Evening(unittest.TestCase):
 
     def search(self, bounds: Bounds):
         return evening.search(
-            self.measured,
+            self.measured.basis,
             self.window,
             ceiling_dbtp=-1.2,
             level="rms_dbfs",

@@ -9,7 +9,7 @@ import numpy as np
 
 from ispettore.core.measure import pyramid
 from ispettore.core.measure.grid import STRETCH_CELLS, Series
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from tests import signals
 
 STEP_DB = 80 / 255

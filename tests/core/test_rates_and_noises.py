@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.grid import CELLS_PER_SECOND, borders, runs
-from ispettore.core.measure.inspection import measure_array
-from ispettore.studio.demo import faults, scenario
+from ispettore.core.measure.inspecting import measure_array
+from ispettore.demo import faults, scenario
 from tests import signals
 
 RATES = (16_000, 22_050, 32_000, 44_100, 88_200, 96_000, 192_000)

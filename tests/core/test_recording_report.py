@@ -11,7 +11,7 @@ import numpy as np
 from ispettore.core.certify import recording_report
 from ispettore.core.certify.recording_report import RecordingReport, html, pdf
 from ispettore.core.measure import ribbon, tracks
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.breaches import breaches
 from ispettore.core.spec.catalogue import shipped
 from ispettore.core.spec.quantities import QUANTITIES

@@ -7,12 +7,12 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.measure.inspection import inspect, measure_array
+from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.treat.compressor import Compressor, static_curve, surrogate
 from ispettore.core.treat.limiter import TruePeakLimiter
 from ispettore.core.treat.limiter import surrogate as limiter_surrogate
 from ispettore.core.treat.step import Context
-from ispettore.studio.demo import scenario
+from ispettore.demo import scenario
 from tests import signals
 from tests.core.test_steps import RATE, processed
 

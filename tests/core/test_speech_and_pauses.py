@@ -5,9 +5,9 @@ import unittest
 import numpy as np
 from scipy import signal as dsp
 
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Span
-from ispettore.studio.demo import faults
+from ispettore.demo import faults
 from tests import signals
 
 RATE = 44_100

@@ -8,6 +8,7 @@ import numpy as np
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet, write
+from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.ribbon import Ribbon, coarser
@@ -36,7 +37,16 @@ def recording(*, channels: int = 1, rate: int = 44_100, **readings: float | None
         name: Reading(quantity=name, value=value, unit="", method="given", channel=None, start_s=0, end_s=60)
         for name, value in readings.items()
     }
-    return Inspection(name="a.wav", sha256="0" * 64, facts=facts, readings=given, findings=[], speech=[], room_tone=[])
+    return Inspection(
+        name="a.wav",
+        sha256="0" * 64,
+        facts=facts,
+        readings=given,
+        findings=[],
+        speech=[],
+        room_tone=[],
+        methods_version=methods_history.current(),
+    )
 
 
 class Spreads(unittest.TestCase):

@@ -9,7 +9,7 @@ import soundfile
 from scipy import signal as dsp
 
 from ispettore.core import errors
-from ispettore.core.measure.inspection import inspect, measure_array
+from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.treat import touch
 from ispettore.core.treat.runner import run
 from ispettore.core.treat.step import Context

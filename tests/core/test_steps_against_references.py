@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, interpolator
 from ispettore.core.treat import hum_filter, level_riding, noise_reduction
 from ispettore.core.treat.clip_repair import ORDER, ClipRepair, cut_off, repaired

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from scipy import signal
 
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.treat import tone
 from ispettore.core.treat.tone import Band, Tone
 from ispettore.core.treat.treatment import STEPS, Step

@@ -14,7 +14,7 @@ from ispettore.core.treat.compressor import Compressor, static_curve
 from ispettore.core.treat.control import tick_frames
 from ispettore.core.treat.runner import run
 from ispettore.core.treat.treatment import Step, Treatment
-from ispettore.studio.demo import faults
+from ispettore.demo import faults
 from tests import signals
 from tests.treating import RATE, db, fed, measured, reading
 

@@ -10,7 +10,7 @@ import numpy as np
 import soundfile
 
 from ispettore.core import errors
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from ispettore.core.treat import order, touch

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import psycopg
 
-from ispettore.studio.cluster import Cluster, free_port, reachable_folder
+from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
 from tests.support import answers, until
 
 
@@ -79,38 +79,26 @@ class Launching(unittest.TestCase):
         with urllib.request.urlopen(f"{self.address}api/productions") as answer:
             return json.load(answer)
 
-    def test_it_starts_seeds_once_and_stops_all_it_started_and_nothing_else(self):
+    def pending(self) -> int:
+        return sum(row["pending"] for row in self.productions())
+
+    def one_of_two(self) -> subprocess.Popen[str]:
+        """Two launchers at once on an empty folder do one another no harm: one is refused, the other starts."""
+        both = [self.start(), self.start()]
+        until(lambda: any(one.poll() is not None for one in both), what="one of them to be refused")
+        [refused] = [one for one in both if one.poll() is not None]
+        [process] = [one for one in both if one is not refused]
+        self.assertEqual(refused.returncode, 2)
+        until(lambda: answers(f"{self.address}api/health"), what="the other to start", timeout_s=180)
+        return process
+
+    def test_one_folder_from_its_first_start_to_its_last(self):
         bystander = subprocess.Popen(["sleep", "600"], start_new_session=True)
         self.addCleanup(bystander.kill)
-        process = self.launch()
+        process = self.one_of_two()
         names = [row["name"] for row in self.productions()]
         self.assertEqual(names, ["Almanac of a Tidal Mill", "Museum guide", "Harbour bulletin"])
         self.assertEqual([row["recordings"] for row in self.productions()], [9, 1, 1])
-        until(lambda: sum(row["pending"] for row in self.productions()) == 0, what="the demo to be measured", timeout_s=180)
-        self.assertEqual([row["inside"] for row in self.productions()], [2, 0, 0])
-        mark = f"ISPETTORE_STATE={self.folder}"
-        self.assertGreaterEqual(len(descendants_marked(mark)), 3)
-
-        self.end(process)
-        self.assertEqual(process.returncode, 0)
-        until(lambda: not descendants_marked(mark), what="everything started to be gone", timeout_s=20)
-        self.assertFalse((self.folder / "postgres" / "data" / "postmaster.pid").exists())
-        self.assertFalse(answers(f"{self.address}api/health"))
-        self.assertIsNone(bystander.poll())
-        said = (self.folder / "out.log").read_text()
-        self.assertIn(f"Ispettore is at {self.address}", said)
-        self.assertNotIn("Traceback", said)
-
-        again = self.launch()
-        self.assertEqual([row["recordings"] for row in self.productions()], [9, 1, 1])
-        self.assertIn("already", (self.folder / "out.log").read_text())
-        again.kill()
-        again.wait()
-        until(lambda: not answers(f"{self.address}api/health"), what="the web process to end with its launcher", timeout_s=20)
-        self.end(self.launch())
-
-    def test_a_killed_database_is_started_again_and_a_second_launcher_is_refused(self):
-        process = self.launch()
         second = self.run_to_its_end()
         self.assertEqual(second.returncode, 2)
         self.assertIn(f"Ispettore is already running from this folder (process {process.pid}) at {self.address}", second.stderr)
@@ -118,22 +106,35 @@ class Launching(unittest.TestCase):
         with psycopg.connect(self.database()) as connection:
             rights = "SELECT rolsuper OR rolcreatedb OR rolcreaterole FROM pg_roles WHERE rolname = current_user"
             self.assertEqual(connection.execute(rights).fetchone(), (False,))
+
+        # In the middle of the work the database is killed: it is started again, and nothing is lost.
+        until(lambda: self.pending() < 11, what="the first recording to be measured")
+        said = (self.folder / "out.log").read_text()
+        self.assertIn(f"Ispettore is at {self.address}", said)
+        self.assertNotIn("Traceback", said)
         pid = int((self.folder / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0])
         os.kill(pid, signal.SIGKILL)
         until(lambda: not answers(f"{self.address}api/health"), what="health to say that the database is away")
         until(lambda: answers(f"{self.address}api/productions"), what="the database to be there again")
-        self.assertEqual(len(self.productions()), 3)
-        until(
-            lambda: sum(row["pending"] for row in self.productions()) == 0, what="the work to be done all the same", timeout_s=240
-        )
+        until(lambda: self.pending() == 0, what="the demo to be measured all the same", timeout_s=240)
+        self.assertEqual([row["inside"] for row in self.productions()], [2, 0, 0])
 
-    def test_two_launchers_at_once_on_an_empty_folder_do_one_another_no_harm(self):
-        both = [self.start(), self.start()]
-        until(lambda: any(one.poll() is not None for one in both), what="one of them to be refused")
-        [refused] = [one for one in both if one.poll() is not None]
-        self.assertEqual(refused.returncode, 2)
-        until(lambda: answers(f"{self.address}api/health"), what="the other to start", timeout_s=180)
-        self.assertEqual(len(self.productions()), 3)
+        mark = f"ISPETTORE_STATE={self.folder}"
+        self.assertGreaterEqual(len(descendants_marked(mark)), 3)
+        self.end(process)
+        self.assertEqual(process.returncode, 0)
+        until(lambda: not descendants_marked(mark), what="everything started to be gone")
+        self.assertFalse((self.folder / "postgres" / "data" / "postmaster.pid").exists())
+        self.assertFalse(answers(f"{self.address}api/health"))
+        self.assertIsNone(bystander.poll())
+
+        again = self.launch()
+        self.assertEqual([row["recordings"] for row in self.productions()], [9, 1, 1])
+        self.assertIn("already", (self.folder / "out.log").read_text())
+        again.kill()
+        again.wait()
+        until(lambda: not answers(f"{self.address}api/health"), what="the web process to end with its launcher")
+        self.end(self.launch())
 
     def test_a_cluster_with_one_role_for_everything_gives_its_rights_away(self):
         cluster = Cluster(self.folder / "old", fast=True)

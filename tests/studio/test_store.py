@@ -6,12 +6,15 @@ import os
 import stat
 import tempfile
 import unittest
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
+from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import ContentChanged
-from ispettore.studio.disk import NoRoomLeft, StoreReadOnly
-from ispettore.studio.store import NotInStore, Store, TooLarge
+from ispettore.studio.store import blobs
+from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
+from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 
 
 class Storing(unittest.TestCase):
@@ -36,6 +39,28 @@ class Storing(unittest.TestCase):
         self.assertEqual(b"".join(self.store.read(blob.sha256, start=3, end=6)), b"345")
         with self.store.as_local(blob.sha256) as path:
             self.assertEqual(path.read_bytes(), b"0123456789")
+
+    def test_what_was_hashed_just_now_is_not_hashed_again_anything_else_is(self):
+        blob = self.store.put([b"high water"], name="a")
+        path, now = self.store.local(blob.sha256), datetime.now(UTC)
+
+        def hashed(since: datetime | None) -> int:
+            with mock.patch.object(blobs, "sha256_of", wraps=sha256_of) as hashing:
+                with self.store.checked(blob.sha256, name="a.wav", hashed_at=since) as found:
+                    self.assertEqual(found.read_bytes(), b"high water")
+                return hashing.call_count
+
+        self.assertEqual(hashed(now), 0)
+        self.assertEqual(hashed(None), 1)
+        self.assertEqual(hashed(now - timedelta(hours=2)), 1)
+        self.assertEqual(hashed(now + timedelta(minutes=5)), 1)
+        path.write_bytes(b"high water")  # written to since, were it the same
+        self.assertEqual(hashed(now), 1)
+        path.write_bytes(b"high wafer")
+        os.utime(path, ns=(0, 0))  # whoever turns the clock back is found out as well
+        for since in (now, None):
+            with self.assertRaises(ContentChanged), self.store.checked(blob.sha256, name="a.wav", hashed_at=since):
+                pass
 
     def test_past_the_limit_nothing_is_kept(self):
         with self.assertRaises(TooLarge) as caught:

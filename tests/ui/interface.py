@@ -1,13 +1,18 @@
 """What every test of the interface starts from: the whole application, and a page in a real browser on it."""
 
+import atexit
 import base64
+import os
+import signal
 import unittest
+from functools import cache
 
 import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
 
-from ispettore.core.measure.inspection import Measured, inspect
-from ispettore.studio import productions
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.meters import Measured
+from ispettore.studio.catalogue import productions
 from ispettore.studio.settings import ROOT
 from tests import signals
 from tests.support import Application
@@ -36,17 +41,36 @@ DROP = """([target, files]) => {
 }"""
 
 
+class Stage:
+    """The whole application and a browser, started once for a process; each class of tests finds them empty."""
+
+    def __init__(self) -> None:
+        self.application = Application().start()
+        atexit.register(self.application.stop)
+        self.web = self.application.web()
+        self.application.worker()
+        playwright = sync_playwright().start()
+        atexit.register(playwright.stop)
+        self.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        atexit.register(self.browser.close)
+        self.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+
+    def kill_web(self) -> None:
+        """End the web process as a crash does, and start another."""
+        os.kill(self.web.pid, signal.SIGKILL)
+        self.web.wait()
+        self.web = self.application.web()
+
+
+stage = cache(Stage)
+
+
 class InterfaceCase(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-        cls.web = cls.application.web()
-        cls.application.worker()
-        playwright = cls.enterClassContext(sync_playwright())
-        cls.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
-        cls.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+        cls.stage = stage()
+        cls.application, cls.browser, cls.axe = cls.stage.application, cls.stage.browser, cls.stage.axe
+        cls.application.empty()
 
     def setUp(self):
         self.context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)

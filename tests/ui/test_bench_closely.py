@@ -3,7 +3,6 @@
 import io
 import json
 import re
-import statistics
 
 import numpy as np
 import soundfile
@@ -13,10 +12,10 @@ from scipy import stats
 from ispettore.core.audio.broadcast import Broadcast
 from ispettore.core.audio.writing import Sink, format_for
 from ispettore.core.measure import span_levels, spectrogram
-from ispettore.core.measure.inspection import measure_array
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Span
 from ispettore.core.spec.specification import Specification
-from ispettore.studio import productions, recordings
+from ispettore.studio.catalogue import productions, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Production
 from tests import signals
@@ -55,8 +54,7 @@ class Closely(InterfaceCase):
         expect(self.page.get_by_label("Selection", exact=True)).to_contain_text("0:02.00 to 0:04.00")
         expect(readings.locator("dd")).to_have_count(12)
 
-    def test_readings_of_ten_minutes_are_answered_within_a_fifth_of_a_second(self):
-        """What is kept of an hour is made up; a span of ten minutes is read from it many times."""
+    def test_ten_minutes_are_read_and_more_are_too_many(self):
         production = productions.create("Long", "audiobook-retail")
         wave = np.tile(signals.voice_like(60, rms_dbfs=-20, rate=RATE), 12)[:, None].astype(np.float32)
         path = self.application.folder / "long.wav"
@@ -64,26 +62,11 @@ class Closely(InterfaceCase):
         recording = recordings.add(production, "long.wav", self.application.store.put_file(path))
         self.page.goto(f"{self.application.address}#/recordings/{recording}")
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
-        times = self.page.evaluate(
-            """async (id) => {
-              const times = [];
-              for (let turn = 0; turn < 15; turn++) {
-                const begun = performance.now();
-                const answer = await fetch(`/api/recordings/${id}/span?start_s=${turn}&end_s=${turn + 600}`);
-                await answer.json();
-                times.push(performance.now() - begun);
-              }
-              return times;
-            }""",
-            str(recording),
-        )
-        told = f"best {min(times):.0f}, median {statistics.median(times):.0f}, worst {max(times):.0f} ms"
-        print(f"readings of 10 minutes of 12: {told}")
-        # The machine is shared: what it can do is what it did at its best.
-        self.assertLess(min(times), 200)
-        self.page.keyboard.press("End")
+        readings = self.page.get_by_role("group", name="Readings of the selection")
+        self.select(30, 620, duration_s=720)
+        expect(readings.locator("dd")).to_have_count(12)
         self.select(0, 715, duration_s=720)
-        expect(self.page.get_by_role("group", name="Readings of the selection")).to_contain_text("at most 10 minutes long")
+        expect(readings).to_contain_text("at most 10 minutes long")
 
     def test_the_spectrogram_shows_what_the_core_computes_of_the_visible_span(self):
         self.open_production("Pitches")

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 
 from ispettore.core.spec.methods import methods
 from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.studio import productions
+from ispettore.studio.catalogue import productions
 from tests import signals
 from tests.ui.interface import RATE, InterfaceCase
 

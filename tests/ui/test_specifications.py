@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from ispettore.studio import productions, specifications
+from ispettore.studio.catalogue import productions, specifications
 from tests.ui.interface import PATIENCE_MS, InterfaceCase
 
 

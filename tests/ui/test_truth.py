@@ -6,7 +6,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from ispettore.core.measure.methods_history import current
-from ispettore.studio import productions
+from ispettore.studio.catalogue import productions
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord
 from tests import signals

@@ -3,15 +3,14 @@
 import base64
 import hashlib
 import os
-import signal
 import tempfile
 from pathlib import Path
 
 from playwright.sync_api import expect
 
-from ispettore.studio import productions
+from ispettore.studio.catalogue import productions
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Store
+from ispettore.studio.store.blobs import Store
 from tests.support import until
 from tests.ui.interface import InterfaceCase
 
@@ -46,8 +45,9 @@ class Uploads(InterfaceCase):
 
     def choose(self, name: str, content: bytes) -> None:
         """Through the file dialogue, which keeps a file's own time of change."""
-        path = self.application.folder / name
+        path = self.application.folder / self.id() / name
         if not path.exists():
+            path.parent.mkdir(exist_ok=True)
             path.write_bytes(content)
         self.page.get_by_label("Recordings to bring in").set_input_files(str(path))
 
@@ -77,9 +77,7 @@ class Uploads(InterfaceCase):
         asked = self.hold(after=1)
         self.choose("killed.wav", content)
         until(lambda: self.page.wait_for_timeout(50) or len(asked) == 2, what="the second piece")
-        os.kill(self.web.pid, signal.SIGKILL)
-        self.web.wait()
-        type(self).web = self.application.web()
+        self.stage.kill_web()
         self.page.unroute("**/api/uploads/**")
         self.page.reload()
         self.choose("killed.wav", content)

@@ -8,7 +8,7 @@ import threading
 import unittest
 import urllib.request
 
-from ispettore.studio import productions
+from ispettore.studio.catalogue import productions
 from ispettore.studio.database import engine
 from tests.support import Application, until
 

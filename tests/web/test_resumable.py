@@ -19,11 +19,11 @@ from hypothesis import given
 from hypothesis import settings as settings_of_hypothesis
 from hypothesis import strategies as st
 
-from ispettore.studio import productions, recordings
+from ispettore.studio.catalogue import productions, recordings
+from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.errors import NotFound
-from ispettore.studio.incoming import Incoming
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Store
+from ispettore.studio.store.blobs import Store
 from tests.support import Application, end, until
 
 TUS = {"tus-resumable": "1.0.0"}

@@ -16,9 +16,10 @@ from sqlalchemy.exc import OperationalError
 
 from ispettore.core.errors import Cancelled
 from ispettore.core.measure import spectrogram
-from ispettore.studio import database, pictures, productions, sheet_table
-from ispettore.studio.doing import do
+from ispettore.studio import database
+from ispettore.studio.catalogue import pictures, productions, sheet_table
 from ispettore.studio.settings import settings
+from ispettore.studio.worker.doing import do
 from ispettore.web import heavy
 from ispettore.web.app import build
 from tests import signals

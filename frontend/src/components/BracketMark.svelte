@@ -1,8 +1,8 @@
 <script lang="ts">
   // Where a reading stands to its limit, as a small mark: inside, over, under, near a bound, or not measured.
-  type Position = 'inside' | 'near' | 'over' | 'under' | 'unmeasured';
+  import type { LimitVerdict } from '../lib/api';
   interface Props {
-    position: Position;
+    position: LimitVerdict['position'];
     /** For "near": whether it is the upper bound that is near. */
     high?: boolean;
     size?: number;

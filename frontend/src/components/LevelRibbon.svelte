@@ -6,6 +6,7 @@
   import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
   import { apart, limitLines, NAME_HEIGHT } from '../lib/limit-lines';
   import type { Place } from '../lib/places';
+  import { quantity } from '../lib/quantities';
   import type { Reduction } from '../lib/reduction';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import type { Tracks } from '../lib/tracks';
@@ -199,7 +200,7 @@
     return true;
   }
 
-  const floor = $derived(limits.find((limit) => limit.quantity === 'noise_floor_dbfs'));
+  const floor = $derived(limits.find((limit) => quantity(limit.quantity).is_room && limit.high !== null));
   const drawn = $derived(limitLines(limits));
   const corridors = $derived(drawn.filter((each) => each.corridor));
   const lines = $derived(drawn.filter((each) => !each.corridor));

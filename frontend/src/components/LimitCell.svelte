@@ -2,6 +2,7 @@
   // One reading in the sheet: bracket mark and figure.
   import type { LimitVerdict } from '../lib/api';
   import { bounds, distance, number, reading, unit } from '../lib/format';
+  import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   interface Props {
     limit: LimitVerdict;
@@ -15,7 +16,7 @@
       (limit.low === null || limit.high - limit.reading < limit.reading - limit.low),
   );
   const standing = $derived(
-    apart === undefined || limit.quantity === 'duration_s'
+    apart === undefined || quantity(limit.quantity).clock
       ? ''
       : `stands apart, ${number(Math.abs(apart), limit.decimals)} ${limit.difference_unit} ${apart > 0 ? 'above' : 'below'} the middle of all`,
   );

@@ -2,6 +2,7 @@
   // The production as a whole: how far its recordings differ, judged where the specification limits that.
   import type { LimitVerdict, Spread } from '../lib/api';
   import { clock, number } from '../lib/format';
+  import { quantity as about } from '../lib/quantities';
   import LimitCell from './LimitCell.svelte';
   interface Props {
     quantities: string[];
@@ -10,7 +11,7 @@
   }
   let { quantities, whole, spreads }: Props = $props();
   const shown = (spread: Spread) =>
-    spread.quantity === 'duration_s' ? clock(spread.spread) : number(spread.spread, spread.decimals);
+    about(spread.quantity).clock ? clock(spread.spread) : number(spread.spread, spread.decimals);
 </script>
 
 <tfoot>
@@ -27,7 +28,7 @@
         {:else if spread}
           <span
             class="spread"
-            data-said={`${spread.title}: ${shown(spread)} ${spread.quantity === 'duration_s' ? '' : spread.difference_unit} between the least and the most; ${spread.outliers.length} standing apart`}
+            data-said={`${spread.title}: ${shown(spread)} ${about(spread.quantity).clock ? '' : spread.difference_unit} between the least and the most; ${spread.outliers.length} standing apart`}
             >{shown(spread)}</span
           >
         {/if}

@@ -3,6 +3,7 @@
   import { scaleLinear } from 'd3-scale';
   import type { LimitVerdict, Method } from '../lib/api';
   import { bounds, distance, number, reading, unit } from '../lib/format';
+  import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   import Explained from './Explained.svelte';
   interface Props {
@@ -51,7 +52,7 @@
     from: limit.low === null ? 4 : x(limit.low),
     to: limit.high === null ? WIDTH - 4 : x(limit.high),
   });
-  const ticks = $derived(!drawn ? [] : limit.quantity === 'duration_s' ? minutes(scale.domain()) : scale.ticks(5));
+  const ticks = $derived(!drawn ? [] : quantity(limit.quantity).clock ? minutes(scale.domain()) : scale.ticks(5));
   /** Ticks at whole minutes or hours. */
   function minutes(domain: number[]): number[] {
     const most = domain[1] ?? 0;
@@ -85,7 +86,7 @@
         {#each ticks as tick (tick)}
           <line class="tick" x1={x(tick)} x2={x(tick)} y1="18" y2="21" />
           <text class="scale" x={x(tick)} y="29"
-            >{limit.quantity === 'duration_s'
+            >{quantity(limit.quantity).clock
               ? number(tick / 60, 0)
               : number(tick, Number.isInteger(tick) ? 0 : 1)}</text
           >

@@ -2,7 +2,7 @@
   // What gain alone can do, the one deed, and what came of it.
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { Conforming, RecordingDetail } from '../lib/api';
+  import type { Conforming, ConformRequest, Format, RecordingDetail } from '../lib/api';
   import { number } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import Button from './Button.svelte';
@@ -21,13 +21,14 @@
   let { recording, acting, done }: Props = $props();
   const live = getContext<Live>('live');
 
+  type Preference = ConformRequest['preference'];
   const LEVELS = [
     ['light', 'light: least touch'],
     ['balanced', 'balanced'],
     ['even', 'even: alike in every chapter'],
-  ] as const;
-  let preference = $state<'light' | 'balanced' | 'even'>('balanced');
-  let container = $state('');
+  ] as const satisfies [Preference, string][];
+  let preference = $state<Preference>('balanced');
+  let container = $state<Format['name']>('');
 
   const latest = $derived(recording.conformings[0]);
 

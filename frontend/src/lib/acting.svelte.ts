@@ -1,6 +1,6 @@
 // What a person asks for on a screen: done, then everything shown is asked for again; a refusal is kept in words.
 import type { QueryClient } from '@tanstack/svelte-query';
-import { answer, api } from './api';
+import { answer, api, type ConformRequest } from './api';
 
 export class Acting {
   problem = $state('');
@@ -38,7 +38,7 @@ export class Acting {
     });
   }
 
-  conform(recording_id: string, body: { preference: 'light' | 'balanced' | 'even'; container?: string | null }) {
+  conform(recording_id: string, body: ConformRequest) {
     return this.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/conform', { params: { path: { recording_id } }, body })),
     );

@@ -28,6 +28,9 @@ export type Method = components['schemas']['Method'];
 export type Explained = components['schemas']['Explained'];
 export type Format = components['schemas']['FormatView'];
 export type Facts = components['schemas']['FileFacts'];
+export type ConformRequest = components['schemas']['ConformRequest'];
+export type Notice = components['schemas']['Notice'];
+type Failed = components['schemas']['Failed'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
@@ -36,7 +39,7 @@ const NO_WORDS = 'The server did not answer as it should. Try again in a moment.
 /** The server's own sentence in the body of an answer that is none, whatever that body is. */
 export function said(body: string): string {
   try {
-    const found = JSON.parse(body) as { error?: unknown } | null;
+    const found = JSON.parse(body) as Partial<Failed> | null;
     return typeof found?.error === 'string' ? found.error : NO_WORDS;
   } catch {
     return NO_WORDS;
@@ -44,8 +47,7 @@ export function said(body: string): string {
 }
 
 /** What an answer holds, or an error with the server's own sentence. */
-export function answer<T>(result: { data?: T; error?: unknown; response: Response }): T {
+export function answer<T>(result: { data?: T; error?: Failed; response: Response }): T {
   if (result.response.ok) return result.data as T;
-  const told = (result.error as { error?: string } | undefined)?.error;
-  throw new Error(typeof told === 'string' ? told : NO_WORDS);
+  throw new Error(result.error?.error ?? NO_WORDS);
 }

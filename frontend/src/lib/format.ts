@@ -1,6 +1,7 @@
 // Figures as they are shown: tabular, a real minus sign, the unit apart.
 // The core has the same in figures.py and standing.py; both pass the cases in tests/figures.json.
 import type { Facts, LimitVerdict } from './api';
+import { quantity } from './quantities';
 
 const MOST_DECIMALS = 6;
 const COARSE = ['Hz', 'kbit/s'];
@@ -50,12 +51,12 @@ type Judged = Pick<
 export function reading(limit: Judged, more = 0): string {
   if (limit.reading === null) return limit.position === 'unmeasured' ? '–' : 'silence';
   if (typeof limit.reading === 'string') return limit.reading;
-  if (limit.quantity === 'duration_s') return clock(limit.reading);
+  if (quantity(limit.quantity).clock) return clock(limit.reading);
   return number(limit.reading, limit.decimals ? Math.max(limit.decimals, Math.min(limit.decimals + more, 2)) : 0);
 }
 
 export function unit(limit: { quantity: string; unit: string; reading?: LimitVerdict['reading'] }): string {
-  return limit.quantity === 'duration_s' || limit.reading === null ? '' : limit.unit;
+  return quantity(limit.quantity).clock || limit.reading === null ? '' : limit.unit;
 }
 
 /** The distance to the nearer bound in words, "0.8 dB inside", "4.3 dB over": more than nothing where the limit is missed. */
@@ -64,7 +65,7 @@ export function distance(limit: Judged): string {
   const inside = limit.margin >= 0;
   const side = inside ? 'inside' : limit.position;
   const far = Math.abs(limit.margin);
-  if (limit.quantity === 'duration_s') return `${clock(far)} ${side}`;
+  if (quantity(limit.quantity).clock) return `${clock(far)} ${side}`;
   if (inside && (!limit.difference_unit || COARSE.includes(limit.difference_unit))) return '';
   let decimals = limit.difference_unit ? limit.decimals : 0;
   while (!inside && decimals < 3 && Number(far.toFixed(decimals)) === 0) decimals += 1;
@@ -80,8 +81,8 @@ export function bounds(limit: {
   unit: string;
 }): string {
   if (limit.one_of?.length) return limit.one_of.join(' or ');
-  const figure = (value: number) => (limit.quantity === 'duration_s' ? clock(value) : exact(value));
-  const tail = limit.quantity === 'duration_s' || !limit.unit ? '' : ` ${limit.unit}`;
+  const figure = (value: number) => (quantity(limit.quantity).clock ? clock(value) : exact(value));
+  const tail = quantity(limit.quantity).clock || !limit.unit ? '' : ` ${limit.unit}`;
   if (limit.low !== null && limit.high !== null)
     return limit.low === limit.high
       ? `${figure(limit.low)}${tail}`
@@ -100,9 +101,9 @@ export function written(text: string): number | string {
 }
 
 /** A bound as it is edited: all its decimals, durations of files as a clock. */
-export function bound(value: number | string | null | undefined, quantity: string): string {
+export function bound(value: number | string | null | undefined, of: string): string {
   if (typeof value !== 'number') return value ?? '';
-  return quantity === 'duration_s' ? clock(value) : exact(value).replaceAll(',', '');
+  return quantity(of).clock ? clock(value) : exact(value).replaceAll(',', '');
 }
 
 export const date = (iso: string) =>

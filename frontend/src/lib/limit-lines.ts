@@ -1,19 +1,8 @@
 // The limits on a level as they stand on its axis: two bounds are a corridor, one is a line; names beside, pushed apart.
 import type { LimitVerdict } from './api';
 import { exact } from './format';
+import { quantity } from './quantities';
 
-const LEVELS = [
-  'sample_peak_dbfs',
-  'true_peak_dbtp',
-  'momentary_max_lufs',
-  'short_term_max_lufs',
-  'rms_dbfs',
-  'integrated_loudness_lufs',
-  'active_speech_level_dbfs',
-  'noise_floor_dbfs',
-  'noise_floor_worst_pause_dbfs',
-  'noise_floor_quietest_dbfs',
-];
 export const NAME_HEIGHT = 13;
 const WIDEST = 23;
 
@@ -29,7 +18,7 @@ export interface LimitLine {
 /** Every limit on a level, in the order of the specification. */
 export function limitLines(limits: LimitVerdict[]): LimitLine[] {
   return limits
-    .filter((limit) => LEVELS.includes(limit.quantity) && (limit.low !== null || limit.high !== null))
+    .filter((limit) => quantity(limit.quantity).on_ribbon && (limit.low !== null || limit.high !== null))
     .map((limit) => {
       const [low, high] = [limit.low ?? limit.high ?? 0, limit.high ?? limit.low ?? 0];
       const corridor = limit.low !== null && limit.high !== null && low < high;

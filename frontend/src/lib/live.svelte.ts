@@ -1,16 +1,6 @@
 // What changes on the server, as it changes. Progress is kept here; anything else makes the screens ask again.
 import type { QueryClient } from '@tanstack/svelte-query';
-import type { Work } from './api';
-
-interface Message {
-  about: string;
-  production?: string | null;
-  id?: string;
-  work?: string;
-  state?: Work['state'];
-  stage?: string;
-  fraction?: number;
-}
+import type { Notice } from './api';
 
 const ASK_EVERY_MS = 400;
 const AGAIN_MS = 1500;
@@ -48,13 +38,13 @@ export class Live {
       clearTimeout(this.#again);
       this.#again = setTimeout(() => this.#listen(), AGAIN_MS);
     };
-    source.onmessage = (event: MessageEvent<string>) => this.#receive(JSON.parse(event.data) as Message);
+    source.onmessage = (event: MessageEvent<string>) => this.#receive(JSON.parse(event.data) as Notice);
   }
 
-  #receive(message: Message): void {
+  #receive(message: Notice): void {
     if (message.work && message.state === 'running' && message.stage) {
       const known = message.work in this.progress;
-      this.progress[message.work] = { stage: message.stage, fraction: message.fraction ?? 0 };
+      this.progress[message.work] = { stage: message.stage, fraction: message.fraction };
       if (known) return;
     }
     this.#soon();

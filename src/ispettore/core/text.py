@@ -20,6 +20,9 @@ _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
 class BadText(IspettoreError):
     """{what} contains {which}, which can't be stored. Remove it, then try again."""
 
+    what: str
+    which: str
+
 
 def wrong_letter(text: str, *, breaks: bool = False) -> str | None:
     """What in a text can't be kept, in words; None where all of it can. `breaks` allows line breaks and tabs.

@@ -1,9 +1,10 @@
 """The one door to the database."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 
+import structlog
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
@@ -14,6 +15,9 @@ from ispettore.studio.settings import ROOT, settings
 
 GONE = (OperationalError, InterfaceError)
 """What is raised while the database is away."""
+_AFTER = "after commit"
+
+log = structlog.get_logger()
 
 
 @lru_cache(maxsize=1)
@@ -41,9 +45,20 @@ def answers() -> bool:
 
 @contextmanager
 def transaction() -> Iterator[Session]:
-    """A session that commits when left normally and rolls back on any error."""
-    with Session(engine(), expire_on_commit=False) as session, session.begin():
-        yield session
+    """A session that commits when left normally and rolls back on any error; what `after_commit` was given follows a commit."""
+    with Session(engine(), expire_on_commit=False) as session:
+        with session.begin():
+            yield session
+        for action in session.info.pop(_AFTER, []):
+            try:
+                action()
+            except Exception:
+                log.exception("what was to follow a commit failed; what was committed stays")
+
+
+def after_commit(session: Session, action: Callable[[], None]) -> None:
+    """Have something done once this transaction has committed, and not where it is rolled back. Its errors go to the log alone."""
+    session.info.setdefault(_AFTER, []).append(action)
 
 
 def plain_url() -> str:

@@ -6,6 +6,8 @@ from ispettore.core.errors import IspettoreError
 class NotFound(IspettoreError):
     """There is no such {what} here. It may have been removed; go back and look again."""
 
+    what: str
+
 
 class NameMissing(IspettoreError):
     """A production needs a name. Write one, then try again."""
@@ -18,31 +20,50 @@ class ReasonMissing(IspettoreError):
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
 
+    file: str
+    reason: str
+
 
 class OrderChanged(IspettoreError):
     """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""
+
+    production: str
 
 
 class SpecificationShips(IspettoreError):
     """“{name}” ships with Ispettore and stays as it is, so that its name means the same everywhere.
     Copy it, and change the copy."""
 
+    name: str
+
 
 class SpecificationRefused(IspettoreError):
     """The specification “{name}” can't be kept. {reason}"""
+
+    name: str
+    reason: str
 
 
 class SpecificationChanged(IspettoreError):
     """“{name}” was changed elsewhere meanwhile and is at version {version} now. Nothing of yours was kept; look at the new version,
     then make your change again."""
 
+    name: str
+    version: int
+
 
 class UploadCutShort(IspettoreError):
     """“{file}” did not come in whole: {reason}. Bring it in again."""
 
+    file: str
+    reason: str
+
 
 class NameTooLong(IspettoreError):
     """The name “{start}…” is {length} bytes long; 255 is the most that every system can keep. Give the file a shorter one."""
+
+    start: str
+    length: int
 
 
 class NameUnreadable(IspettoreError):
@@ -52,9 +73,13 @@ class NameUnreadable(IspettoreError):
 class NoLongerReplaceable(IspettoreError):
     """“{file}” has been removed or replaced meanwhile. Look at the sheet again, then replace what stands there now."""
 
+    file: str
+
 
 class NoSuchSpan(IspettoreError):
     """This span can't be read: it has to lie inside the recording and be at most {longest_min:.0f} minutes long. Select less."""
+
+    longest_min: float
 
 
 class GivenUp(IspettoreError):

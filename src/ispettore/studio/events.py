@@ -1,16 +1,34 @@
 """What changed, told to everyone who looks: PostgreSQL's NOTIFY, received by each web process."""
 
-import json
-from typing import Any
+from typing import Literal
 from uuid import UUID
 
+from pydantic import BaseModel, ConfigDict
 from sqlalchemy import text
 from sqlmodel import Session
+
+from ispettore.studio.tables import WorkKind, WorkState
 
 CHANNEL = "ispettore"
 
 
-def tell(session: Session, about: str, subject_id: UUID | str, *, production_id: UUID | None = None, **more: Any) -> None:
+class Notice(BaseModel):
+    """One thing that changed: what it is `about`, and its identifier; `everything` asks a page to read all of it anew.
+
+    About a kind of work, `id` is what that work is about, and the rest is how it stands.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    about: WorkKind | Literal["everything", "production", "recording", "specification"]
+    id: str = ""
+    production: UUID | None = None
+    work: UUID | None = None
+    state: WorkState | None = None
+    stage: str = ""
+    fraction: float = 0.0
+
+
+def tell(session: Session, notice: Notice) -> None:
     """Announce a change when this transaction commits."""
-    message = {"about": about, "id": str(subject_id), "production": str(production_id) if production_id else None, **more}
-    session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": json.dumps(message)})
+    session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": notice.model_dump_json()})

@@ -5,9 +5,12 @@ from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary, Text
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary, String, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
+
+from ispettore.core.audio.formats import FormatName
+from ispettore.core.plan.planner import Preference
 
 Json = JSONB()
 
@@ -113,8 +116,8 @@ class Conforming(SQLModel, table=True):
     id: UUID = Field(default_factory=uuid4, primary_key=True)
     recording_id: UUID = Field(foreign_key="recording.id", index=True)
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
-    preference: str
-    container: str
+    preference: Preference = Field(sa_type=String)
+    container: FormatName = Field(sa_type=String)
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
     sha256: str | None = None

@@ -15,8 +15,9 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from ispettore.core.errors import ContentChanged, IspettoreError, UnknownSpecification
 from ispettore.core.spec.delivery import NotWritable
-from ispettore.studio import database, disk
-from ispettore.studio.disk import NoRoomLeft, StoreReadOnly
+from ispettore.studio import database
+from ispettore.studio.catalogue.incoming import Incoming
+from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.errors import (
     NoLongerReplaceable,
     NotFound,
@@ -25,10 +26,10 @@ from ispettore.studio.errors import (
     SpecificationChanged,
     SpecificationShips,
 )
-from ispettore.studio.incoming import Incoming
-from ispettore.studio.recordings import catch_up
 from ispettore.studio.settings import settings
-from ispettore.studio.store import NotInStore, Store, TooLarge
+from ispettore.studio.store import disk
+from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
+from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.web import explaining, heavy, productions, recordings, resumable, specifications, verifyings, works
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
@@ -81,8 +82,14 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
     return _said(said.sentence, STATUS.get(type(said), 500))
 
 
+class Failed(BaseModel):
+    """Every answer that is none: what happened, to what, why, and what to do."""
+
+    error: str
+
+
 def _said(sentence: str, status: int) -> JSONResponse:
-    return JSONResponse({"error": sentence}, status_code=status)
+    return JSONResponse(Failed(error=sentence).model_dump(), status_code=status)
 
 
 class Health(BaseModel):
@@ -106,7 +113,15 @@ def build() -> FastAPI:
         async with live.listening():
             yield
 
-    app = FastAPI(title="Ispettore", version="1", lifespan=running, docs_url=None, redoc_url=None, openapi_url="/api/openapi.json")
+    app = FastAPI(
+        title="Ispettore",
+        version="1",
+        lifespan=running,
+        docs_url=None,
+        redoc_url=None,
+        openapi_url="/api/openapi.json",
+        responses={422: {"model": Failed}, "default": {"model": Failed}},
+    )
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
     app.add_exception_handler(RequestValidationError, not_understood)

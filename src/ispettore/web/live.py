@@ -2,7 +2,6 @@
 
 import asyncio
 import contextlib
-import json
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 
@@ -10,11 +9,11 @@ import psycopg
 import structlog
 
 from ispettore.studio.database import plain_url
-from ispettore.studio.events import CHANNEL
+from ispettore.studio.events import CHANNEL, Notice
 
 log = structlog.get_logger()
 RETRY_S = 1.0
-EVERYTHING = json.dumps({"about": "everything"})
+EVERYTHING = Notice(about="everything").model_dump_json()
 
 
 class Live:

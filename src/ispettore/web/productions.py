@@ -9,9 +9,9 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.certify import printed_sheet
-from ispettore.studio import productions, recordings, sheet_table
-from ispettore.studio.incoming import allowed_name
-from ispettore.studio.views import ProductionSummary, ProductionView
+from ispettore.studio.catalogue import productions, recordings, sheet_table
+from ispettore.studio.catalogue.incoming import allowed_name
+from ispettore.studio.catalogue.views import ProductionSummary, ProductionView
 from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
 

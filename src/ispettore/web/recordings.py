@@ -10,15 +10,15 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
-from ispettore.core.audio.formats import WRITABLE
+from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
-from ispettore.core.plan.planner import Preference
-from ispettore.studio import acceptances, conformings, pictures, recordings, room_tones, sounds
+from ispettore.core.plan.planner import USUAL_PREFERENCE, Preference
+from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds
+from ispettore.studio.catalogue.views import ChosenToneView, FindingPlace, RecordingDetail
 from ispettore.studio.errors import NotFound
-from ispettore.studio.store import Store
-from ispettore.studio.views import ChosenToneView, FindingPlace, RecordingDetail
+from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
 from ispettore.web.transfer import named
@@ -58,8 +58,8 @@ class RibbonShape(BaseModel):
 class ConformRequest(BaseModel):
     """How to conform; `container` left out means what the specification asks for."""
 
-    preference: Preference = "balanced"
-    container: str | None = Field(None, pattern=f"^({'|'.join(WRITABLE)})$")
+    preference: Preference = USUAL_PREFERENCE
+    container: FormatName | None = None
 
 
 class Chosen(BaseModel):

@@ -15,11 +15,11 @@ from starlette.concurrency import run_in_threadpool
 from tuspyserver import create_tus_router
 from tuspyserver.storage import TusStorage
 
-from ispettore.studio import disk
-from ispettore.studio.incoming import KEEP_DAYS, UID, Incoming
+from ispettore.studio.catalogue.incoming import KEEP_DAYS, UID, Incoming
+from ispettore.studio.catalogue.views import UnfinishedUpload
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Store
-from ispettore.studio.views import UnfinishedUpload
+from ispettore.studio.store import disk
+from ispettore.studio.store.blobs import Store
 
 PREFIX = "api/uploads"
 routes = APIRouter()

@@ -10,8 +10,8 @@ from starlette.concurrency import run_in_threadpool
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.changes import Change
 from ispettore.core.spec.specification import Specification
-from ispettore.studio import specifications
-from ispettore.studio.views import Examined, SpecificationView
+from ispettore.studio.catalogue import specifications
+from ispettore.studio.catalogue.views import Examined, SpecificationView
 from ispettore.web.transfer import RAW_BODY, named
 
 routes = APIRouter()

@@ -4,7 +4,7 @@ from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.studio.settings import settings
-from ispettore.studio.store import Blob, Store, TooLarge
+from ispettore.studio.store.blobs import Blob, Store, TooLarge
 
 
 async def into_store(request: Request, name: str) -> Blob:

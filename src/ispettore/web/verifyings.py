@@ -6,8 +6,8 @@ from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from ispettore.studio import verifyings
-from ispettore.studio.views import VerifyingView
+from ispettore.studio.catalogue import verifyings
+from ispettore.studio.catalogue.views import VerifyingView
 from ispettore.web.productions import Made
 from ispettore.web.transfer import RAW_BODY
 from ispettore.web.uploading import into_store

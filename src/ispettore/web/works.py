@@ -5,7 +5,8 @@ from uuid import UUID
 from fastapi import APIRouter, Request
 from sse_starlette.sse import EventSourceResponse
 
-from ispettore.studio import works
+from ispettore.studio.events import Notice
+from ispettore.studio.jobs import works
 from ispettore.web.live import Live
 
 routes = APIRouter()
@@ -16,7 +17,22 @@ def cancel_work(work_id: UUID) -> None:
     works.cancel(work_id)
 
 
-@routes.get("/events", include_in_schema=False)
+class Stream(EventSourceResponse):
+    """Server-sent events; each one's data is a `Notice` as JSON."""
+
+    media_type = "text/event-stream"
+
+
+_FAILED = {"content": {"application/json": {"schema": {"$ref": "#/components/schemas/Failed"}}}}
+
+
+@routes.get(
+    "/events",
+    operation_id="listenToChanges",
+    response_class=Stream,
+    responses={200: {"model": Notice}, 422: _FAILED, "default": _FAILED},
+)
 async def events(request: Request) -> EventSourceResponse:
+    """What changes, as it changes, for as long as somebody listens."""
     live: Live = request.app.state.live
     return EventSourceResponse(({"data": message} async for message in live.messages()), ping=15)

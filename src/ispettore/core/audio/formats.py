@@ -2,33 +2,88 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Literal, get_args
+
+FormatName = Literal["mp3", "opus", "ogg", "wav", "flac", "aiff"]
+"""The formats that are written here; what each is stands in `WRITABLE`."""
+FORMAT_NAMES: tuple[FormatName, ...] = get_args(FormatName)
+
+
+@dataclass(frozen=True)
+class Able:
+    """What one fact of files in a format can be: one of `values`, or a number up to `most`; without either, anything.
+
+    `said` completes a sentence about the format: "MP3 …".
+    """
+
+    said: str = ""
+    values: tuple[str | float, ...] | None = None
+    most: float | None = None
+
+    def meets(self, *, low: float | None, high: float | None, one_of: tuple[str, ...]) -> bool:
+        """Whether some value is inside a limit."""
+        if self.values is None:
+            return self.most is None or low is None or low <= self.most
+        return any(
+            value in one_of if isinstance(value, str) else (low is None or value >= low) and (high is None or value <= high)
+            for value in self.values
+        )
 
 
 @dataclass(frozen=True)
 class Abilities:
-    """What a file in one container can be. Without `rates_hz`, `most_channels` or `most_kbps` it knows no such bound.
+    """What a file in one format can be. Without `rates_hz`, `most_channels`, `rates_kbps` or `most_kbps` it knows no such bound.
 
     `depths` is empty where its codecs have no bit depth; `rate_kinds` says whether its bit rate can be constant, variable or both.
     """
 
+    container: str
     codecs: tuple[str, ...]
     depths: tuple[int, ...]
     rate_kinds: tuple[str, ...]
     rates_hz: tuple[int, ...] = ()
     most_channels: int | None = None
+    rates_kbps: tuple[int, ...] = ()
     most_kbps: float | None = None
 
+    @property
+    def as_container(self) -> Able:
+        return Able(f"is {self.container}", (self.container,))
 
-_PLAIN = Abilities(("pcm", "pcm-float", "u-law", "a-law"), (8, 16, 24, 32, 64), ("constant",))
+    @property
+    def as_codec(self) -> Able:
+        return Able(f"holds {' or '.join(self.codecs)}", self.codecs)
+
+    @property
+    def as_bit_depth(self) -> Able:
+        return Able(f"has a bit depth of {', '.join(map(str, self.depths))}" if self.depths else "has no bit depth", self.depths)
+
+    @property
+    def as_sample_rate(self) -> Able:
+        return Able("knows no such sample rate", self.rates_hz or None)
+
+    @property
+    def as_channels(self) -> Able:
+        return Able(f"holds at most {self.most_channels} channels", most=self.most_channels)
+
+    @property
+    def as_bit_rate(self) -> Able:
+        return Able(f"has at most {self.most_kbps} kbit/s", self.rates_kbps or None, self.most_kbps)
+
+    @property
+    def as_rate_kind(self) -> Able:
+        return Able(f"has a bit rate that is {' or '.join(self.rate_kinds)}", self.rate_kinds)
+
+
+_PLAIN = ("pcm", "pcm-float", "u-law", "a-law")
+_DEPTHS = (8, 16, 24, 32, 64)
 ABILITIES: dict[str, Abilities] = {
-    "wav": _PLAIN,
-    "rf64": _PLAIN,
-    "w64": _PLAIN,
-    "aiff": _PLAIN,
-    "caf": Abilities((*_PLAIN.codecs, "alac"), _PLAIN.depths, ("constant", "variable")),
-    "flac": Abilities(("flac",), (8, 16, 20, 24), ("variable",), most_channels=8),
+    **{name: Abilities(name, _PLAIN, _DEPTHS, ("constant",)) for name in ("wav", "rf64", "w64", "aiff")},
+    "caf": Abilities("caf", (*_PLAIN, "alac"), _DEPTHS, ("constant", "variable")),
+    "flac": Abilities("flac", ("flac",), (8, 16, 20, 24), ("variable",), most_channels=8),
     # ISO/IEC 11172-3 and 13818-3, with the three lowest rates of a common extension.
     "mp3": Abilities(
+        "mp3",
         ("mp3", "mp2", "mp1"),
         (),
         ("constant", "variable"),
@@ -36,8 +91,9 @@ ABILITIES: dict[str, Abilities] = {
         most_channels=2,
         most_kbps=448,
     ),
-    "ogg": Abilities(("vorbis", "opus", "flac"), (8, 16, 20, 24), ("constant", "variable")),
+    "ogg": Abilities("ogg", ("vorbis", "opus", "flac"), (8, 16, 20, 24), ("constant", "variable")),
 }
+"""What files of each container can be, whoever writes them."""
 
 
 @dataclass(frozen=True)
@@ -72,8 +128,21 @@ class Writable:
         """Whether a written file's bit rate is constant or variable."""
         return "constant" if self.bit_rates_kbps or self.codec == "pcm" else "variable"
 
+    @property
+    def abilities(self) -> Abilities:
+        """What a file that is written here can be."""
+        return Abilities(
+            self.container,
+            (self.codec,),
+            self.depths,
+            (self.rate_kind,),
+            rates_hz=self.rates_hz,
+            most_channels=self.most_channels,
+            rates_kbps=tuple(self.bit_rates_kbps),
+        )
 
-WRITABLE: dict[str, Writable] = {
+
+WRITABLE: dict[FormatName, Writable] = {
     "mp3": Writable(
         title="MP3",
         endings=("mp3",),
@@ -117,7 +186,7 @@ Depths stand with the preferred one first.
 """
 
 
-def named_by(ending: str) -> str | None:
+def named_by(ending: str) -> FormatName | None:
     """The format that files with an ending are written in, or None.
 
     >>> named_by("aif"), named_by("docx")

@@ -18,7 +18,7 @@ from pydantic import BaseModel, ConfigDict, model_validator
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import Broadcast, put
-from ispettore.core.audio.formats import WRITABLE, Writable, named_by
+from ispettore.core.audio.formats import WRITABLE, FormatName, Writable, named_by
 from ispettore.core.audio.reading import Block
 from ispettore.core.figures import exact
 from ispettore.core.text import shown_name
@@ -29,7 +29,7 @@ class OutputFormat(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    container: str
+    container: FormatName
     bit_depth: int | None = None
     bit_rate_kbps: int | None = None
 
@@ -45,8 +45,7 @@ class OutputFormat(BaseModel):
 
     @model_validator(mode="after")
     def _writable(self) -> "OutputFormat":
-        if self.container not in WRITABLE:
-            raise ValueError(f"“{self.container}” is not written here; {', '.join(WRITABLE)} are")
+
         if self.bit_depth is not None and self.bit_depth not in self.written.depths:
             raise ValueError(f"{self.written.title} is not written with {self.bit_depth} bit")
         if self.bit_rate_kbps is not None and self.bit_rate_kbps not in self.written.bit_rates_kbps:

@@ -14,7 +14,10 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.certify import forms
-from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, no_progress
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.meters import Measured
+from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Verdict, judge
 from ispettore.core.text import shown_name
@@ -95,10 +98,14 @@ def certify(
     name: str | None = None,
     origin: Origin | None = None,
     listened: bool = False,
+    sha256: str | None = None,
     progress: Progress = no_progress,
 ) -> tuple[Certificate | None, Measured, Verdict]:
-    """Measure a deliverable afresh and certify it. The certificate is None where any must-limit is missed or unmeasured."""
-    measured = inspect(path, name=name, progress=progress)
+    """Measure a deliverable afresh and certify it. The certificate is None where any must-limit is missed or unmeasured.
+
+    `sha256` is the file's hash where it was hashed as it was written; without it, it is hashed here.
+    """
+    measured = inspect(path, name=name, sha256=sha256, progress=progress)
     inspection = measured.inspection
     verdict = judge(inspection, specification, role="deliverable")
     if not verdict.passes:

@@ -13,6 +13,7 @@ from ispettore.core.spec.verdict import LimitVerdict
 
 INK, SOFT, RULE, PAPER = "#1D2126", "#565B62", "#D8D1C4", "#F5F2EC"
 COLOURS = {"inside": "#17614F", "near": "#8A5A00", "over": "#B3361B", "under": "#B3361B", "unmeasured": "#8E9093"}
+CORRIDOR = "#DDE7E2"
 EDGE = 46.0
 MORE = 1
 """Print shows so many decimals more than the screen."""
@@ -94,19 +95,16 @@ class Page:
         def at(level: float) -> float:
             return top - height * max(level, LOWEST_DB) / LOWEST_DB
 
-        for limit in limits:
-            if limit.quantity in ("rms_dbfs", "integrated_loudness_lufs") and limit.low is not None and limit.high is not None:
-                self.c.setFillColor("#DDE7E2")
-                self.c.rect(left, at(limit.low), right - left, at(limit.high) - at(limit.low), stroke=0, fill=1)
+        corridors, lines = drawn_limits(limits)
+        for _, low, high in corridors:
+            self.c.setFillColor(CORRIDOR)
+            self.c.rect(left, at(low), right - left, at(high) - at(low), stroke=0, fill=1)
         for level in (0, -20, -40, -60, -80):
             self.line(left, at(level), right, at(level), width=0.3)
             self.text(left - 4, at(level) - 2.5, number(level, 0), font=FIGURES, size=6, colour=SOFT, right=True)
         self.outline(ribbon, left=left, right=right, top=top, height=height)
-        for limit in limits:
-            if limit.quantity in ("sample_peak_dbfs", "true_peak_dbtp", "noise_floor_dbfs") and limit.high is not None:
-                self.line(
-                    left, at(limit.high), right, at(limit.high), colour=COLOURS["inside" if limit.passes else "over"], width=0.8
-                )
+        for limit, bound in lines:
+            self.line(left, at(bound), right, at(bound), colour=COLOURS["inside" if limit.passes else "over"], width=0.8)
         self.y = top - height - 20
 
     def outline(self, ribbon: Ribbon, *, left: float, right: float, top: float, height: float) -> None:
@@ -174,6 +172,23 @@ class Page:
         wedge.close()
         self.c.setFillColor(COLOURS[limit.position])
         self.c.drawPath(wedge, stroke=0, fill=1)
+
+
+def drawn_limits(
+    limits: Sequence[LimitVerdict],
+) -> tuple[list[tuple[LimitVerdict, float, float]], list[tuple[LimitVerdict, float]]]:
+    """The limits that stand in a picture of level: those with two bounds as corridors, the others as lines, as on the page."""
+    corridors: list[tuple[LimitVerdict, float, float]] = []
+    lines: list[tuple[LimitVerdict, float]] = []
+    for limit in limits:
+        bound = limit.high if limit.high is not None else limit.low
+        if not limit.about.on_ribbon or bound is None:
+            continue
+        if limit.low is not None and limit.low < bound:
+            corridors.append((limit, limit.low, bound))
+        else:
+            lines.append((limit, bound))
+    return corridors, lines
 
 
 def fitted(words: str, font: str, size: float, width: float) -> str:

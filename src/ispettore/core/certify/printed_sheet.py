@@ -22,6 +22,7 @@ from ispettore.core.certify.drawing import (
 )
 from ispettore.core.figures import clock, number
 from ispettore.core.measure.ribbon import Ribbon
+from ispettore.core.spec.quantities import quantity
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.standing import bounds, reading
@@ -178,7 +179,8 @@ class _Sheet(Page):
             if limit is not None:
                 self.cell(index, base, limit)
             elif spread is not None:
-                value = clock(spread.spread) if column.quantity == "duration_s" else number(spread.spread, spread.decimals)
+                about = quantity(column.quantity)
+                value = clock(spread.spread) if about.clock else number(spread.spread, spread.decimals)
                 self.text(self.at(index) + 14, base, value, font=FIGURES, size=8, colour=SOFT)
         self.y -= ROW
 
@@ -190,7 +192,7 @@ class _Sheet(Page):
             f"{'above' if one.off > 0 else 'below'} the middle of all"
             for spread in self.sheet.spreads
             for one in spread.outliers
-            if spread.quantity != "duration_s"
+            if not quantity(spread.quantity).clock
         ]
         self.list("Standing apart", told)
 

@@ -10,6 +10,7 @@ from typing import Any
 
 from ispettore.core.certify.drawing import (
     COLOURS,
+    CORRIDOR,
     EDGE,
     FIGURES,
     INK,
@@ -20,6 +21,7 @@ from ispettore.core.certify.drawing import (
     STRONG,
     Page,
     described,
+    drawn_limits,
     fitted,
     use_fonts,
 )
@@ -208,15 +210,19 @@ def _drawn(report: RecordingReport) -> str:
     levels = list(zip(report.ribbon.peak_dbfs.tolist(), report.ribbon.rms_dbfs.tolist(), strict=True))
     high = [f"{index},{-peak * 2:.1f}" for index, (peak, _) in enumerate(levels)]
     low = [f"{index},{max(-level, -peak + 0.5) * 2:.1f}" for index, (peak, level) in enumerate(levels)]
+    corridors, levels_at = drawn_limits(report.verdict.limits)
+    behind = "".join(
+        f'<rect x="0" y="{-high * 2:g}" width="{count}" height="{(high - low) * 2:g}" fill="{CORRIDOR}"/>'
+        for _, low, high in corridors
+    )
     lines = "".join(
-        f'<line x1="0" x2="{count}" y1="{-limit.high * 2:g}" y2="{-limit.high * 2:g}" '
+        f'<line x1="0" x2="{count}" y1="{-bound * 2:g}" y2="{-bound * 2:g}" '
         f'stroke="{COLOURS["inside" if limit.passes else "over"]}"/>'
-        for limit in report.verdict.limits
-        if limit.quantity in ("sample_peak_dbfs", "true_peak_dbtp", "noise_floor_dbfs") and limit.high is not None
+        for limit, bound in levels_at
     )
     said = escape(f"Level over {clock(report.inspection.facts.duration_s)}, from 0 to {-LOWEST_DB:.0f} dB below full scale")
     shape = f'<polygon points="{" ".join([*high, *reversed(low)])}" fill="{INK}"/>'
-    return f'<svg viewBox="0 -4 {count} {-LOWEST_DB * 2 + 8:.0f}" role="img" aria-label="{said}">{shape}{lines}</svg>'
+    return f'<svg viewBox="0 -4 {count} {-LOWEST_DB * 2 + 8:.0f}" role="img" aria-label="{said}">{behind}{shape}{lines}</svg>'
 
 
 def _when(report: RecordingReport) -> str:

@@ -16,9 +16,11 @@ from ispettore.core.certify.forms import CertificateForm, CertificateForm2
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.figures import clock, number
 from ispettore.core.measure import methods_history
-from ispettore.core.measure.inspection import Inspection, Progress, inspect, no_progress
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.kept import current_name
 from ispettore.core.measure.reading import Reading
+from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import kept
 from ispettore.core.spec.builtin import impostor
 from ispettore.core.spec.quantities import quantity as about
@@ -26,7 +28,6 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, place
 from ispettore.core.text import shown_name
 
-TOLERANCE, NOISE_TOLERANCE = 0.05, 0.3
 ROUNDED = 2e-4
 """How far a verdict's figure may lie from the reading it is of, which is certified to four decimals."""
 
@@ -120,13 +121,14 @@ def verify(
         problems.append(str(error))
     if certificate is not None:
         problems += _of_itself(certificate, sealed["certificate"])
-        if sha256_of(path) != certificate.file.sha256:
+        before, sha256 = _state(path), sha256_of(path)
+        if sha256 != certificate.file.sha256:
             problems.append(f"“{name or shown_name(path)}” is not the certified file, or it was changed: its SHA-256 differs.")
         else:
-            measured = inspect(path, name=name, progress=progress).inspection
+            measured = inspect(path, name=name, sha256=sha256, progress=progress).inspection
             comparison = _Comparison(certificate, measured)
             problems += comparison.problems
-            if measured.sha256 != certificate.file.sha256:
+            if _state(path) != before:
                 problems.append(f"“{name or shown_name(path)}” was changed while it was being measured.")
     intact = not problems
     return Verification(
@@ -143,6 +145,15 @@ def verify(
         measured=measured,
         limits=comparison.limits if comparison else (),
     )
+
+
+def _state(path: Path) -> tuple[int, ...] | None:
+    """What changes with a file's content: which file it is, its size and when it was written to; None where it is gone."""
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns
 
 
 def _standing(sealed: dict[str, Any], known: dict[str, OKPKey], given: OKPKey | None) -> tuple[KeyStanding, OKPKey | None]:
@@ -234,9 +245,9 @@ class _Comparison:
             if measured is None:
                 self._differs(name, title, _figure(certified.value, certified.unit), "nothing")
                 continue
-            tolerance = NOISE_TOLERANCE if name == "noise_floor_dbfs" else TOLERANCE
+            near = about(name).remeasured + 1e-4  # certified to four decimals
             one, other = certified.value, measured.value
-            alike = one is other is None or (one is not None and other is not None and abs(one - other) <= tolerance + 1e-4)
+            alike = one is other is None or (one is not None and other is not None and abs(one - other) <= near)
             if not alike or certified.unit != measured.unit:
                 self._differs(name, title, _figure(one, certified.unit), _figure(other, measured.unit))
         for name in again.keys() - self._certified.keys():
@@ -308,7 +319,7 @@ def _told(name: str, value: Any) -> str:
             return "nothing"
         case bool():
             return "constant" if value else "variable"
-        case float() if name == "duration_s":
+        case float() if about(name).clock:
             return clock(value, 2)
         case int() | float():
             return f"{number(value, 2 if isinstance(value, float) else 0)} {about(name).unit}".strip()

@@ -17,7 +17,8 @@ DEAD_AMPLITUDE = 10 ** (-90 / 20)
 LOUD_AMPLITUDE = 0.01
 SHORTEST_MS, LONGEST_MS = 2, 50
 REMEMBERED_CELLS = 20
-SHORTEST_CELLS_REPEATED = 1
+LONGEST_REPEATS = 8
+"""What repeats more often at its distance is a tone."""
 MOST = 1_000
 """No more findings of one kind are kept: past that, the file as a whole is what is wrong."""
 
@@ -83,15 +84,21 @@ class Dropouts:
 def _repeats(
     x: NDArray[np.float32], edges: NDArray[np.int64], largest: NDArray[np.float32], shortest: int, known: NDArray[np.int64]
 ) -> NDArray[np.int64]:
-    """Stretches that repeat what came just before: shape (found, 3), rows first sample, samples, channel."""
+    """Stretches that repeat what came just before: shape (found, 3), rows first sample, samples, channel.
+
+    A run that is too long for its distance is a tone's: it is followed no further, and looked at once for each distance.
+    """
     out = np.zeros((256, 3), dtype=np.int64)
     count = 0
+    refused_lag = np.zeros(REMEMBERED_CELLS, dtype=np.int64)
+    refused_until = np.zeros(REMEMBERED_CELLS, dtype=np.int64)
     cells = (edges.size - 1 + MS_PER_CELL - 1) // MS_PER_CELL
     where = np.zeros(cells + REMEMBERED_CELLS, dtype=np.int64)
     value = np.zeros(cells + REMEMBERED_CELLS, dtype=np.float32)
     for c in range(x.shape[0]):
         row = x[c]
         until = known[c]
+        refused_lag[:] = 0
         # The past's cells once more, then this second's: positions of their largest samples.
         width = edges[min(MS_PER_CELL, edges.size - 1)] - edges[0]
         for k in range(cells + REMEMBERED_CELLS):
@@ -122,14 +129,16 @@ def _repeats(
                 if value[j] != value[k]:
                     continue
                 lag = where[k] - where[j]
-                start = where[k]
-                while start > lag and row[start - 1] == row[start - 1 - lag]:
+                if lag == refused_lag[k - j - 1] and where[k] < refused_until[k - j - 1]:
+                    continue
+                start, most = where[k], LONGEST_REPEATS * lag
+                while start > lag and where[k] - start <= most and row[start - 1] == row[start - 1 - lag]:
                     start -= 1
                 end = where[k] + 1
-                while end < row.size and row[end] == row[end - lag]:
+                while end < row.size and end - start <= most and row[end] == row[end - lag]:
                     end += 1
                 length = end - start
-                if length >= shortest and length >= 0.95 * lag and length <= 8 * lag and end < row.size and start > lag:
+                if length >= shortest and length >= 0.95 * lag and length <= most and end < row.size and start > lag:
                     if count < out.shape[0]:
                         out[count, 0] = start
                         out[count, 1] = length
@@ -137,4 +146,5 @@ def _repeats(
                         count += 1
                     until = end
                     break
+                refused_lag[k - j - 1], refused_until[k - j - 1] = lag, end
     return out[:count]

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 
 LOWEST_HZ, HIGHEST_HZ = 60.0, 350.0
 STRETCH_S = 0.08

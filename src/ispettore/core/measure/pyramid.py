@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.grid import stretches
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.ribbon import LOWEST_DB
 
 FACTOR = 4

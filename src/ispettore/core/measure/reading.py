@@ -3,9 +3,37 @@
 from collections.abc import Iterable
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, SkipValidation
 
 Severity = Literal["note", "warning", "serious"]
+FindingKind = Literal[
+    "asymmetry",
+    "band-limited",
+    "breath",
+    "broken-off",
+    "click",
+    "clipping",
+    "clipping-suspected",
+    "dc-offset",
+    "dead-silence",
+    "dropout",
+    "hum",
+    "identical-channels",
+    "inter-sample-over",
+    "inverted-channel",
+    "level-jump",
+    "long-pause",
+    "mouth-noise",
+    "noise-in-pause",
+    "plosive",
+    "repeated-buffer",
+    "room-echo",
+    "room-tone-jump",
+    "rumble",
+    "sibilance",
+    "silent-channel",
+]
+"""Every kind that a meter may emit. Each has its entry in `spec/methods.md` and its remedy in `plan/remedies.py`."""
 
 
 class Span(BaseModel):
@@ -56,7 +84,7 @@ class Finding(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    kind: str
+    kind: SkipValidation[FindingKind]  # one that was kept may be of a kind that is no more
     start_s: float
     end_s: float
     channel: int | None = None

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 
 COLUMNS = 480
 LOWEST_DB = -80.0

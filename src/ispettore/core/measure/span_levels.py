@@ -19,10 +19,12 @@ from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels, rms, sample_peak
 from ispettore.core.measure.active_speech import ActiveSpeech
+from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.cells import MS_PER_CELL
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, counts
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.level_meters import derived
+from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.true_peak import HALF_TAPS, KEPT_ABOVE, TAPS, interpolator
 
@@ -30,6 +32,7 @@ TILE_CELLS = 60 * CELLS_PER_SECOND
 STEP_DB, LOWEST_DB = 0.005, -200.0
 LONGEST_S = 600.0
 """Spans up to this long are read; a longer one is worth an inspection of its own."""
+TOGETHER_CELLS = 15 * TILE_CELLS
 LOUDEST_CELLS = 40
 """Where nothing rises above −12 dBFS, the true peak is looked for in so many of a span's loudest cells."""
 
@@ -114,6 +117,24 @@ class SpanLevels:
         return float(self.sizes.sum()) / self.rate_hz
 
 
+def basis(inspection: Inspection, file: IO[bytes]) -> Basis:
+    """What a plan is read from, out of what `write` wrote beside the inspection: to half a step of 0.005 dB as it was measured."""
+    header = json.loads(file.readline())
+    start, cells = file.tell(), header["cells"]
+
+    def read(first: int, last: int) -> bytes:
+        file.seek(start + first)
+        return file.read(last - first)
+
+    parts = [_cells(header, read, first, min(first + TOGETHER_CELLS, cells)) for first in range(0, cells, TOGETHER_CELLS)]
+
+    def whole(name: str) -> NDArray[np.float32]:
+        joined: NDArray[np.float64] = np.concatenate([getattr(part, name) for part in parts], axis=-1)
+        return joined.astype(np.float32)
+
+    return Basis(inspection, whole("peak"), whole("power"), whole("k_power"), counts(header["rate"], 0, cells, header["frames"]))
+
+
 def cut(header: dict[str, Any], read: Read, *, start_s: float, end_s: float) -> SpanLevels:
     """The levels of the cells that a span touches, at least one; `read` counts from after the line of JSON.
 
@@ -124,6 +145,10 @@ def cut(header: dict[str, Any], read: Read, *, start_s: float, end_s: float) -> 
     last = max(header["cells"] if end == header["cells"] + 1 else end, first + 1)
     if first < 0 or last > header["cells"] or (last - first) * CELL_S > LONGEST_S + 2 * CELL_S:
         raise ValueError("no such span")
+    return _cells(header, read, first, last)
+
+
+def _cells(header: dict[str, Any], read: Read, first: int, last: int) -> SpanLevels:
     ends, channels = [0, *header["ends"]], header["channels"]
     tiles = range(first // TILE_CELLS, (last - 1) // TILE_CELLS + 1)
     content = read(ends[tiles[0]], ends[tiles[-1] + 1])

@@ -2,18 +2,20 @@
 
 import zlib
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels, loudness
 from ispettore.core.measure.grid import Series, stretches
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 
 STEP_S = 0.1
 STEP_CELLS = 20
 NOTHING = -32_768
-FIELDS = ("sample_peak_dbfs", "true_peak_dbtp", "momentary_lufs", "short_term_lufs")
+Track = Literal["sample_peak_dbfs", "true_peak_dbtp", "momentary_lufs", "short_term_lufs"]
+FIELDS: tuple[Track, ...] = get_args(Track)
 
 
 @dataclass(frozen=True)

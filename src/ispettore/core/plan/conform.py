@@ -8,6 +8,7 @@ import tempfile
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,14 +16,18 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
+from ispettore.core.audio.facts import sha256_of
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside, read_span
-from ispettore.core.measure.inspection import Inspection, Measured, Progress, inspect, measure_array, no_progress
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import planner
 from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.planner import Learned, Plan, Preference
+from ispettore.core.plan.planner import USUAL_PREFERENCE, Learned, Plan, Preference
 from ispettore.core.plan.window import GainWindow
+from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
@@ -81,10 +86,10 @@ def conform(
     *,
     name: str | None = None,
     out_name: str | None = None,
-    expected_sha256: str | None = None,
+    known: Basis | None = None,
     form: OutputFormat | None = None,
     treatment: Treatment | None = None,
-    preference: Preference = "balanced",
+    preference: Preference = USUAL_PREFERENCE,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
     written_at: datetime | None = None,
@@ -94,22 +99,22 @@ def conform(
 
     With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
     made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
-    both files are called where their paths are not. Raises ContentChanged where the source's bytes do not have `expected_sha256`,
-    and what reading and writing raise.
+    both files are called where their paths are not. `known` is what the recording measured with that room tone; without it, it is
+    measured here. Raises what reading and writing raise.
     """
     form = form or delivery.chosen(format_for(out).container, specification)
     if out.exists() and source.exists() and out.samefile(source):
         raise errors.WouldOverwrite(file=shown_name(out))
     shown = name or shown_name(source)
-    progress("measuring the recording", 0.0)
-    before = inspect(source, name=name, room_tone=room_tone, progress=lambda _s, f: progress("measuring the recording", f))
-    if expected_sha256 is not None and before.inspection.sha256 != expected_sha256:
-        raise errors.ContentChanged(file=shown)
+    if known is None:
+        progress("measuring the recording", 0.0)
+        watched: Progress = lambda _stage, fraction: progress("measuring the recording", fraction)  # noqa: E731
+        known = inspect(source, name=name, room_tone=room_tone, progress=watched).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         attempt = _Attempt(
             source,
             shown,
-            before,
+            known,
             specification,
             out,
             out_name or shown_name(out),
@@ -133,7 +138,7 @@ class _Attempt:
         self,
         source: Path,
         name: str,
-        before: Measured,
+        before: Basis,
         specification: Specification,
         out: Path,
         out_name: str,
@@ -155,16 +160,16 @@ class _Attempt:
         """Run a person's own treatment once and judge the result."""
         written, run, moved = self._write(treatment, 1)
         window = planner.gain_window(self.before.inspection, self.specification)
-        verdict = judge(written.inspection, self.specification, role=self.role)
+        verdict = judge(written, self.specification, role=self.role)
         obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(treatment, window, moved, written.inspection, verdict, obstacles, 1, run)
+        return self._settle(treatment, window, moved, written, verdict, obstacles, 1, run)
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
         prepared = planner.preparation(self.before.inspection.facts, self.specification, role=self.role, form=self.form)
         basis = self._basis(prepared)
         learned = self._encoder_effect(basis).model_copy(update={"rumble_db": self._rumble_effect(basis)})
-        closest: tuple[Plan, Touch, Measured, Verdict] | None = None
+        closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
             plan = planner.make(
                 basis,
@@ -178,21 +183,21 @@ class _Attempt:
             if plan.obstacles:
                 return self._refuse(plan, plan.obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
-            limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech_mask).depth_p99_db
+            limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             if not within and number == ROUNDS:
                 return self._refuse(plan, (planner.too_dense(plan.window, limited, self.bounds),), number)
-            verdict = judge(written.inspection, self.specification, role=self.role)
+            verdict = judge(written, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
                 break
-            learned = self._learn(plan, basis, written.inspection, learned)
+            learned = self._learn(plan, basis, written, learned)
         assert closest is not None
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(plan.treatment, plan.window, moved, written.inspection, verdict, obstacles, number, run)
+        return self._settle(plan.treatment, plan.window, moved, written, verdict, obstacles, number, run)
 
-    def _basis(self, prepared: Treatment) -> Measured:
+    def _basis(self, prepared: Treatment) -> Basis:
         """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
         self.basis_path = self.source
         if not prepared.steps and not self.before.inspection.facts.lossy:
@@ -201,9 +206,11 @@ class _Attempt:
         folder.mkdir()
         run = runner.run(self.source, prepared, folder=folder, name=self.name, progress=self.progress)
         self.basis_path = run.path
-        return inspect(run.path, name=self.name, room_tone=self.room_tone)
+        if not prepared.steps:  # only decoded, so that it can be sought in
+            return self.before
+        return inspect(run.path, name=self.name, room_tone=self.room_tone, sha256=UNNAMED).basis
 
-    def _encoder_effect(self, basis: Measured) -> Learned:
+    def _encoder_effect(self, basis: Basis) -> Learned:
         """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
         if not self.form.lossy:
             return Learned()
@@ -216,20 +223,20 @@ class _Attempt:
         path = self.folder / f"excerpt.{self.form.container}"
         with Sink(path, sample_rate_hz=rate, channels=excerpt.shape[1], form=self.form) as sink:
             sink.write(excerpt)
-        plain, coded = measure_array(excerpt, sample_rate_hz=rate).inspection, inspect(path).inspection
+        plain, coded = measure_array(excerpt, sample_rate_hz=rate).inspection, inspect(path, sha256=UNNAMED).inspection
         return Learned(
             level_db=_change(plain, coded, "rms_dbfs"),
             peak_db=max(0.0, _change(plain, coded, "true_peak_dbtp")),
             noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
         )
 
-    def _rumble_effect(self, basis: Measured) -> float:
+    def _rumble_effect(self, basis: Basis) -> float:
         """What the rumble filter takes from the room tone in dB (0 or below), tried on that tone where noise is in the way."""
         window = planner.gain_window(basis.inspection, self.specification)
         if window.without(*planner.PEAKS).open:
             return 0.0
         facts = basis.inspection.facts
-        pieces = room_tone.pieces(basis, self.basis_path, sample_rate_hz=facts.sample_rate_hz)
+        pieces = room_tone.pieces(basis.room, self.basis_path, sample_rate_hz=facts.sample_rate_hz)
         if not pieces:
             return 0.0
         tone = room_tone.fill(pieces, 6 * facts.sample_rate_hz, sample_rate_hz=facts.sample_rate_hz)
@@ -241,7 +248,7 @@ class _Attempt:
             return 0.0
         return min(0.0, 10 * float(np.log10(after.max() / before.max())))
 
-    def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run, Touch]:
+    def _write(self, treatment: Treatment, number: int) -> tuple[Inspection, runner.Run, Touch]:
         """One round: run, write the candidate, decode and measure it; and the touch of the run, before anything was encoded."""
 
         def staged(stage: str, fraction: float) -> None:
@@ -266,11 +273,12 @@ class _Attempt:
                 sink.write(block)
                 staged("writing", master.frames_read / max(master.claimed_frames, 1))
         reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
-        master_read = inspect(run.path, name=self.name).inspection if reshaped else None
+        master_read = inspect(run.path, name=self.name, sha256=UNNAMED).inspection if reshaped else None
         run.path.unlink()
-        moved = touch.of(run.reduction_db, self.before.speech_mask, self.before.inspection, master_read)
-        written = inspect(self.candidate, name=self.out_name, progress=lambda _s, f: staged("measuring the result", f))
-        return written, run, moved
+        moved = touch.of(run.reduction_db, self.before.speech, self.before.inspection, master_read)
+        watched: Progress = lambda _stage, fraction: staged("measuring the result", fraction)  # noqa: E731
+        written = inspect(self.candidate, name=self.out_name, sha256=UNNAMED, progress=watched)
+        return written.inspection, run, moved
 
     def _broadcast(self, run: runner.Run) -> Broadcast:
         """What a WAV file states of itself: where it comes from, and its loudness as the run measured it before quantisation."""
@@ -287,10 +295,10 @@ class _Attempt:
             history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
         )
 
-    def _learn(self, plan: Plan, basis: Measured, after: Inspection, learned: Learned) -> Learned:
+    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
-        level = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_level), None)
-        changes: dict[str, float] = {}
+        level = planner.level_of(plan.window)
+        changes: dict[str, Any] = {}
         if level is not None:
             reading = reading_for(level, after, self.specification)
             item = next(item for item in plan.after_window.bars if item.quantity == level)
@@ -304,15 +312,17 @@ class _Attempt:
             if limit is None or limit.high is None or reading is None or reading <= limit.high:
                 continue
             changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
-        noise, was = after.value("noise_floor_dbfs"), basis.inspection.value("noise_floor_dbfs")
+        room = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_room), planner.ROOM[0])
+        noise, was = after.value(room), basis.inspection.value(room)
         if noise is not None and was is not None and plan.treatment.find("rumble-filter") is None:
             changes["noise_db"] = noise - was - plan.target_gain_db
         ends = plan.treatment.find("head-and-tail")
         if ends is not None:
-            for quantity in ("head_s", "tail_s"):
-                reading = after.value(quantity)
-                if quantity in ends.settings and reading is not None:
-                    changes[quantity] = reading - ends.settings[quantity]
+            read = {quantity: after.value(quantity) for quantity in ends.settings}
+            changes["ends_s"] = {
+                **learned.ends_s,
+                **{quantity: reading - ends.settings[quantity] for quantity, reading in read.items() if reading is not None},
+            }
         return learned.model_copy(update=changes)
 
     def _settle(
@@ -327,6 +337,7 @@ class _Attempt:
         run: runner.Run,
     ) -> Conformed:
         if verdict.passes:
+            after = after.model_copy(update={"sha256": sha256_of(self.candidate)})
             self.candidate.replace(self.out)
         return Conformed(
             role=self.role,
@@ -357,9 +368,9 @@ class _Attempt:
         )
 
 
-def _excerpt(path: Path, basis: Measured, rate: int) -> Block:
+def _excerpt(path: Path, basis: Basis, rate: int) -> Block:
     """The loudest 20 s of a PCM file, shape (frames, channels)."""
-    power = basis.cells.power.mean(axis=0)
+    power = basis.power.mean(axis=0)
     width = min(int(EXCERPT_S * 200), power.size)
     total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
     first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0

@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels, loudness
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.basis import Basis
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.window import GainWindow
+from ispettore.core.spec.quantities import moved_by, quantity
 from ispettore.core.treat import compressor, limiter, touch
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.limiter import TruePeakLimiter
@@ -35,14 +36,14 @@ class Evening:
 
 
 def search(
-    basis: Measured, window: GainWindow, *, ceiling_dbtp: float, level: str, guard_db: float, bounds: Bounds, peaks: tuple[str, ...]
+    basis: Basis, window: GainWindow, *, ceiling_dbtp: float, level: str, guard_db: float, bounds: Bounds, peaks: tuple[str, ...]
 ) -> Evening | None:
     """The candidate of least touch within the bounds, or None. `window` is the recording's, `level` the quantity to be reached."""
-    speech = basis.speech_mask
+    speech = basis.speech
     if not speech.any():
         return None
-    peak = basis.cells.peak.max(axis=0)
-    voice_db = decibels.of_power(float(basis.cells.power.mean(axis=0)[speech].mean())) or -20.0
+    peak = basis.peak.max(axis=0)
+    voice_db = decibels.of_power(float(basis.power.mean(axis=0)[speech].mean())) or -20.0
     found: list[Evening] = []
     for ratio in RATIOS:
         if ratio > bounds.ratio or found:
@@ -58,7 +59,7 @@ def search(
 
 
 def _tried(
-    basis: Measured,
+    basis: Basis,
     window: GainWindow,
     settings: Compressor,
     peak: NDArray[np.float32],
@@ -70,7 +71,8 @@ def _tried(
 ) -> Evening | None:
     reduction = compressor.surrogate(peak, settings)
     factor = 10 ** (reduction / 20)
-    after = window.moved(**{level: level_change(basis, factor, level), "noise_floor_dbfs": _room_change(basis, factor)})
+    room = dict.fromkeys(moved_by("cleaning"), _room_change(basis, factor))
+    after = window.moved(**{level: level_change(basis, factor, level), **room})
     wide = after.without(*peaks)
     if not wide.open or wide.low_db is None:
         return None
@@ -92,20 +94,20 @@ def _tried(
     )
 
 
-def level_change(basis: Measured, factor: NDArray[np.float64], level: str) -> float:
+def level_change(basis: Basis, factor: NDArray[np.float64], level: str) -> float:
     """How the level's reading changes when each cell is multiplied by its factor, in dB."""
-    if level == "integrated_loudness_lufs":
+    if quantity(level).k_weighted:
         duration = basis.inspection.facts.duration_s
         was = loudness.integrated(basis.k_power, duration_s=duration).value
         now = loudness.integrated(basis.k_power * factor[: basis.k_power.size] ** 2, duration_s=duration).value
         return now - was if was is not None and now is not None else 0.0
-    power = basis.cells.power.mean(axis=0) * basis.cells.counts
+    power = basis.power.mean(axis=0) * basis.counts
     return 10 * float(np.log10(np.sum(power * factor**2) / np.sum(power)))
 
 
-def _room_change(basis: Measured, factor: NDArray[np.float64]) -> float:
-    room = basis.passages.room
-    power = basis.cells.power.mean(axis=0)[room]
+def _room_change(basis: Basis, factor: NDArray[np.float64]) -> float:
+    room = basis.room
+    power = basis.power.mean(axis=0)[room]
     if not room.any() or power.sum() <= 0:
         return 0.0
     return 10 * float(np.log10(np.sum(power * factor[room] ** 2) / np.sum(power)))

@@ -4,7 +4,7 @@ A pure function of readings. What an encoder, a limiter or a longer tail does to
 (`Learned`), and planning again: nothing here guesses twice.
 """
 
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
@@ -12,20 +12,23 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.figures import exact, number, with_unit
-from ispettore.core.measure.inspection import Inspection, Measured
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.window import GainWindow, bar, of_bars
 from ispettore.core.spec import standing
-from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.quantities import QUANTITIES, moved_by
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import Role, judge, reading_for
 from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 from ispettore.core.treat.treatment import Step, Treatment
 
 Preference = Literal["light", "balanced", "even"]
-PEAKS = ("sample_peak_dbfs", "true_peak_dbtp")
-PEAK_RESERVE_DB = 0.2  # other people's true-peak meters differ by so much on dense peaks
+PREFERENCES: tuple[Preference, ...] = get_args(Preference)
+USUAL_PREFERENCE: Preference = "balanced"
+PEAKS, ROOM, ENDS = moved_by("limiter"), moved_by("cleaning"), moved_by("ends")
+PEAK_RESERVE_DB = max(QUANTITIES[name].reserve for name in PEAKS)
 LEVEL_RESERVE_DB = 0.1
 EASY_LIMITING_DB = 1.5
 MOST_GAIN_DB = 60.0
@@ -40,8 +43,8 @@ class Learned(BaseModel):
     level_db: float = 0.0
     peak_db: float = 0.0
     noise_db: float = 0.0
-    head_s: float = 0.0
-    tail_s: float = 0.0
+    ends_s: dict[str, float] = {}
+    """By quantity."""
     rumble_db: float = 0.0
     """What the rumble filter would take from the room tone, in dB (0 or below); tried only where noise stands in the way."""
 
@@ -114,11 +117,11 @@ def _count(channels: int) -> str:
 
 
 def make(
-    basis: Measured,
+    basis: Basis,
     specification: Specification,
     *,
     role: Role,
-    preference: Preference = "balanced",
+    preference: Preference = USUAL_PREFERENCE,
     bounds: Bounds | None = None,
     learned: Learned | None = None,
     prepared: Treatment | None = None,
@@ -132,7 +135,7 @@ def make(
     steps = list(prepared.steps)
     shown = window
     if not window.without(*PEAKS).open and learned.rumble_db < 0:
-        cleaned = window.moved(noise_floor_dbfs=learned.rumble_db)
+        cleaned = window.moved(**dict.fromkeys(ROOM, learned.rumble_db))
         if cleaned.without(*PEAKS).open:
             steps.append(_rumble_step(window, learned, inspection))
             window = cleaned
@@ -182,9 +185,9 @@ def make(
 
 
 def _evened(
-    basis: Measured, window: GainWindow, specification: Specification, ceiling: float, bounds: Bounds
+    basis: Basis, window: GainWindow, specification: Specification, ceiling: float, bounds: Bounds
 ) -> evening.Evening | None:
-    level = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
+    level = level_of(window)
     if level is None:
         return None
     guard = _guard(specification, level)
@@ -196,7 +199,7 @@ def gain_window(
 ) -> GainWindow:
     """The window for a file: one bar for each must-limit on a quantity that moves with gain and has a reading.
 
-    `longer_s` is how much longer head and tail will make it: the RMS over the whole file falls by so much.
+    `longer_s` is how much longer head and tail will make it: what is averaged over the whole file falls by so much.
     """
     learned = learned or Learned()
     bars = []
@@ -207,13 +210,17 @@ def gain_window(
         reading = reading_for(limit.quantity, inspection, specification)
         if not isinstance(reading, float):
             continue
-        if limit.quantity == "rms_dbfs" and longer_s:
+        if about.averaged and longer_s:
             duration = inspection.facts.duration_s
             reading -= 10 * float(np.log10(max(duration + longer_s, 0.1) / duration))
-        offset = learned.peak_db if limit.quantity in PEAKS else learned.noise_db if about.group == "between" else learned.level_db
-        reserve = PEAK_RESERVE_DB if limit.quantity == "true_peak_dbtp" else 0.0
-        bars.append(bar(limit, reading + offset, reserve_db=reserve))
+        offset = learned.peak_db if about.is_peak else learned.noise_db if about.is_room else learned.level_db
+        bars.append(bar(limit, reading + offset, reserve_db=about.reserve))
     return of_bars(bars)
+
+
+def level_of(window: GainWindow) -> str | None:
+    """The first quantity in a window that is a level to be reached."""
+    return next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
 
 
 def _easiest(window: GainWindow, specification: Specification) -> float:
@@ -244,7 +251,7 @@ def _guard(specification: Specification, quantity: str | None) -> float:
 
 def _target(
     wide: GainWindow,
-    basis: Measured,
+    basis: Basis,
     specification: Specification,
     learned: Learned,
     preference: Preference,
@@ -268,20 +275,20 @@ def _target(
 
 def _ceiling(specification: Specification, learned: Learned) -> float:
     """The limiter's ceiling in dBTP: inside every peak limit by the reserve, lower still by what the encoder adds."""
-    highs = [li.high for li in specification.limits if li.quantity in PEAKS and li.high is not None and li.severity == "must"]
+    highs = [li.high for li in specification.limits if li.about.is_peak and li.high is not None and li.severity == "must"]
     return _round(min(highs) - PEAK_RESERVE_DB - max(0.0, learned.peak_db))
 
 
-def limiting_depth(basis: Measured, gain_db: float, ceiling_dbtp: float) -> float:
+def limiting_depth(basis: Basis, gain_db: float, ceiling_dbtp: float) -> float:
     """What a limiter would take at the 99th percentile over speech, in dB, by its surrogate."""
-    if not basis.speech_mask.any():
+    if not basis.speech.any():
         return 0.0
-    peak = basis.cells.peak.max(axis=0) * 10 ** (gain_db / 20)
+    peak = basis.peak.max(axis=0) * 10 ** (gain_db / 20)
     reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
-    return float(-np.percentile(reduction[basis.speech_mask], 1))
+    return float(-np.percentile(reduction[basis.speech], 1))
 
 
-def _eased(basis: Measured, lowest: float, wanted: float, ceiling: float, bounds: Bounds) -> float:
+def _eased(basis: Basis, lowest: float, wanted: float, ceiling: float, bounds: Bounds) -> float:
     """The wanted gain, or as much of the way to it from the lowest that will do as the bound on limiting leaves."""
     for part in (1.0, 0.75, 0.5, 0.25):
         gain = lowest + part * (wanted - lowest)
@@ -290,12 +297,12 @@ def _eased(basis: Measured, lowest: float, wanted: float, ceiling: float, bounds
     return _round(lowest)
 
 
-def limiter_loss(basis: Measured, gain_db: float, ceiling_dbtp: float, specification: Specification) -> float:
+def limiter_loss(basis: Basis, gain_db: float, ceiling_dbtp: float, specification: Specification) -> float:
     """What limiting would take from the specification's level in dB (0 or below), by its surrogate."""
     level = next((limit.quantity for limit in specification.limits if limit.about.is_level), None)
     if level is None:
         return 0.0
-    peak = basis.cells.peak.max(axis=0) * 10 ** (gain_db / 20)
+    peak = basis.peak.max(axis=0) * 10 ** (gain_db / 20)
     reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
     return min(0.0, evening.level_change(basis, 10 ** (reduction / 20), level))
 
@@ -305,7 +312,7 @@ def _round(value: float) -> float:
 
 
 def _gain_step(gain: float, window: GainWindow, inspection: Inspection, why: str) -> Step:
-    level = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
+    level = level_of(window)
     reading = inspection.value(level) if level else None
     at = f"{QUANTITIES[level].title} reads {with_unit(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
     direction = "raise" if gain > 0 else "lower"
@@ -322,8 +329,9 @@ def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: I
 
 
 def _rumble_step(window: GainWindow, learned: Learned, inspection: Inspection) -> Step:
-    short = window.without(*PEAKS).shortfall_db
-    noise = with_unit(inspection.value("noise_floor_dbfs"), "dBFS")
+    wide = window.without(*PEAKS)
+    short = wide.shortfall_db
+    noise = with_unit(inspection.value(wide.held_by or ROOM[0]), "dBFS")
     return Step(
         kind="rumble-filter",
         settings={"corner_hz": RUMBLE_HZ, "slope_db_per_octave": 24},
@@ -348,9 +356,9 @@ def _excluded(window: GainWindow, inspection: Inspection, learned: Learned) -> O
     wide = window.without(*PEAKS)
     if wide.open or wide.raised_by is None or wide.held_by is None:
         return None
-    noise = inspection.value("noise_floor_dbfs")
     level = QUANTITIES[wide.raised_by].title
-    if wide.held_by == "noise_floor_dbfs":
+    if QUANTITIES[wide.held_by].is_room:
+        noise = inspection.value(wide.held_by)
         low, high = wide.low_db or 0.0, wide.high_db or 0.0
         asks = f"must rise by at least {number(low, 1)} dB" if low > 0 else f"may fall by at most {number(-low, 1)} dB"
         allows = f"allows a rise of at most {number(high, 1)} dB" if high > 0 else f"must fall by at least {number(-high, 1)} dB"
@@ -372,7 +380,7 @@ def too_dense(window: GainWindow, depth_db: float, bounds: Bounds) -> Obstacle:
     """Level against peaks, further apart than limiting may close."""
     short = depth_db - bounds.limiting_db
     return Obstacle(
-        limits=(window.raised_by or "rms_dbfs", window.held_by or "sample_peak_dbfs"),
+        limits=(window.raised_by or level_of(window) or PEAKS[0], window.held_by or PEAKS[0]),
         shortfall_db=short,
         advice=f"To reach the level, peaks would have to be limited by {number(depth_db, 1)} dB (99th percentile); "
         f"more than {exact(bounds.limiting_db)} dB is heard, so {number(short, 1)} dB are missing. "
@@ -382,21 +390,10 @@ def too_dense(window: GainWindow, depth_db: float, bounds: Bounds) -> Obstacle:
 
 def _still(inspection: Inspection, specification: Specification, role: Role) -> list[Obstacle]:
     """Must-limits that are missed and that no step here mends."""
-    mended = {
-        "head_s",
-        "tail_s",
-        "channels",
-        "sample_rate_hz",
-        "container",
-        "codec",
-        "bit_rate_kbps",
-        "bit_rate_kind",
-        "bit_depth",
-    }
     found = []
     for limit in judge(inspection, specification, role=role).missed:
-        about = QUANTITIES[limit.quantity]
-        if limit.quantity in mended or (about.moves_with_gain and limit.reading is not None):
+        about = limit.about
+        if about.moved_by & {"ends", "conversion", "format"} or (about.moves_with_gain and limit.reading is not None):
             continue
         said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()
         found.append(
@@ -413,14 +410,14 @@ def _ends(inspection: Inspection, specification: Specification, learned: Learned
     """Head and tail where they are outside their limits: moved just inside, no further."""
     wanted: dict[str, float] = {}
     reasons = []
-    for name in ("head_s", "tail_s"):
+    for name in ENDS:
         limit, reading = specification.limit(name), inspection.value(name)
         if limit is None or reading is None:
             continue
         length = _length(limit, reading)
         if length is None:
             continue
-        wanted[name] = round(length - (learned.head_s if name == "head_s" else learned.tail_s), 3)
+        wanted[name] = round(length - learned.ends_s.get(name, 0.0), 3)
         reasons.append(f"{QUANTITIES[name].title} is {number(reading, 2)} s and becomes {number(length, 2)} s")
     if not wanted:
         return None, []

@@ -1,6 +1,8 @@
 """What mends a finding: a step, another take, or nothing, and why."""
 
-REMEDIES = {
+from ispettore.core.measure.reading import FindingKind
+
+REMEDIES: dict[FindingKind, str] = {
     "asymmetry": "The wave leans to one side, as many voices do; a linear-phase filter keeps it from costing headroom.",
     "band-limited": "The spectrum ends too early for this sample rate: the file was encoded with loss or brought up from a lower "
     "rate before. Nothing brings the missing band back; go back to the original recording.",
@@ -37,4 +39,4 @@ def advice(kind: str) -> str:
     >>> advice("broken-off")
     'The file ends before its header says it should. Copy or export it again.'
     """
-    return REMEDIES.get(kind, "")
+    return next((said for known, said in REMEDIES.items() if known == kind), "")

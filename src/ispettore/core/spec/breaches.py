@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.measure.grid import runs
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.tracks import STEP_S, Tracks
+from ispettore.core.spec.quantities import Run, Spans
 from ispettore.core.spec.specification import Severity
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 
@@ -78,27 +79,15 @@ def _breach(limit: LimitVerdict, place: Place) -> Breach:
 
 
 def _places(limit: LimitVerdict, inspection: Inspection, tracks: Tracks | None) -> list[Place]:
-    bound = _bound(limit)
-    if limit.quantity in ("noise_floor_dbfs", "noise_floor_worst_pause_dbfs"):
-        return _above(bound, ((pause.start_s, pause.end_s, pause.level_dbfs) for pause in inspection.pauses))
-    if limit.quantity == "longest_pause_s":
-        gaps = zip(inspection.speech, inspection.speech[1:], strict=False)
-        return _above(bound, ((one.end_s, other.start_s, other.start_s - one.end_s) for one, other in gaps))
-    if tracks is None:
-        return []
-    # A specification that plays mono on two loudspeakers reads it louder than the file was measured.
-    measured = inspection.value(limit.quantity)
-    raised = float(limit.reading) - measured if isinstance(limit.reading, float) and measured is not None else 0.0
-    series: dict[str, tuple[NDArray[np.float64], float]] = {
-        "sample_peak_dbfs": (tracks.sample_peak_dbfs, STEP_S),
-        "true_peak_dbtp": (tracks.true_peak_dbtp, STEP_S),
-        "momentary_max_lufs": (tracks.momentary_lufs, 0.4),
-        "short_term_max_lufs": (tracks.short_term_lufs, 3.0),
-    }
-    if limit.quantity not in series:
-        return []
-    values, window_s = series[limit.quantity]
-    return _stretches(values + raised, bound, window_s)
+    match limit.about.taken:
+        case Spans(of):
+            return _above(_bound(limit), of(inspection))
+        case Run(track, window_s) if tracks is not None:
+            # A specification that plays mono on two loudspeakers reads it louder than the file was measured.
+            measured = inspection.value(limit.quantity)
+            raised = float(limit.reading) - measured if isinstance(limit.reading, float) and measured is not None else 0.0
+            return _stretches(getattr(tracks, track) + raised, _bound(limit), window_s)
+    return []
 
 
 def _above(bound: float, spans: Iterable[tuple[float, float, float | None]]) -> list[Place]:

@@ -2,17 +2,20 @@
 
 from collections.abc import Sequence
 
-from ispettore.core.audio.formats import WRITABLE, Writable
+from ispettore.core.audio.formats import WRITABLE, FormatName, Writable
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.errors import IspettoreError
 from ispettore.core.spec.specification import Limit, Specification
 
-USUAL = "mp3"
+USUAL: FormatName = "mp3"
 
 
 class NotWritable(IspettoreError):
     """“{specification}” asks for {asked}. Ispettore can check such files but not write them: make them elsewhere, or change that
     limit."""
+
+    specification: str
+    asked: str
 
 
 def asked_for(specification: Specification) -> OutputFormat:
@@ -29,12 +32,12 @@ def asked_for(specification: Specification) -> OutputFormat:
     raise NotWritable(specification=specification.name, asked=asked_in_words(specification.limits))
 
 
-def chosen(name: str, specification: Specification) -> OutputFormat:
+def chosen(name: FormatName, specification: Specification) -> OutputFormat:
     """A format by its name, with a depth and bit rate that the specification allows where it can have one."""
     return fitting(name, specification) or _nearest(WRITABLE[name], name, specification)
 
 
-def fitting(name: str, specification: Specification) -> OutputFormat | None:
+def fitting(name: FormatName, specification: Specification) -> OutputFormat | None:
     """A format as the specification's limits on the file ask for it, or None where it can't meet them."""
     written = WRITABLE[name]
     if any(not _meets(written, limit) for limit in specification.limits if limit.applies_to != "production"):
@@ -44,20 +47,15 @@ def fitting(name: str, specification: Specification) -> OutputFormat | None:
 
 def asked_in_words(limits: Sequence[Limit]) -> str:
     """What limits ask of the file, for a sentence: "File format aiff and Codec pcm"."""
-    told = [f"{limit.about.title} {' or '.join(limit.one_of)}" for limit in limits if limit.one_of and limit.quantity in _WORDS]
+    told = [f"{limit.about.title} {' or '.join(limit.one_of)}" for limit in limits if limit.one_of and limit.about.able]
     return " and ".join(told) or "a file"
 
 
-_WORDS = ("container", "codec", "bit_rate_kind")
-FILE = (*_WORDS, "bit_depth", "bit_rate_kbps", "sample_rate_hz", "channels")
-"""The quantities that a format's abilities decide on."""
-
-
-def _in(container: str) -> list[str]:
+def _in(container: str) -> list[FormatName]:
     return [name for name, written in WRITABLE.items() if written.container == container]
 
 
-def _nearest(written: Writable, name: str, specification: Specification) -> OutputFormat:
+def _nearest(written: Writable, name: FormatName, specification: Specification) -> OutputFormat:
     depth, rate = specification.limit("bit_depth"), specification.limit("bit_rate_kbps")
     depths = [value for value in written.depths if depth is None or _inside(value, depth)] or list(written.depths)
     rates = [value for value in written.bit_rates_kbps if rate is None or _inside(value, rate)] or list(written.bit_rates_kbps)
@@ -71,22 +69,8 @@ def _nearest(written: Writable, name: str, specification: Specification) -> Outp
 
 def _meets(written: Writable, limit: Limit) -> bool:
     """Whether a file in this format can meet a limit; one on anything but the file it can't break."""
-    match limit.quantity:
-        case "container":
-            return written.container in limit.one_of
-        case "codec":
-            return written.codec in limit.one_of
-        case "bit_rate_kind":
-            return written.rate_kind in limit.one_of
-        case "bit_depth":
-            return any(_inside(depth, limit) for depth in written.depths)
-        case "bit_rate_kbps" if written.bit_rates_kbps:
-            return any(_inside(rate, limit) for rate in written.bit_rates_kbps)
-        case "sample_rate_hz" if written.rates_hz:
-            return any(_inside(rate, limit) for rate in written.rates_hz)
-        case "channels":
-            return limit.low is None or limit.low <= written.most_channels
-    return True
+    able = limit.about.able
+    return able is None or able(written.abilities).meets(low=limit.low, high=limit.high, one_of=limit.one_of)
 
 
 def _inside(value: float, limit: Limit) -> bool:

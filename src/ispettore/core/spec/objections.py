@@ -13,36 +13,11 @@ from ispettore.core.audio.formats import ABILITIES
 from ispettore.core.figures import exact
 from ispettore.core.spec import delivery
 from ispettore.core.spec.builtin import impostor
-from ispettore.core.spec.quantities import Quantity
+from ispettore.core.spec.quantities import Quantity, quantity
 from ispettore.core.spec.specification import MOST_LIMITS, Limit, Specification
 from ispettore.core.spec.wording import figure
 
 Numbered = tuple[int, Limit]
-
-NEVER_ABOVE: tuple[tuple[str, str, float], ...] = (
-    ("rms_dbfs", "sample_peak_dbfs", 1.0),
-    ("rms_dbfs", "active_speech_level_dbfs", 1.0),
-    ("active_speech_level_dbfs", "sample_peak_dbfs", 1.0),
-    ("sample_peak_dbfs", "true_peak_dbtp", 1.0),
-    ("rms_dbfs", "true_peak_dbtp", 1.0),
-    ("integrated_loudness_lufs", "momentary_max_lufs", 1.0),
-    ("noise_floor_quietest_dbfs", "noise_floor_dbfs", 1.0),
-    ("noise_floor_dbfs", "noise_floor_worst_pause_dbfs", 1.0),
-    ("head_s", "duration_s", 1.0),
-    ("tail_s", "duration_s", 1.0),
-    ("longest_pause_s", "duration_s", 1.0),
-    ("digital_silence_s", "duration_s", 1.0),
-    ("bandwidth_hz", "sample_rate_hz", 2.0),
-)
-"""Pairs whose first, times the factor, exceeds the second in no file."""
-
-DIFFERENCES: tuple[tuple[str, str, str], ...] = (
-    ("crest_factor_db", "sample_peak_dbfs", "rms_dbfs"),
-    ("speech_crest_db", "sample_peak_dbfs", "active_speech_level_dbfs"),
-    ("peak_to_loudness_db", "true_peak_dbtp", "integrated_loudness_lufs"),
-    ("signal_to_noise_db", "active_speech_level_dbfs", "noise_floor_dbfs"),
-)
-"""The first is by definition the second less the third."""
 
 
 class Objection(BaseModel):
@@ -86,7 +61,7 @@ def objections(draft: Mapping[str, Any]) -> list[Objection]:
         found.append(Objection(limits=(), sentence="It has no limit yet: every file would be inside. Add one."))
     found += _named_twice(limits)
     on_files = [numbered for numbered in limits if numbered[1].applies_to != "production"]
-    found += [*_out_of_order(on_files), *_wrong_differences(on_files), *_formats(on_files), *_channels(on_files)]
+    found += [*_out_of_order(on_files), *_wrong_differences(on_files), *_formats(on_files), *_tied(on_files)]
     if not any(objection.blocks for objection in found):
         found += _unwritable(draft, on_files)
     return found
@@ -192,9 +167,8 @@ def _named_twice(limits: Sequence[Numbered]) -> Iterator[Objection]:
 
 def _out_of_order(limits: Sequence[Numbered]) -> Iterator[Objection]:
     known = {limit.quantity: (index, limit) for index, limit in limits}
-    for lower, upper, factor in NEVER_ABOVE:
-        if lower not in known or upper not in known:
-            continue
+    pairs = [(lower, upper, factor) for lower in known for upper, factor in quantity(lower).never_above if upper in known]
+    for lower, upper, factor in pairs:
         (one, low), (other, high) = known[lower], known[upper]
         slack = low.about.accuracy + high.about.accuracy
         if low.low is not None and high.high is not None and factor * low.low > high.high + slack:
@@ -211,8 +185,9 @@ def _out_of_order(limits: Sequence[Numbered]) -> Iterator[Objection]:
 
 def _wrong_differences(limits: Sequence[Numbered]) -> Iterator[Objection]:
     known = {limit.quantity: (index, limit) for index, limit in limits}
-    for names in DIFFERENCES:
-        if not all(name in known for name in names):
+    for name in known:
+        names = (name, *(quantity(name).difference or ()))
+        if len(names) < 3 or not all(each in known for each in names):
             continue
         (one, difference), (two, whole), (three, part) = (known[name] for name in names)
         slack = sum(limit.about.accuracy for limit in (difference, whole, part))
@@ -237,17 +212,18 @@ def _minus(one: float | None, other: float | None) -> float | None:
 
 def _formats(limits: Sequence[Numbered]) -> Iterator[Objection]:
     """Limits that none of the containers asked for can meet."""
-    asked = next(((index, limit) for index, limit in limits if limit.quantity == "container"), None)
+    asked = {limit.quantity: (index, limit) for index, limit in limits}.get("container")
     if asked is None:
         return
     containers = [name for name in asked[1].one_of if name in ABILITIES]
     for index, limit in limits:
-        if containers and all(_cannot(name, limit) for name in containers):
+        able = limit.about.able if limit is not asked[1] else None
+        if able is None:
+            continue
+        can = [able(ABILITIES[name]) for name in containers]
+        if can and not any(one.meets(low=limit.low, high=limit.high, one_of=limit.one_of) for one in can):
             names = " or ".join(name.upper() for name in containers)
-            yield Objection(
-                limits=tuple(sorted((asked[0], index))),
-                sentence=f"No file can meet both: {_cannot(containers[0], limit).format(container=names)}.",
-            )
+            yield Objection(limits=tuple(sorted((asked[0], index))), sentence=f"No file can meet both: {names} {can[0].said}.")
 
 
 def _unwritable(draft: Mapping[str, Any], limits: Sequence[Numbered]) -> Iterator[Objection]:
@@ -255,7 +231,7 @@ def _unwritable(draft: Mapping[str, Any], limits: Sequence[Numbered]) -> Iterato
     try:
         delivery.asked_for(Specification.model_validate(draft))
     except delivery.NotWritable:
-        concerned = [(index, limit) for index, limit in limits if limit.quantity in delivery.FILE]
+        concerned = [(index, limit) for index, limit in limits if limit.about.able]
         asked = delivery.asked_in_words([limit for _, limit in concerned])
         yield Objection(
             limits=tuple(index for index, _ in concerned),
@@ -265,41 +241,24 @@ def _unwritable(draft: Mapping[str, Any], limits: Sequence[Numbered]) -> Iterato
         )
 
 
-def _cannot(container: str, limit: Limit) -> str:
-    """Why a container can't meet a limit on the file; empty where it can."""
-    able = ABILITIES[container]
-    low, high = limit.low if limit.low is not None else float("-inf"), limit.high if limit.high is not None else float("inf")
-    match limit.quantity:
-        case "codec" if not set(limit.one_of) & set(able.codecs):
-            return "{container} holds " + " or ".join(able.codecs)
-        case "bit_depth" if not able.depths:
-            return "{container} has no bit depth"
-        case "bit_depth" if not any(low <= depth <= high for depth in able.depths):
-            return "{container} has a bit depth of " + ", ".join(map(str, able.depths))
-        case "sample_rate_hz" if able.rates_hz and not any(low <= rate <= high for rate in able.rates_hz):
-            return "{container} knows no such sample rate"
-        case "channels" if able.most_channels is not None and low > able.most_channels:
-            return "{container} holds at most " + f"{able.most_channels} channels"
-        case "bit_rate_kbps" if able.most_kbps is not None and low > able.most_kbps:
-            return "{container} has at most " + f"{exact(able.most_kbps)} kbit/s"
-        case "bit_rate_kind" if not set(limit.one_of) & set(able.rate_kinds):
-            return "{container} has a bit rate that is " + " or ".join(able.rate_kinds)
-    return ""
-
-
-def _channels(limits: Sequence[Numbered]) -> Iterator[Objection]:
+def _tied(limits: Sequence[Numbered]) -> Iterator[Objection]:
+    """Words that a quantity has exactly where a count has a value, where the two limits can't both be met."""
     known = {limit.quantity: (index, limit) for index, limit in limits}
-    if "channels" not in known or "channel_relation" not in known:
-        return
-    (one, count), (other, relation) = known["channels"], known["channel_relation"]
-    only_mono, never_mono = count.high is not None and count.high < 2, count.low is not None and count.low >= 2
-    if (only_mono and "one" not in relation.one_of) or (never_mono and set(relation.one_of) == {"one"}):
-        yield Objection(
-            limits=(one, other),
-            sentence="No file can meet both: how channels differ is “one” where there is one channel, and only there.",
-        )
+    for one, words in limits:
+        tie = words.about.exactly_where
+        if tie is None or tie.quantity not in known:
+            continue
+        other, count = known[tie.quantity]
+        never = (count.low is not None and count.low > tie.value) or (count.high is not None and count.high < tie.value)
+        only = not never and count.high is not None and count.high < tie.value + 1
+        if (only and tie.word not in words.one_of) or (never and set(words.one_of) == {tie.word}):
+            yield Objection(
+                limits=tuple(sorted((one, other))),
+                sentence=f"No file can meet both: {words.about.title} is “{tie.word}” where {count.about.title} is "
+                f"{figure(tie.value, count.about)}, and only there.",
+            )
 
 
 def _with_unit(value: float, about: Quantity) -> str:
     text = figure(value, about)
-    return text if about.name == "duration_s" or not about.unit else f"{text} {about.unit}"
+    return text if about.clock or not about.unit else f"{text} {about.unit}"

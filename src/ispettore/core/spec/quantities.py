@@ -1,24 +1,72 @@
-"""Every quantity a limit can be set on: what it is called, its unit, and whether gain moves it.
+"""Every quantity a limit can be set on, a row each: all that is known of it but how it is measured and what it means.
 
-A limit is drawn, edited, judged and printed from this table; a new meter needs one line here.
+A limit on it is judged, placed in time, drawn, edited, objected to, planned for, printed and verified from its row; nothing else
+asks for a quantity by its name to know one of these things. A new meter needs one row here (and its entry in `methods.md`). The
+page reads the same rows from `docs/quantities.json`, which `tools/describe_web.py` writes.
 """
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from ispettore.core.audio.facts import CODECS, CONTAINERS, FileFacts
+from ispettore.core.audio.formats import Abilities, Able
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.tracks import STEP_S, Track
 
 Group = Literal["level", "between", "health", "file"]
 Fact = float | str | None
+Place = tuple[float, float, float | None]
+"""Start and end in seconds, and the reading there."""
+Mover = Literal["gain", "limiter", "cleaning", "ends", "conversion", "format"]
+"""What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), cleaning (the room, down), head and
+tail, a conversion of channels or sample rate, the format that is written."""
+
+
+@dataclass(frozen=True)
+class Run:
+    """Where it is taken: all along the file, as a track says; each value of the track is that of `window_s`."""
+
+    track: Track
+    window_s: float = STEP_S
+
+
+@dataclass(frozen=True)
+class Spans:
+    """Where it is taken: in stretches that an inspection tells."""
+
+    of: Callable[[Inspection], Iterable[Place]]
+
+
+@dataclass(frozen=True)
+class Tie:
+    """It is this word exactly where another quantity, a count, has this value."""
+
+    word: str
+    quantity: str
+    value: float
 
 
 @dataclass(frozen=True)
 class Quantity:
-    """`decimals` is how a figure is shown; `accuracy` how far two honest meters may differ, in the unit.
+    """One row. All figures are in the quantity's unit.
 
-    `choices` names every value of a quantity that is a word; `usual` bounds what a limit on a number may ask for, by its unit
-    where nothing else is said. `where` ends a sentence about it: "RMS level at least −23 dBFS over the whole file".
+    How it is told: `decimals` is how a figure is shown, `clock` that it is written as a time, `where` ends a sentence about it
+    ("RMS level at least −23 dBFS over the whole file"), `on_ribbon` that its limits are drawn in the picture of level. `choices`
+    names every value of one that is a word; `usual` bounds what a limit on a number may ask for, by its unit where nothing is
+    said.
+
+    How it is measured: `accuracy` is how far two honest meters may differ, `remeasured` how near this program's own must come to a
+    certified figure, `taken` where in time it passes a bound (None: where its one reading was taken). A `k_weighted` one reads
+    higher where mono is played on two loudspeakers. `fact` is the fact of the file that it is, `able` what files in a format can
+    be.
+
+    What moves it: `moved_by`. `is_level` marks a level that a treatment aims for, `averaged` that silence added at the ends lowers
+    it. `reserve` is kept free inside an upper bound, for other people's meters.
+
+    What it can't be: `never_above` are quantities that it, times the factor, exceeds in no file; `difference` are the two of which
+    it is the first less the second by definition;
+    `exactly_where` ties one of its words to a count.
     """
 
     name: str
@@ -26,13 +74,24 @@ class Quantity:
     unit: str
     group: Group
     decimals: int = 1
-    accuracy: float = 0.1
-    moves_with_gain: bool = False
-    is_level: bool = False
-    fact: Callable[[FileFacts], Fact] | None = None
+    clock: bool = False
+    where: str = ""
+    on_ribbon: bool = False
     choices: tuple[str, ...] = ()
     usual: tuple[float, float] | None = None
-    where: str = ""
+    accuracy: float = 0.1
+    remeasured: float = 0.05
+    taken: Run | Spans | None = None
+    k_weighted: bool = False
+    fact: Callable[[FileFacts], Fact] | None = None
+    able: Callable[[Abilities], Able] | None = None
+    moved_by: frozenset[Mover] = frozenset()
+    is_level: bool = False
+    averaged: bool = False
+    reserve: float = 0.0
+    never_above: tuple[tuple[str, float], ...] = ()
+    difference: tuple[str, str] | None = None
+    exactly_where: Tie | None = None
 
     @property
     def range(self) -> tuple[float, float]:
@@ -43,6 +102,20 @@ class Quantity:
     def difference_unit(self) -> str:
         """The unit of a distance between two readings: two levels in dBFS differ by dB, two loudnesses by LU."""
         return {"dBFS": "dB", "dBTP": "dB", "LUFS": "LU"}.get(self.unit, self.unit)
+
+    @property
+    def moves_with_gain(self) -> bool:
+        return "gain" in self.moved_by
+
+    @property
+    def is_peak(self) -> bool:
+        """Whether a limiter holds it down."""
+        return "limiter" in self.moved_by
+
+    @property
+    def is_room(self) -> bool:
+        """Whether it is a level of what is heard between the words, which silence keeps below any bound."""
+        return "cleaning" in self.moved_by
 
 
 USUAL: dict[str, tuple[float, float]] = {
@@ -57,71 +130,186 @@ USUAL: dict[str, tuple[float, float]] = {
     "kbit/s": (0, 40_000),
     "bit": (1, 64),
 }
+GAIN: frozenset[Mover] = frozenset({"gain"})
+PEAK: frozenset[Mover] = frozenset({"gain", "limiter"})
+ROOM: frozenset[Mover] = frozenset({"gain", "cleaning"})
+ENDS: frozenset[Mover] = frozenset({"ends"})
+CONVERSION: frozenset[Mover] = frozenset({"conversion"})
+FORMAT: frozenset[Mover] = frozenset({"format"})
 
 
-def _level(name: str, title: str, unit: str, *, is_level: bool = False, where: str = "") -> Quantity:
-    return Quantity(name, title, unit, "level", moves_with_gain=True, is_level=is_level, where=where)
+def _level(name: str, title: str, unit: str, where: str, **row: Any) -> Quantity:
+    """A level: gain moves it, and its limits stand in the picture of level."""
+    return Quantity(name, title, unit, "level", **{"where": where, "on_ribbon": True, "moved_by": GAIN, **row})
 
 
-def _between(name: str, title: str, where: str = "") -> Quantity:
-    return Quantity(name, title, "dBFS", "between", accuracy=1.0, moves_with_gain=True, where=where)
+def _room(name: str, title: str, where: str = "", **row: Any) -> Quantity:
+    """A level of what is heard between the words."""
+    return Quantity(name, title, "dBFS", "between", where=where, on_ribbon=True, accuracy=1.0, moved_by=ROOM, **row)
+
+
+def _file(name: str, title: str, unit: str, fact: Callable[[FileFacts], Fact], **row: Any) -> Quantity:
+    """A fact of the file."""
+    return Quantity(name, title, unit, "file", fact=fact, **{"decimals": 0, "accuracy": 0.0, **row})
 
 
 def _once(names: Iterable[str]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
+def _pauses(inspection: Inspection) -> Iterable[Place]:
+    return ((pause.start_s, pause.end_s, pause.level_dbfs) for pause in inspection.pauses)
+
+
+def _gaps(inspection: Inspection) -> Iterable[Place]:
+    """The time between one stretch of speech and the next."""
+    between = zip(inspection.speech, inspection.speech[1:], strict=False)
+    return ((one.end_s, other.start_s, other.start_s - one.end_s) for one, other in between)
+
+
 _ALL = (
-    _level("rms_dbfs", "RMS level", "dBFS", is_level=True, where="over the whole file"),
-    _level("integrated_loudness_lufs", "Integrated loudness", "LUFS", is_level=True, where="over the whole file"),
-    _level("momentary_max_lufs", "Loudest moment", "LUFS", where="in any 0.4 s"),
-    _level("short_term_max_lufs", "Loudest 3 s", "LUFS", where="in any 3 s"),
-    _level("sample_peak_dbfs", "Peak", "dBFS", where="anywhere"),
-    _level("true_peak_dbtp", "True peak", "dBTP", where="anywhere"),
-    _level("active_speech_level_dbfs", "Active speech level", "dBFS", is_level=True, where="while there is speech"),
+    _level(
+        "rms_dbfs",
+        "RMS level",
+        "dBFS",
+        "over the whole file",
+        is_level=True,
+        averaged=True,
+        never_above=(("sample_peak_dbfs", 1.0), ("active_speech_level_dbfs", 1.0), ("true_peak_dbtp", 1.0)),
+    ),
+    _level(
+        "integrated_loudness_lufs",
+        "Integrated loudness",
+        "LUFS",
+        "over the whole file",
+        is_level=True,
+        k_weighted=True,
+        never_above=(("momentary_max_lufs", 1.0),),
+    ),
+    _level("momentary_max_lufs", "Loudest moment", "LUFS", "in any 0.4 s", k_weighted=True, taken=Run("momentary_lufs", 0.4)),
+    _level("short_term_max_lufs", "Loudest 3 s", "LUFS", "in any 3 s", k_weighted=True, taken=Run("short_term_lufs", 3.0)),
+    _level(
+        "sample_peak_dbfs",
+        "Peak",
+        "dBFS",
+        "anywhere",
+        moved_by=PEAK,
+        taken=Run("sample_peak_dbfs"),
+        never_above=(("true_peak_dbtp", 1.0),),
+    ),
+    # Other people's true-peak meters differ by so much on dense peaks.
+    _level("true_peak_dbtp", "True peak", "dBTP", "anywhere", moved_by=PEAK, taken=Run("true_peak_dbtp"), reserve=0.2),
+    _level(
+        "active_speech_level_dbfs",
+        "Active speech level",
+        "dBFS",
+        "while there is speech",
+        is_level=True,
+        never_above=(("sample_peak_dbfs", 1.0),),
+    ),
     Quantity("speech_activity_percent", "Speech activity", "%", "level", decimals=0, accuracy=2.0),
     Quantity("loudness_range_lu", "Loudness range", "LU", "level", accuracy=1.0),
-    Quantity("crest_factor_db", "Crest factor", "dB", "level"),
-    Quantity("speech_crest_db", "Speech crest", "dB", "level"),
-    Quantity("peak_to_loudness_db", "Peak to loudness", "LU", "level"),
+    Quantity("crest_factor_db", "Crest factor", "dB", "level", difference=("sample_peak_dbfs", "rms_dbfs")),
+    Quantity("speech_crest_db", "Speech crest", "dB", "level", difference=("sample_peak_dbfs", "active_speech_level_dbfs")),
+    Quantity("peak_to_loudness_db", "Peak to loudness", "LU", "level", difference=("true_peak_dbtp", "integrated_loudness_lufs")),
     Quantity("inter_sample_overs", "Inter-sample overs", "places", "level", decimals=0, accuracy=0.0),
-    _between("noise_floor_dbfs", "Noise floor", "between the words"),
-    _between("noise_floor_quietest_dbfs", "Quietest half second"),
-    _between("noise_floor_worst_pause_dbfs", "Worst pause", "in any pause"),
-    Quantity("signal_to_noise_db", "Signal to noise", "dB", "between", accuracy=1.0),
-    Quantity("head_s", "Head", "s", "between", decimals=2, accuracy=0.06, where="before the first word"),
-    Quantity("tail_s", "Tail", "s", "between", decimals=2, accuracy=0.06, where="after the last word"),
-    Quantity("longest_pause_s", "Longest pause", "s", "between", decimals=2, accuracy=0.1),
-    Quantity("digital_silence_s", "Dead silence", "s", "between", decimals=2, accuracy=0.01),
+    _room(
+        "noise_floor_dbfs",
+        "Noise floor",
+        "between the words",
+        remeasured=0.3,
+        taken=Spans(_pauses),
+        never_above=(("noise_floor_worst_pause_dbfs", 1.0),),
+    ),
+    _room("noise_floor_quietest_dbfs", "Quietest half second", never_above=(("noise_floor_dbfs", 1.0),)),
+    _room("noise_floor_worst_pause_dbfs", "Worst pause", "in any pause", taken=Spans(_pauses)),
+    Quantity(
+        "signal_to_noise_db",
+        "Signal to noise",
+        "dB",
+        "between",
+        accuracy=1.0,
+        difference=("active_speech_level_dbfs", "noise_floor_dbfs"),
+    ),
+    Quantity(
+        "head_s",
+        "Head",
+        "s",
+        "between",
+        decimals=2,
+        accuracy=0.06,
+        where="before the first word",
+        moved_by=ENDS,
+        never_above=(("duration_s", 1.0),),
+    ),
+    Quantity(
+        "tail_s",
+        "Tail",
+        "s",
+        "between",
+        decimals=2,
+        accuracy=0.06,
+        where="after the last word",
+        moved_by=ENDS,
+        never_above=(("duration_s", 1.0),),
+    ),
+    Quantity(
+        "longest_pause_s", "Longest pause", "s", "between", decimals=2, taken=Spans(_gaps), never_above=(("duration_s", 1.0),)
+    ),
+    Quantity("digital_silence_s", "Dead silence", "s", "between", decimals=2, accuracy=0.01, never_above=(("duration_s", 1.0),)),
     Quantity("clipped_runs", "Clipped runs", "runs", "health", decimals=0, accuracy=0.0),
     Quantity("dc_offset_percent", "DC offset", "%", "health", decimals=2, accuracy=0.01, usual=(-100, 100)),
     Quantity("asymmetry_db", "Asymmetry", "dB", "health", usual=(-60, 60)),
     Quantity("hum_db", "Hum", "dB", "health", accuracy=2.0),
     Quantity("rumble_db", "Rumble", "dB", "health", accuracy=2.0),
-    Quantity("decay_s", "Room decay", "s", "health", decimals=2, accuracy=0.1),
-    Quantity("bandwidth_hz", "Bandwidth", "Hz", "health", decimals=0, accuracy=200.0),
-    Quantity("duration_s", "Duration", "s", "file", decimals=1, accuracy=0.0, fact=lambda f: f.duration_s),
-    Quantity("container", "File format", "", "file", fact=lambda f: f.container, choices=_once(CONTAINERS.values())),
-    Quantity("codec", "Codec", "", "file", fact=lambda f: f.codec, choices=(*_once(codec for codec, _ in CODECS.values()), "flac")),
-    Quantity("sample_rate_hz", "Sample rate", "Hz", "file", decimals=0, accuracy=0, fact=lambda f: f.sample_rate_hz),
-    Quantity("bit_depth", "Bit depth", "bit", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_depth),
-    Quantity("channels", "Channels", "", "file", decimals=0, accuracy=0, fact=lambda f: f.channels, usual=(1, 64)),
-    Quantity("bit_rate_kbps", "Bit rate", "kbit/s", "file", decimals=0, accuracy=0, fact=lambda f: f.bit_rate_kbps),
-    Quantity(
+    Quantity("decay_s", "Room decay", "s", "health", decimals=2),
+    Quantity("bandwidth_hz", "Bandwidth", "Hz", "health", decimals=0, accuracy=200.0, never_above=(("sample_rate_hz", 2.0),)),
+    _file("duration_s", "Duration", "s", lambda f: f.duration_s, decimals=1, clock=True),
+    _file(
+        "container",
+        "File format",
+        "",
+        lambda f: f.container,
+        choices=_once(CONTAINERS.values()),
+        able=lambda form: form.as_container,
+        moved_by=FORMAT,
+    ),
+    _file(
+        "codec",
+        "Codec",
+        "",
+        lambda f: f.codec,
+        choices=(*_once(codec for codec, _ in CODECS.values()), "flac"),
+        able=lambda form: form.as_codec,
+        moved_by=FORMAT,
+    ),
+    _file(
+        "sample_rate_hz",
+        "Sample rate",
+        "Hz",
+        lambda f: f.sample_rate_hz,
+        able=lambda form: form.as_sample_rate,
+        moved_by=CONVERSION,
+    ),
+    _file("bit_depth", "Bit depth", "bit", lambda f: f.bit_depth, able=lambda form: form.as_bit_depth, moved_by=FORMAT),
+    _file("channels", "Channels", "", lambda f: f.channels, usual=(1, 64), able=lambda form: form.as_channels, moved_by=CONVERSION),
+    _file("bit_rate_kbps", "Bit rate", "kbit/s", lambda f: f.bit_rate_kbps, able=lambda form: form.as_bit_rate, moved_by=FORMAT),
+    _file(
         "channel_relation",
         "How the channels differ",
         "",
-        "file",
-        fact=lambda f: f.channel_relation,
+        lambda f: f.channel_relation,
         choices=("one", "identical", "silent", "inverted", "different"),
+        exactly_where=Tie("one", "channels", 1.0),
     ),
-    Quantity(
+    _file(
         "bit_rate_kind",
         "Bit rate kind",
         "",
-        "file",
-        fact=lambda f: _rate_kind(f.bit_rate_constant),
+        lambda f: _rate_kind(f.bit_rate_constant),
         choices=("constant", "variable"),
+        able=lambda form: form.as_rate_kind,
+        moved_by=FORMAT,
     ),
 )
 QUANTITIES: dict[str, Quantity] = {quantity.name: quantity for quantity in _ALL}
@@ -136,7 +324,29 @@ def quantity(name: str) -> Quantity:
     return QUANTITIES.get(name) or Quantity(name, name.replace("_", " ").capitalize(), "", "file")
 
 
-LOUDNESS = frozenset({"integrated_loudness_lufs", "momentary_max_lufs", "short_term_max_lufs"})
+def moved_by(mover: Mover) -> tuple[str, ...]:
+    """The quantities that a treatment can move with something.
+
+    >>> moved_by("ends")
+    ('head_s', 'tail_s')
+    """
+    return tuple(name for name, about in QUANTITIES.items() if mover in about.moved_by)
+
+
+def page() -> dict[str, dict[str, Any]]:
+    """What the page has to know of each quantity before it asks for anything."""
+    return {
+        name: {
+            "title": about.title,
+            "unit": about.unit,
+            "difference_unit": about.difference_unit,
+            "decimals": about.decimals,
+            "clock": about.clock,
+            "on_ribbon": about.on_ribbon,
+            "is_room": about.is_room,
+        }
+        for name, about in QUANTITIES.items()
+    }
 
 
 def _rate_kind(constant: bool | None) -> str | None:

@@ -17,23 +17,23 @@ def reading(limit: LimitVerdict, *, more: int = 0) -> str:
         return "–" if limit.position == "unmeasured" else "silence"
     if isinstance(limit.reading, str):
         return limit.reading
-    if limit.quantity == "duration_s":
+    if limit.about.clock:
         return clock(limit.reading)
     return number(limit.reading, max(limit.decimals, min(limit.decimals + more, 2)) if limit.decimals else 0)
 
 
 def unit(limit: LimitVerdict) -> str:
     """What stands behind the reading."""
-    return "" if limit.quantity == "duration_s" or limit.reading is None else limit.unit
+    return "" if limit.about.clock or limit.reading is None else limit.unit
 
 
 def bounds(limit: LimitVerdict) -> str:
     """What is allowed: "−23 to −18 dBFS", "at most −3 dBFS", "mp3 or wav"."""
     if limit.one_of:
         return " or ".join(limit.one_of)
-    write = clock if limit.quantity == "duration_s" else exact
+    write = clock if limit.about.clock else exact
     low, high = (None if bound is None else write(bound) for bound in (limit.low, limit.high))
-    tail = "" if limit.quantity == "duration_s" or not limit.unit else f" {limit.unit}"
+    tail = "" if limit.about.clock or not limit.unit else f" {limit.unit}"
     if low is not None and high is not None:
         return f"{low}{tail}" if low == high else f"{low} to {high}{tail}"
     return f"at least {low}{tail}" if low is not None else f"at most {high}{tail}"
@@ -48,7 +48,7 @@ def distance(limit: LimitVerdict) -> str:
         return limit.note or ""
     inside = limit.margin >= 0
     side = "inside" if inside else limit.position
-    if limit.quantity == "duration_s":
+    if limit.about.clock:
         return f"{clock(abs(limit.margin))} {side}"
     if inside and (not limit.difference_unit or limit.difference_unit in COARSE):
         return ""

@@ -6,8 +6,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.spec.quantities import LOUDNESS
-from ispettore.core.spec.quantities import quantity as about
+from ispettore.core.spec.quantities import Quantity, quantity
 from ispettore.core.spec.specification import AppliesTo, Limit, Severity, Specification
 
 Position = Literal["inside", "near", "over", "under", "unmeasured"]
@@ -36,6 +35,10 @@ class LimitVerdict(BaseModel):
     applies_to: AppliesTo
     guard: float = 0.0
     note: str | None = None
+
+    @property
+    def about(self) -> Quantity:
+        return quantity(self.quantity)
 
 
 class Verdict(BaseModel):
@@ -76,13 +79,13 @@ def judge(inspection: Inspection, specification: Specification, *, role: Role) -
     )
 
 
-def reading_for(quantity: str, inspection: Inspection, specification: Specification) -> float | str | None:
+def reading_for(name: str, inspection: Inspection, specification: Specification) -> float | str | None:
     """The value a limit is held against, mono loudness raised where the specification plays mono on two loudspeakers."""
-    fact = about(quantity).fact
-    if fact is not None:
-        return fact(inspection.facts)
-    value = inspection.value(quantity)
-    if value is not None and quantity in LOUDNESS and specification.mono_on_two_loudspeakers and inspection.facts.channels == 1:
+    about = quantity(name)
+    if about.fact is not None:
+        return about.fact(inspection.facts)
+    value = inspection.value(name)
+    if value is not None and about.k_weighted and specification.mono_on_two_loudspeakers and inspection.facts.channels == 1:
         return value + TWO_LOUDSPEAKERS_LU
     return value
 
@@ -91,7 +94,7 @@ def _judge_limit(limit: Limit, inspection: Inspection, specification: Specificat
     reading = reading_for(limit.quantity, inspection, specification)
     source = inspection.readings.get(limit.quantity)
     note = source.note if source else None
-    if reading is None and source is not None and source.silence and limit.quantity == "noise_floor_dbfs":
+    if reading is None and source is not None and source.silence and limit.about.is_room:
         return _verdict(limit, None, passes=limit.low is None, position="inside" if limit.low is None else "under", note=note)
     if reading is None:
         return _verdict(limit, None, passes=False, position="unmeasured", note=note or "not measured")

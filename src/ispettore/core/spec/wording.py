@@ -30,7 +30,7 @@ def figure(value: float, about: Quantity) -> str:
     >>> figure(-23.0, QUANTITIES["rms_dbfs"]), figure(5400, QUANTITIES["duration_s"])
     ('−23', '1:30:00')
     """
-    return clock(value) if about.name == "duration_s" else exact(value)
+    return clock(value) if about.clock else exact(value)
 
 
 def pieces(limit: Limit) -> list[Piece]:
@@ -56,7 +56,7 @@ def pieces(limit: Limit) -> list[Piece]:
         return _joined(
             f"{about.title} within ", ("high", bound), f"{_unit(about.difference_unit)} of one another in all recordings"
         )
-    unit = "" if about.name == "duration_s" else _unit(about.unit)
+    unit = "" if about.clock else _unit(about.unit)
     if limit.low is not None and limit.low == limit.high:
         return _joined(f"{about.title} exactly ", ("both", figure(limit.low, about)), f"{unit}{end}")
     if limit.low is not None and limit.high is not None:

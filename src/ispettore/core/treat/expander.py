@@ -13,7 +13,7 @@ from pydantic import Field
 from scipy import ndimage
 
 from ispettore.core.kernels import kernel
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.control import TickedProcessor
 from ispettore.core.treat.step import Context, Settings
 

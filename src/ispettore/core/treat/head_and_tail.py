@@ -48,7 +48,7 @@ class HeadAndTailProcessor(Processor):
         self._tail_frames = round((tail or 0.0) * rate)
         material: list[Block] = []
         if self._before > 0 or self._after > 0:
-            material = room_tone.pieces(context.measured, Path(context.working), sample_rate_hz=rate)
+            material = room_tone.pieces(context.measured.passages.room, Path(context.working), sample_rate_hz=rate)
             if not material:
                 raise errors.NothingToLengthenWith(
                     file=context.name, end="head" if self._before > 0 else "tail", need_ms=room_tone.SHORTEST_S * 1000

@@ -12,8 +12,8 @@ from pydantic import Field
 from scipy import ndimage
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND, runs
-from ispettore.core.measure.inspection import Measured
 from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
+from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.curve import CurveProcessor, eased
 from ispettore.core.treat.step import Context, Settings
 

@@ -3,20 +3,20 @@
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ispettore.core.audio.reading import Block
 from ispettore.core.audio.writing import read_span
 from ispettore.core.measure.grid import CELL_S, runs
-from ispettore.core.measure.inspection import Measured
 
 SHORTEST_S = 0.12
 FADE_S = 0.04
 LONGEST_S = 4.0
 
 
-def pieces(measured: Measured, path: Path, *, sample_rate_hz: int) -> list[Block]:
-    """The longest stretches of room tone in a PCM file, longest first, each (frames, channels)."""
-    spans = sorted(runs(measured.passages.room), key=lambda run: int(run[0] - run[1]))[:8]
+def pieces(room: NDArray[np.bool_], path: Path, *, sample_rate_hz: int) -> list[Block]:
+    """The longest stretches of room tone in a PCM file, longest first, each (frames, channels); `room` has shape (cells,)."""
+    spans = sorted(runs(room), key=lambda run: int(run[0] - run[1]))[:8]
     found = []
     for start, end in spans:
         if (end - start) * CELL_S < SHORTEST_S:

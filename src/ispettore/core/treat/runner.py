@@ -11,9 +11,10 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import write_working
-from ispettore.core.measure.inspection import Progress, inspect, no_progress
+from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.level_meters import Listener
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.progress import Progress, no_progress
 from ispettore.core.text import shown_name
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.treatment import Step, Treatment
@@ -71,7 +72,8 @@ def run(
     lines: list[LedgerLine] = []
     for number, group in enumerate(groups):
         stage = f"treating, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
-        measured = inspect(path, name=name, room_tone=room_tone) if group and group[0].typed.learns() else None
+        learns = group and group[0].typed.learns()
+        measured = inspect(path, name=name, room_tone=room_tone, sha256=UNNAMED) if learns else None
         with Source(path, name=name) as opened:
             context = Context(
                 name=name or shown_name(source),

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 
 Block = NDArray[np.float32]
 """Samples of shape (frames, channels), full scale 1.0."""

@@ -13,7 +13,7 @@ from scipy import signal
 
 from ispettore.core.figures import number
 from ispettore.core.measure import fundamental
-from ispettore.core.measure.inspection import Measured
+from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.spectrum import Resonance
 from ispettore.core.treat.sections import SectionsProcessor
 from ispettore.core.treat.step import Context, Settings

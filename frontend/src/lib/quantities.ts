@@ -1,0 +1,32 @@
+// What is known of every quantity, from the rows of the core's own table (tools/describe_web.py writes them to docs/).
+import rows from '../../../docs/quantities.json' with { type: 'json' };
+
+export interface Quantity {
+  title: string;
+  unit: string;
+  difference_unit: string;
+  decimals: number;
+  /** Written as a time. */
+  clock: boolean;
+  /** Its limits stand in the picture of level. */
+  on_ribbon: boolean;
+  /** A level of what is heard between the words. */
+  is_room: boolean;
+}
+
+const known: Record<string, Quantity | undefined> = rows;
+
+/** One that this page does not know (any more) is a plain number. */
+export function quantity(name: string): Quantity {
+  return (
+    known[name] ?? {
+      title: name,
+      unit: '',
+      difference_unit: '',
+      decimals: 1,
+      clock: false,
+      on_ribbon: false,
+      is_room: false,
+    }
+  );
+}

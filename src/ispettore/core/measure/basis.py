@@ -1,0 +1,49 @@
+"""What a plan is read from: an inspection, and the levels of its cells in memory.
+
+It comes of a file just measured (`Measured.basis`), or of what was kept beside its inspection (`span_levels.basis`): a recording is
+not measured again to be conformed.
+"""
+
+import functools
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure.grid import CELLS_PER_SECOND
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Span
+
+
+@dataclass(frozen=True)
+class Basis:
+    """Of each cell the largest |sample| (`peak`, amplitude) and the mean square (`power`), both of shape (channels, cells); the
+    K-weighted power (`k_power`) and the number of samples (`counts`), of shape (cells,)."""
+
+    inspection: Inspection
+    peak: NDArray[np.float32]
+    power: NDArray[np.float32]
+    k_power: NDArray[np.float32]
+    counts: NDArray[np.int64]
+
+    @functools.cached_property
+    def speech(self) -> NDArray[np.bool_]:
+        """True in the cells in which someone speaks, shape (cells,)."""
+        return mask(self.inspection.speech, self.counts.size)
+
+    @functools.cached_property
+    def room(self) -> NDArray[np.bool_]:
+        """True in the cells of room tone, shape (cells,)."""
+        return mask(self.inspection.room_tone, self.counts.size)
+
+
+def mask(spans: list[Span], cells: int) -> NDArray[np.bool_]:
+    """True in the cells of some spans, shape (cells,).
+
+    >>> mask([Span(start_s=0.005, end_s=0.015)], 4).tolist()
+    [False, True, True, False]
+    """
+    found = np.zeros(cells, dtype=bool)
+    for span in spans:
+        found[round(span.start_s * CELLS_PER_SECOND) : round(span.end_s * CELLS_PER_SECOND)] = True
+    return found

@@ -1,0 +1,80 @@
+"""The one pass over a file that drives every meter."""
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.audio import tags
+from ispettore.core.audio.facts import FileFacts, sha256_of
+from ispettore.core.audio.reading import Block, Source
+from ispettore.core.measure.grid import TOGETHER, seconds
+from ispettore.core.measure.meters import Measured, Meters
+from ispettore.core.measure.reading import Finding, Span
+from ispettore.core.progress import Progress, no_progress
+
+UNNAMED = ""
+"""Instead of a hash: for working files, which nobody ever names by theirs."""
+
+
+def inspect(
+    path: Path,
+    *,
+    name: str | None = None,
+    progress: Progress = no_progress,
+    block_frames: int | None = None,
+    room_tone: Sequence[Span] = (),
+    sha256: str | None = None,
+) -> Measured:
+    """Measure one file in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
+
+    Four seconds are read at a time unless `block_frames` says otherwise. `room_tone` are spans marked by hand: where there are any,
+    they are the room tone, and nothing else is. `sha256` is the file's hash where the caller has hashed these bytes, or `UNNAMED`;
+    without it they are hashed here.
+    """
+    with Source(path, name=name) as source:
+        meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
+        total = max(source.claimed_frames, 1)
+
+        def watched(block: Block) -> Block:
+            progress("measuring", min(source.frames_read / total, 1.0))
+            return block
+
+        blocks = (watched(block) for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz))
+        for sound in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
+            meters.feed(sound)
+        facts = source.facts.model_copy(update={"tags": tags.read(path)})
+        measured = meters.result(
+            name=source.name, sha256=sha256_of(path) if sha256 is None else sha256, facts=facts, room_tone=room_tone
+        )
+        if source.broken_off is None:
+            return measured
+        end = source.facts.duration_s
+        cut = Finding(kind="broken-off", start_s=end, end_s=end, severity="serious")
+        findings = [*measured.inspection.findings, cut]
+        return replace(measured, inspection=measured.inspection.model_copy(update={"findings": findings}))
+
+
+def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int, room_tone: Sequence[Span] = ()) -> Measured:
+    """Measure samples of shape (frames, channels) that are in memory, full scale 1.0 (used for short spans and tests)."""
+    samples = np.atleast_2d(samples.astype(np.float32).T).T
+    meters = Meters(sample_rate_hz=sample_rate_hz, channels=samples.shape[1])
+    for sound in seconds([samples], sample_rate_hz=sample_rate_hz, channels=samples.shape[1]):
+        meters.feed(sound)
+    facts = FileFacts(
+        container="memory",
+        codec="pcm-float",
+        sample_rate_hz=sample_rate_hz,
+        bit_depth=32,
+        channels=samples.shape[1],
+        frames=len(samples),
+        duration_s=len(samples) / sample_rate_hz,
+        bit_rate_kbps=None,
+        bit_rate_constant=None,
+        size_bytes=samples.nbytes,
+    )
+    sha256 = hashlib.sha256(samples.tobytes()).hexdigest()
+    return meters.result(name="", sha256=sha256, facts=facts, room_tone=room_tone)

@@ -1,0 +1,1 @@
+"""Productions, recordings and what was made of them: the services that the pages call."""

@@ -1,0 +1,62 @@
+"""Findings that somebody looked at and accepted, each with a reason. They stay findings; the record says why they may stand."""
+
+from uuid import UUID
+
+from sqlmodel import Session, col, select
+
+from ispettore.core.measure.reading import Finding
+from ispettore.studio import events
+from ispettore.studio.catalogue.views import FindingPlace
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, ReasonMissing
+from ispettore.studio.tables import Acceptance, Recording
+
+Key = tuple[str, int, int]
+"""Kind, start and end in milliseconds: what makes a finding the same one when a recording is measured again."""
+
+
+def key(finding: Finding | FindingPlace | Acceptance) -> Key:
+    return finding.kind, round(finding.start_s * 1000), round(finding.end_s * 1000)
+
+
+def accept(recording_id: UUID, places: list[FindingPlace], reason: str) -> None:
+    """Accept findings of a recording, again with another reason where they were. Raises NotFound and ReasonMissing."""
+    if not reason.strip():
+        raise ReasonMissing()
+    with transaction() as session:
+        production_id = _production(session, recording_id)
+        known = {key(one): one for one in _all(session, recording_id)}
+        for place in places:
+            found = known.get(key(place)) or Acceptance(recording_id=recording_id, **place.model_dump(), reason="")
+            found.reason = reason.strip()
+            session.add(found)
+        events.tell(session, events.Notice(about="recording", id=str(recording_id), production=production_id))
+
+
+def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
+    """Findings that are not accepted any more. Raises NotFound."""
+    with transaction() as session:
+        production_id = _production(session, recording_id)
+        gone = {key(place) for place in places}
+        for found in _all(session, recording_id):
+            if key(found) in gone:
+                session.delete(found)
+        events.tell(session, events.Notice(about="recording", id=str(recording_id), production=production_id))
+
+
+def reasons(session: Session, recording_id: UUID) -> dict[Key, str]:
+    """Why each accepted finding of a recording may stand."""
+    return {key(found): found.reason for found in _all(session, recording_id)}
+
+
+def _all(session: Session, recording_id: UUID) -> list[Acceptance]:
+    return list(
+        session.exec(select(Acceptance).where(Acceptance.recording_id == recording_id).order_by(col(Acceptance.created_at))).all()
+    )
+
+
+def _production(session: Session, recording_id: UUID) -> UUID:
+    recording = session.get(Recording, recording_id, with_for_update=True)
+    if recording is None or recording.removed_at is not None:
+        raise NotFound(what="recording")
+    return recording.production_id

@@ -1,0 +1,197 @@
+"""Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
+
+from pathlib import PurePath
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, case
+from sqlalchemy.orm import defer
+from sqlmodel import Session, col, select
+
+from ispettore.core.audio.formats import WRITABLE, FormatName
+from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.measure import methods_history
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.plan import kept as kept_outcomes
+from ispettore.core.plan.conform import Conformed, role_for
+from ispettore.core.plan.planner import USUAL_PREFERENCE, Preference
+from ispettore.core.spec import delivery, kept
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import Role, judge
+from ispettore.core.text import LONGEST_NAME_BYTES
+from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.views import ConformingView, ResultView, SpecificationName
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.jobs import works
+from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
+
+
+def ask(recording_id: UUID, *, preference: Preference = USUAL_PREFERENCE, container: FormatName | None = None) -> UUID:
+    """Have an inspected recording conformed to its production's specification. What is under way already is not begun twice.
+
+    Raises NotFound, NotReady, and NotWritable where the specification asks for a file that can't be made.
+    """
+    with transaction() as session:
+        recording = session.get(Recording, recording_id, with_for_update=True)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        if lookup.whole(session, recording, light=True) is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        production = session.get_one(Production, recording.production_id)
+        specification = kept.specification(production.specification)
+        wanted = container or delivery.asked_for(specification).container
+        if (same := _under_way(session, recording, production, preference, wanted)) is not None:
+            return same
+        conforming = Conforming(
+            recording_id=recording.id,
+            specification=production.specification,
+            preference=preference,
+            container=wanted,
+        )
+        session.add(conforming)
+        session.flush()
+        works.ask(session, WorkKind.CONFORM, conforming.id, production_id=recording.production_id)
+        return conforming.id
+
+
+def _under_way(session: Session, recording: Recording, production: Production, preference: str, container: str) -> UUID | None:
+    """The attempt that was asked for just so and has not ended."""
+    newest = session.exec(
+        select(Conforming).where(Conforming.recording_id == recording.id).order_by(col(Conforming.created_at).desc()).limit(1)
+    ).first()
+    if newest is None or not works.under_way(session, WorkKind.CONFORM, newest.id):
+        return None
+    asked = (newest.specification, newest.preference, newest.container)
+    return newest.id if asked == (production.specification, preference, container) else None
+
+
+def deliverable_name(recording_name: str, container: str) -> str:
+    """The recording's name with the deliverable's ending.
+
+    >>> deliverable_name("02 February.wav", "mp3")
+    '02 February.mp3'
+    """
+    ending = f".{container}"
+    stem = PurePath(recording_name).stem
+    while len(stem.encode()) + len(ending) > LONGEST_NAME_BYTES:
+        stem = stem[:-1]
+    return f"{stem}{ending}"
+
+
+def of_recording(session: Session, recording_id: UUID, chosen: Specification) -> list[ConformingView]:
+    """Every attempt for a recording, newest first, judged by a specification."""
+    found = session.exec(
+        select(Conforming).where(Conforming.recording_id == recording_id).order_by(col(Conforming.created_at).desc())
+    ).all()
+    running = works.newest(session, WorkKind.CONFORM, [conforming.id for conforming in found])
+    return [_view(one, one.outcome, running.get(one.id), chosen, readings=True) for one in found]
+
+
+def newest(
+    session: Session, recording_ids: list[UUID], chosen: Specification
+) -> tuple[dict[UUID, ConformingView], dict[UUID, ConformingView]]:
+    """For each recording that has any the newest attempt, and the attempt whose file counts; judged by a specification.
+
+    A certificate for this very specification comes first, then whatever is newest. The inspections in their outcomes come without
+    their long lists.
+    """
+    made_for_it = and_(
+        col(Conforming.specification)["id"].astext == chosen.id,
+        col(Conforming.specification)["version"].astext == str(chosen.version),
+    )
+    counts = case((and_(lookup.holds_something(col(Conforming.certificate)), made_for_it), 1), else_=0)
+    among = select(Conforming.recording_id, Conforming.id).where(col(Conforming.recording_id).in_(recording_ids))
+    each = among.distinct(col(Conforming.recording_id))
+    by_time = col(Conforming.created_at).desc()
+    latest = dict(session.exec(each.order_by(col(Conforming.recording_id), by_time)).all())
+    with_file = each.where(col(Conforming.sha256).is_not(None))
+    best = dict(session.exec(with_file.order_by(col(Conforming.recording_id), counts.desc(), by_time)).all())
+    views = _light(session, {*latest.values(), *best.values()}, chosen)
+    return (
+        {recording: views[conforming] for recording, conforming in latest.items()},
+        {recording: views[conforming] for recording, conforming in best.items()},
+    )
+
+
+def _light(session: Session, identifiers: set[UUID], chosen: Specification) -> dict[UUID, ConformingView]:
+    light = select(Conforming, lookup.without_lists(col(Conforming.outcome), "before", "after", drop="ledger")).options(
+        defer(Conforming.outcome),  # type: ignore[arg-type]
+        defer(Conforming.ribbon),  # type: ignore[arg-type]
+        defer(Conforming.tracks),  # type: ignore[arg-type]
+        defer(Conforming.reduction),  # type: ignore[arg-type]
+    )
+    rows = session.exec(light.where(col(Conforming.id).in_(identifiers))).all()
+    running = works.newest(session, WorkKind.CONFORM, list(identifiers))
+    found = {}
+    for conforming, outcome in rows:
+        if outcome is not None:
+            for key in ("before", "after"):
+                outcome[key] = lookup.filled(outcome[key]) if outcome[key] else None
+        found[conforming.id] = _view(conforming, outcome, running.get(conforming.id), chosen)
+    return found
+
+
+def _view(
+    conforming: Conforming, data: dict[str, Any] | None, work: Work | None, chosen: Specification, *, readings: bool = False
+) -> ConformingView:
+    outcome = kept_outcomes.conformed(data) if data else None
+    made_for = conforming.specification
+    name = SpecificationName(id=made_for["id"], name=made_for["name"], version=made_for["version"])
+    current = (name.id, name.version) == (chosen.id, chosen.version)
+    role = _role(conforming, outcome, chosen)
+    after = judge(outcome.after, chosen, role=role) if outcome and outcome.after else None
+    return ConformingView(
+        id=conforming.id,
+        made_for=name,
+        current=current,
+        certificate_for=name if conforming.certificate is not None else None,
+        refused=outcome is not None and conforming.sha256 is None,
+        older_methods=bool(outcome and outcome.after and outcome.after.methods_version < methods_history.current()),
+        recording_id=conforming.recording_id,
+        created_at=conforming.created_at,
+        preference=conforming.preference,
+        container=conforming.container,
+        work=works.view(work),
+        passes=after.passes if after else None,
+        steps=[step for step in outcome.treatment.steps if step.on] if outcome else [],
+        touch=outcome.touch if outcome else None,
+        window=outcome.window if outcome and current else None,
+        obstacles=list(outcome.obstacles) if outcome and current else [],
+        ledger=list(outcome.ledger) if outcome and readings else [],
+        out_of_order=list(outcome.out_of_order) if outcome else [],
+        before=judge(outcome.before, chosen, role=role) if outcome else None,
+        after=after,
+        rounds=outcome.rounds if outcome else 0,
+        file_name=conforming.file_name,
+        size_bytes=conforming.size_bytes,
+        sha256=conforming.sha256,
+        certified=conforming.certificate is not None and current,
+        result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
+    )
+
+
+def _role(conforming: Conforming, outcome: Conformed | None, chosen: Specification) -> Role:
+    """What the written file is by the specification of now: a format may be asked for by one and not by another."""
+    if conforming.container in WRITABLE:
+        return role_for(OutputFormat(container=conforming.container), chosen)
+    return outcome.role if outcome else "deliverable"
+
+
+def _result(after: Inspection, *, readings: bool) -> ResultView:
+    return ResultView(
+        sample_rate_hz=after.facts.sample_rate_hz,
+        frames=after.facts.frames,
+        head_s=after.value("head_s"),
+        integrated_loudness_lufs=after.value("integrated_loudness_lufs"),
+        readings=after.readings if readings else {},
+    )
+
+
+def get(conforming_id: UUID) -> Conforming:
+    """One attempt. Raises NotFound."""
+    with transaction() as session:
+        conforming = session.get(Conforming, conforming_id)
+        if conforming is None:
+            raise NotFound(what="attempt")
+        return conforming

@@ -1,0 +1,173 @@
+"""Productions and their inspection sheets."""
+
+from collections.abc import Callable
+from uuid import UUID, uuid4
+
+from natsort import natsorted, ns
+from sqlmodel import col, func, select
+
+from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet
+from ispettore.core.spec import kept
+from ispettore.core.spec.spread import spreads
+from ispettore.core.spec.verdict import judge_production
+from ispettore.core.text import refuse
+from ispettore.studio import events
+from ispettore.studio.catalogue import recordings, specifications
+from ispettore.studio.catalogue.views import ProductionSummary, ProductionView, RecordingView
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
+from ispettore.studio.tables import Production, Recording, now
+
+
+def create(name: str, specification_id: str, *, production_id: UUID | None = None) -> UUID:
+    """Make a production that is held against a specification. Asked for twice under one identifier it is made once.
+
+    Raises UnknownSpecification, NameMissing and BadText.
+    """
+    specification = specifications.specification(specification_id)
+    if not name.strip():
+        raise NameMissing()
+    shown = refuse(name.strip(), what="The production's name")
+    identifier = production_id or uuid4()
+    with transaction() as session:
+        session.execute(select(func.pg_advisory_xact_lock(identifier.int % 2**63)))
+        if session.get(Production, identifier) is not None:
+            return identifier
+        production = Production(id=identifier, name=shown, specification=specification.model_dump(mode="json"))
+        session.add(production)
+        session.flush()
+        events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
+        return production.id
+
+
+def change(
+    production_id: UUID,
+    *,
+    specification_id: str | None = None,
+    name: str | None = None,
+    notes: str | None = None,
+    archived: bool | None = None,
+) -> None:
+    """Change what is given. Held against another specification, its readings are judged anew; nothing is measured again.
+
+    Raises NotFound, UnknownSpecification and NameMissing.
+    """
+    specification = specifications.specification(specification_id) if specification_id is not None else None
+    if name is not None and not refuse(name, what="The production's name").strip():
+        raise NameMissing()
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        if specification is not None:
+            production.specification = specification.model_dump(mode="json")
+        if name is not None:
+            production.name = name.strip()
+        if notes is not None:
+            production.notes = notes
+        if archived is not None:
+            production.archived_at = (production.archived_at or now()) if archived else None
+        session.add(production)
+        events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
+
+
+def order(production_id: UUID, wanted: list[UUID]) -> None:
+    """Put the recordings of a production in this order. Raises NotFound, and OrderChanged where they are not just these."""
+    _reorder(production_id, lambda _found: wanted)
+
+
+def order_by_name(production_id: UUID) -> None:
+    """Put the recordings in the order of their names, numbers in them read as numbers: "2" comes before "10"."""
+    _reorder(production_id, lambda found: [recording.id for recording in natsorted(found, key=lambda r: r.name, alg=ns.IGNORECASE)])
+
+
+def _reorder(production_id: UUID, arrange: Callable[[list[Recording]], list[UUID]]) -> None:
+    with transaction() as session:
+        production = session.get(Production, production_id, with_for_update=True)
+        if production is None:
+            raise NotFound(what="production")
+        found = {recording.id: recording for recording in recordings.current(session, production_id)}
+        wanted = arrange(list(found.values()))
+        if len(wanted) != len(found) or set(wanted) != set(found):
+            raise OrderChanged(production=production.name)
+        for position, recording_id in enumerate(wanted, start=1):
+            found[recording_id].position = position
+            session.add(found[recording_id])
+        events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
+
+
+def summaries() -> list[ProductionSummary]:
+    """Every production with how many of its recordings are inside, outside or still to be inspected."""
+    found = []
+    with transaction() as session:
+        for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
+            specification = kept.specification(production.specification)
+            passing = recordings.verdicts(session, production.id, specification)
+            judged = [passes for passes in passing if passes is not None]
+            newest = session.exec(
+                select(Recording.created_at)
+                .where(Recording.production_id == production.id)
+                .order_by(col(Recording.created_at).desc())
+                .limit(1)
+            ).first()
+            found.append(
+                ProductionSummary(
+                    id=production.id,
+                    name=production.name,
+                    specification_id=specification.id,
+                    specification_name=specification.name,
+                    recordings=len(passing),
+                    inside=sum(judged),
+                    outside=len(judged) - sum(judged),
+                    pending=len(passing) - len(judged),
+                    last_activity=newest or production.created_at,
+                    archived=production.archived_at is not None,
+                )
+            )
+    return found
+
+
+def sheet(production_id: UUID) -> ProductionView:
+    """The inspection sheet of a production. Raises NotFound."""
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        specification = kept.specification(production.specification)
+        rows, inspections = recordings.rows(session, production.id, specification)
+        return ProductionView(
+            id=production.id,
+            name=production.name,
+            notes=production.notes,
+            archived=production.archived_at is not None,
+            specification=specification,
+            recordings=rows,
+            whole=list(judge_production(inspections, specification)) if inspections else [],
+            spreads=list(spreads(inspections, specification)),
+        )
+
+
+def printed(sheet: ProductionView) -> PrintedSheet:
+    """The sheet as it is printed."""
+    return PrintedSheet(
+        production=sheet.name,
+        specification=sheet.specification,
+        issued=now(),
+        issuer=issuer(),
+        rows=[_printed_row(row) for row in sheet.recordings],
+        whole=sheet.whole,
+        spreads=sheet.spreads,
+    )
+
+
+def _printed_row(row: RecordingView) -> PrintedRow:
+    conformed = row.delivered.file_name if row.delivered and row.delivered.passes else None
+    return PrintedRow(
+        name=row.name,
+        facts=row.facts,
+        ribbon=row.ribbon.drawn() if row.ribbon else None,
+        verdict=row.verdict,
+        problem=(row.work.error or row.work.state) if row.work else "",
+        delivered=conformed or "",
+    )

@@ -1,0 +1,312 @@
+"""Recordings: bringing them in, looking at them, and having them conformed."""
+
+from collections.abc import Iterator
+from pathlib import PurePath
+from uuid import UUID
+
+from sqlmodel import Session, col, func, select
+from sqlmodel.sql.expression import SelectOfScalar
+
+from ispettore.core.audio.formats import WRITABLE
+from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.recording_report import RecordingReport
+from ispettore.core.measure import methods_history, ribbon, tracks
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Finding
+from ispettore.core.plan.planner import gain_window
+from ispettore.core.plan.remedies import advice
+from ispettore.core.spec import delivery, kept
+from ispettore.core.spec.breaches import breaches
+from ispettore.core.spec.methods import title_of_finding
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import judge, role_of
+from ispettore.core.text import refuse
+from ispettore.studio import events
+from ispettore.studio.catalogue import acceptances, conformings, lookup
+from ispettore.studio.catalogue.views import EarlierVersion, FindingView, FormatView, RecordingDetail, RecordingView, RibbonView
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NoLongerReplaceable, NotFound, NotReady
+from ispettore.studio.jobs import works
+from ispettore.studio.store.blobs import Blob
+from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
+
+MINIATURE = 132
+"""Columns of a row's ribbon: as many as it is drawn wide."""
+
+
+def add(production_id: UUID, name: str, blob: Blob) -> UUID:
+    """Add a stored file to a production as a recording and have it inspected.
+
+    The same file under the same name is there already and not added again: its recording is what is returned.
+    """
+    with transaction() as session:
+        if session.get(Production, production_id, with_for_update=True) is None:
+            raise NotFound(what="production")
+        shown = _shown_name(name)
+        for there in session.exec(_current(production_id).where(Recording.sha256 == blob.sha256)).all():
+            if there.name == shown:
+                return there.id
+        last = session.exec(select(func.max(Recording.position)).where(Recording.production_id == production_id)).one()
+        return _put_in(session, production_id, (last or 0) + 1, shown, blob)
+
+
+def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
+    """Put a newer file in the place of a recording; the older stays, with all that was made of it. The same bytes change nothing.
+
+    Raises NotFound, and NoLongerReplaceable where the recording was removed or replaced meanwhile.
+    """
+    with transaction() as session:
+        older = _replaceable(session, recording_id)
+        if older.sha256 == blob.sha256:
+            return older.id
+        older.replaced_by = _put_in(session, older.production_id, older.position, _shown_name(name), blob)
+        session.add(older)
+        return older.replaced_by
+
+
+def expected(production_id: UUID, replaces: UUID | None) -> None:
+    """Whether a file can come in as a recording or in the place of one. Raises as `add` and `replace` do."""
+    with transaction() as session:
+        if session.get(Production, production_id) is None:
+            raise NotFound(what="production")
+        if replaces is not None:
+            _replaceable(session, replaces)
+
+
+def _replaceable(session: Session, recording_id: UUID) -> Recording:
+    older = session.get(Recording, recording_id, with_for_update=True)
+    if older is None:
+        raise NotFound(what="recording")
+    if older.removed_at is not None or older.replaced_by is not None:
+        raise NoLongerReplaceable(file=older.name)
+    return older
+
+
+def _put_in(session: Session, production_id: UUID, position: int, name: str, blob: Blob) -> UUID:
+    recording = Recording(production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes)
+    session.add(recording)
+    session.flush()
+    works.ask(session, WorkKind.INSPECT, recording.id, production_id=production_id)
+    return recording.id
+
+
+def _shown_name(name: str) -> str:
+    return refuse(PurePath(name.replace("\\", "/")).name or "recording", what="The file's name")
+
+
+def remove(recording_ids: list[UUID]) -> None:
+    """Take recordings out of their productions. The files and all that was measured stay; `restore` brings them back."""
+    _mark(recording_ids, removed=True)
+
+
+def restore(recording_ids: list[UUID]) -> None:
+    """Bring removed recordings back where they were."""
+    _mark(recording_ids, removed=False)
+
+
+def _mark(recording_ids: list[UUID], *, removed: bool) -> None:
+    with transaction() as session:
+        for recording_id in recording_ids:
+            recording = session.get(Recording, recording_id, with_for_update=True)
+            if recording is None:
+                raise NotFound(what="recording")
+            recording.removed_at = (recording.removed_at or now()) if removed else None
+            session.add(recording)
+            events.tell(
+                session, events.Notice(about="production", id=str(recording.production_id), production=recording.production_id)
+            )
+
+
+def use_again(recording_id: UUID) -> None:
+    """Give a replaced recording its place back; what stands there now becomes the replaced one. Raises NotFound."""
+    with transaction() as session:
+        older = _get(session, recording_id)
+        newest = older
+        while newest.replaced_by is not None:
+            newest = session.get_one(Recording, newest.replaced_by)
+        if newest.id == older.id:
+            return
+        # The chain is closed behind it: whatever was replaced by it is now replaced by what follows.
+        for one in session.exec(select(Recording).where(Recording.replaced_by == older.id)).all():
+            one.replaced_by = older.replaced_by
+            session.add(one)
+        older.replaced_by, older.position = None, newest.position
+        newest.replaced_by = older.id
+        session.add_all([older, newest])
+        events.tell(session, events.Notice(about="production", id=str(older.production_id), production=older.production_id))
+
+
+def _earlier(session: Session, recording: Recording) -> list[Recording]:
+    """Those whose place it took, the newest first."""
+    found: list[Recording] = []
+    waiting = [recording.id]
+    while waiting:
+        before = session.exec(select(Recording).where(col(Recording.replaced_by).in_(waiting))).all()
+        found += before
+        waiting = [one.id for one in before]
+    return sorted(found, key=lambda one: one.created_at, reverse=True)
+
+
+def _current(production_id: UUID) -> SelectOfScalar[Recording]:
+    """What stands in a production now, in order."""
+    return (
+        select(Recording)
+        .where(Recording.production_id == production_id, col(Recording.removed_at).is_(None), col(Recording.replaced_by).is_(None))
+        .order_by(col(Recording.position))
+    )
+
+
+def current(session: Session, production_id: UUID) -> list[Recording]:
+    """The recordings of a production in order: not those removed or replaced."""
+    return list(session.exec(_current(production_id)).all())
+
+
+def inspect_again(recording_id: UUID) -> None:
+    """Have a recording inspected once more, after it failed or was cancelled. While it waits or is measured nothing changes."""
+    with transaction() as session:
+        recording = _get(session, recording_id)
+        if works.under_way(session, WorkKind.INSPECT, recording.id):
+            return
+        works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+
+
+def catch_up() -> None:
+    """Have measured what was measured by older methods only, so that every recording shows what the page can show now."""
+    with transaction() as session:
+        there = session.exec(select(Recording).where(col(Recording.removed_at).is_(None))).all()
+        known = lookup.measured(session)
+        asked = works.newest(session, WorkKind.INSPECT, [recording.id for recording in there])
+        for recording in there:
+            work = asked.get(recording.id)
+            if recording.sha256 not in known and work is not None and work.state == WorkState.DONE:
+                works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+
+
+def rows(session: Session, production_id: UUID, specification: Specification) -> tuple[list[RecordingView], list[Inspection]]:
+    """The recordings of a production in order, each judged, and the readings of those that are measured, in the same order."""
+    found = current(session, production_id)
+    inspections = lookup.short(session, found)
+    views = list(_views(session, found, specification, inspections))
+    return views, [inspections[recording.id] for recording in found if recording.id in inspections]
+
+
+def verdicts(session: Session, production_id: UUID, specification: Specification) -> list[bool | None]:
+    """For each recording of a production whether it passes; None where it is not measured."""
+    here = current(session, production_id)
+    judged = {of: judge(found, specification, role=role_of(found)).passes for of, found in lookup.short(session, here).items()}
+    return [judged.get(recording.id) for recording in here]
+
+
+def detail(recording_id: UUID) -> RecordingDetail:
+    """One recording with everything known about it. Raises NotFound."""
+    with transaction() as session:
+        recording = _get(session, recording_id)
+        production = session.get_one(Production, recording.production_id)
+        specification = kept.specification(production.specification)
+        record = lookup.whole(session, recording)
+        parsed = lookup.inspection(record) if record else None
+        run = tracks.unpacked(record.tracks) if record and record.tracks else None
+        [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
+        reasons = acceptances.reasons(session, recording.id)
+        return RecordingDetail(
+            **row.model_dump(exclude={"ribbon"}),
+            ribbon=_ribbon(record.ribbon) if record else None,
+            specification=specification,
+            production_name=production.name,
+            room_tone_chosen=bool(recording.room_tone),
+            replaced_by=recording.replaced_by,
+            replaced_by_name=session.get_one(Recording, recording.replaced_by).name if recording.replaced_by else "",
+            earlier=[EarlierVersion.model_validate(one, from_attributes=True) for one in _earlier(session, recording)],
+            inspection=parsed,
+            findings=[_finding(finding, reasons) for finding in parsed.findings] if parsed else [],
+            breaches=breaches(row.verdict, parsed, run) if parsed and row.verdict else [],
+            window=gain_window(parsed, specification) if parsed else None,
+            conformings=conformings.of_recording(session, recording.id, specification),
+            formats=formats(specification),
+        )
+
+
+def formats(specification: Specification) -> list[FormatView]:
+    """The formats a deliverable or master can be written in: what the specification asks for, then those that can be listened
+    to."""
+    try:
+        asked = delivery.asked_for(specification)
+    except delivery.NotWritable:
+        asked = None
+    found = [] if asked is None else [FormatView(name="", title=asked.title, meets=True)]
+    for name, written in WRITABLE.items():
+        form = delivery.chosen(name, specification)
+        if written.heard_exactly and form != asked:
+            found.append(FormatView(name=name, title=form.title, meets=delivery.fitting(name, specification) is not None))
+    return found
+
+
+def report(recording_id: UUID) -> RecordingReport:
+    """What is told of a recording on paper. Raises NotFound, and NotReady where it is not measured."""
+    found = detail(recording_id)
+    if found.inspection is None or found.verdict is None or found.ribbon is None:
+        raise NotReady(file=found.name, reason="has not been inspected yet")
+    return RecordingReport(
+        # Two recordings of the same bytes share an inspection; the report bears this one's name.
+        inspection=found.inspection.model_copy(update={"name": found.name}),
+        verdict=found.verdict,
+        specification=found.specification,
+        ribbon=found.ribbon.drawn(),
+        breaches=found.breaches,
+        accepted=tuple(finding.accepted for finding in found.findings),
+        production=found.production_name,
+        issued=now(),
+        issuer=issuer(),
+    )
+
+
+def _finding(finding: Finding, reasons: dict[acceptances.Key, str]) -> FindingView:
+    return FindingView(
+        **finding.model_dump(),
+        title=title_of_finding(finding.kind),
+        advice=advice(finding.kind),
+        accepted=reasons.get(acceptances.key(finding), ""),
+    )
+
+
+def _get(session: Session, recording_id: UUID) -> Recording:
+    recording = session.get(Recording, recording_id)
+    if recording is None or recording.removed_at is not None:
+        raise NotFound(what="recording")
+    return recording
+
+
+def _views(
+    session: Session, recordings: list[Recording], specification: Specification, inspections: dict[UUID, Inspection]
+) -> Iterator[RecordingView]:
+    identifiers = [recording.id for recording in recordings]
+    ribbons = lookup.ribbons(session, recordings)
+    inspecting = works.newest(session, WorkKind.INSPECT, identifiers)
+    newest, delivered = conformings.newest(session, identifiers, specification)
+    first: dict[str, str] = {}
+    for recording in recordings:
+        inspection = inspections.get(recording.id)
+        verdict = judge(inspection, specification, role=role_of(inspection)) if inspection else None
+        yield RecordingView(
+            id=recording.id,
+            production_id=recording.production_id,
+            position=recording.position,
+            name=recording.name,
+            created_at=recording.created_at,
+            size_bytes=recording.size_bytes,
+            sha256=recording.sha256,
+            same_as=first.get(recording.sha256),
+            work=works.view(inspecting.get(recording.id)),
+            facts=inspection.facts if inspection else None,
+            verdict=verdict,
+            ribbon=_ribbon(ribbons[recording.sha256], columns=MINIATURE) if recording.sha256 in ribbons else None,
+            conforming=newest.get(recording.id),
+            delivered=delivered.get(recording.id),
+            older_methods=inspection is not None and inspection.methods_version < methods_history.current(),
+        )
+        first.setdefault(recording.sha256, recording.name)
+
+
+def _ribbon(packed: bytes, *, columns: int = ribbon.COLUMNS) -> RibbonView:
+    found = ribbon.coarser(ribbon.unpacked(packed), columns)
+    return RibbonView(rms_dbfs=found.rms_dbfs.round(1).tolist(), peak_dbfs=found.peak_dbfs.round(1).tolist())

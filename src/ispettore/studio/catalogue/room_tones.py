@@ -1,0 +1,93 @@
+"""Room tone chosen by a person: what it would change, choosing it, and leaving it to the meters again."""
+
+from collections.abc import Callable
+from uuid import UUID
+
+from ispettore.core.errors import Cancelled
+from ispettore.core.measure import chosen_tone
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Span
+from ispettore.core.measure.spectrogram import never
+from ispettore.core.spec import kept
+from ispettore.core.spec.verdict import judge, role_of
+from ispettore.studio import events
+from ispettore.studio.catalogue import lookup, sounds
+from ispettore.studio.catalogue.views import ChosenToneView, LimitChange
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.jobs import works
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.tables import InspectionRecord, Production, Recording, WorkKind
+
+
+def look(recording_id: UUID, span: Span, store: Store, *, cancelled: Callable[[], bool] = never) -> ChosenToneView:
+    """Level and spectrum of a span, and every limit whose reading it would change. Raises NotFound, NotReady and as `check`."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound(what="recording")
+        inspection = _inspection(lookup.whole(session, recording), recording.name)
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+    span = chosen_tone.snapped(span)
+    chosen_tone.check(span, inspection)
+    rate = inspection.facts.sample_rate_hz
+    start = round(span.start_s * rate)
+    if cancelled():
+        raise Cancelled
+    with sounds.opened(recording_id, store) as samples:
+        tone = chosen_tone.look(samples(start, round(span.end_s * rate) - start), span, inspection)
+    changed = inspection.model_copy(update={"readings": {**inspection.readings, **tone.changed}})
+    role = role_of(inspection)
+    after = {limit.quantity: limit for limit in judge(changed, specification, role=role).limits}
+    limits = [
+        LimitChange(before=limit, after=after[limit.quantity])
+        for limit in judge(inspection, specification, role=role).limits
+        if limit.quantity in tone.changed
+    ]
+    was = {quantity: inspection.readings[quantity] for quantity in tone.changed}
+    return ChosenToneView(**tone.model_dump(), was=was, limits=limits)
+
+
+def choose(recording_id: UUID, span: Span | None) -> None:
+    """Have a recording measured with this room tone, or with what the meters find. Raises NotFound, NotReady and as `check`."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id, with_for_update=True)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        inspection = _inspection(lookup.whole(session, recording), recording.name)
+        if span is not None:
+            span = chosen_tone.snapped(span)
+            chosen_tone.check(span, inspection)
+        recording.room_tone = written(span) if span is not None else ""
+        session.add(recording)
+        events.tell(session, events.Notice(about="recording", id=str(recording.id), production=recording.production_id))
+        if lookup.exact(session, recording) is None:
+            works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+
+
+def written(span: Span) -> str:
+    """As a recording keeps it: START-END in seconds, to a millisecond.
+
+    >>> written(Span(start_s=9876.545, end_s=9877.25))
+    '9876.545-9877.250'
+    """
+    return f"{span.start_s:.3f}-{span.end_s:.3f}"
+
+
+def read(text: str) -> Span | None:
+    """What a recording keeps, as a span; None where its room tone is to be found.
+
+    >>> read("1.500-2.000"), read("")
+    (Span(start_s=1.5, end_s=2.0), None)
+    """
+    if not text:
+        return None
+    start, end = text.split("-")
+    return Span(start_s=float(start), end_s=float(end))
+
+
+def _inspection(record: InspectionRecord | None, name: str) -> Inspection:
+    if record is None:
+        raise NotReady(file=name, reason="has not been inspected yet")
+    # Two recordings of the same bytes share an inspection; what is said bears this one's name.
+    return lookup.inspection(record).model_copy(update={"name": name})

@@ -1,0 +1,68 @@
+"""Sound to listen to: short PCM pieces of a recording or a deliverable, so that every format plays and positions are exact."""
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.audio.writing import open_spans, read_span
+from ispettore.studio.catalogue import lookup
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.tables import Conforming, Recording
+
+LONGEST_FRAMES = 1_000_000
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Samples of shape (frames, channels), float32; fewer than asked for at the end of the file."""
+
+    samples: NDArray[np.float32]
+
+
+Samples = Callable[[int, int], NDArray[np.float32]]
+"""(first frame, frames) → shape (frames, channels)."""
+
+
+def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
+    """A piece of an inspected recording. Raises NotFound or NotReady."""
+    return _piece(_listened(recording_id), store, start, frames)
+
+
+@contextmanager
+def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
+    """An inspected recording from which many pieces are read. Raises NotFound or NotReady."""
+    with store.as_local(_listened(recording_id)) as path, open_spans(path) as samples:
+        yield samples
+
+
+def _listened(recording_id: UUID) -> str:
+    """The blob that seeks exactly: the recording's own, or a lossless copy of it."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound(what="recording")
+        inspection = lookup.whole(session, recording)
+        if inspection is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        return inspection.listening_sha256 or recording.sha256
+
+
+def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
+    """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound."""
+    with transaction() as session:
+        conforming = session.get(Conforming, conforming_id)
+        if conforming is None or conforming.sha256 is None:
+            raise NotFound(what="deliverable")
+        sha256 = conforming.sha256
+    return _piece(sha256, store, start, frames)
+
+
+def _piece(sha256: str, store: Store, start: int, frames: int) -> Piece:
+    with store.as_local(sha256) as path:
+        return Piece(read_span(path, max(start, 0), min(frames, LONGEST_FRAMES)))

@@ -1,0 +1,312 @@
+"""What the services give out: plain typed data, the same for every caller."""
+
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+import numpy as np
+from pydantic import BaseModel, Field, model_validator
+
+from ispettore.core.audio.facts import FileFacts
+from ispettore.core.audio.formats import FormatName
+from ispettore.core.certify.verification import Differing, KeyStanding
+from ispettore.core.measure.chosen_tone import ChosenTone
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.ribbon import Ribbon
+from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.planner import Preference
+from ispettore.core.plan.window import GainWindow
+from ispettore.core.spec.breaches import Breach
+from ispettore.core.spec.objections import Objection
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.spread import Spread
+from ispettore.core.spec.verdict import LimitVerdict, Verdict
+from ispettore.core.spec.wording import Piece
+from ispettore.core.treat.runner import LedgerLine
+from ispettore.core.treat.touch import Touch
+from ispettore.core.treat.treatment import Step
+from ispettore.studio.jobs.works import WorkView
+
+
+class RibbonView(BaseModel):
+    """A miniature ribbon: levels in dBFS per column, −80 at the least."""
+
+    rms_dbfs: list[float]
+    peak_dbfs: list[float]
+
+    def drawn(self) -> Ribbon:
+        """As the core draws it."""
+        return Ribbon(np.array(self.rms_dbfs), np.array(self.peak_dbfs))
+
+
+class FindingView(Finding):
+    """A finding with how it is called and what mends it; what its kind means stands in the methods.
+
+    `accepted` says why it may stand, where somebody accepted it; it is empty otherwise.
+    """
+
+    title: str
+    advice: str
+    accepted: str
+
+
+class FindingPlace(BaseModel):
+    """What names one finding of a recording."""
+
+    kind: str = Field(max_length=80)
+    start_s: float
+    end_s: float
+
+
+class ResultView(BaseModel):
+    """What is needed of the written file to play it beside its source, and its readings where one recording is looked at."""
+
+    sample_rate_hz: int
+    frames: int
+    head_s: float | None
+    integrated_loudness_lufs: float | None
+    readings: dict[str, Reading] = {}
+
+
+class SpecificationName(BaseModel):
+    """Which specification something was made for, in which version."""
+
+    id: str
+    name: str
+    version: int
+
+
+class FormatView(BaseModel):
+    """A format that can be asked for; `name` is empty for what the specification asks for. `meets` says whether a file in it can
+    meet the specification's limits on the file."""
+
+    name: FormatName | Literal[""]
+    title: str
+    meets: bool
+
+
+class ConformingView(BaseModel):
+    """One attempt to conform a recording. The `ledger` of its steps comes only where one recording is looked at.
+
+    Verdicts are by the specification that the production has now: `before` of the recording, `after` of the written file, whose
+    kept readings are judged anew. `made_for` is what it was conformed to; `current` says whether that is the same in the same
+    version. A certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a
+    certificate. `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
+    """
+
+    id: UUID
+    made_for: SpecificationName
+    current: bool
+    certificate_for: SpecificationName | None
+    refused: bool
+    older_methods: bool
+    recording_id: UUID
+    created_at: datetime
+    preference: Preference
+    container: FormatName
+    work: WorkView | None
+    passes: bool | None
+    steps: list[Step]
+    touch: Touch | None
+    window: GainWindow | None
+    obstacles: list[Obstacle]
+    ledger: list[LedgerLine]
+    out_of_order: list[str]
+    before: Verdict | None
+    after: Verdict | None
+    rounds: int
+    file_name: str | None
+    size_bytes: int | None
+    sha256: str | None
+    certified: bool
+    result: ResultView | None
+
+
+class RecordingView(BaseModel):
+    """A row of the inspection sheet.
+
+    `conforming` is the newest attempt to conform it; `delivered` the one whose file counts: certified for the specification of now
+    before any other, else the newest with a file. `older_methods` says that it still waits to be measured by the methods of now.
+    """
+
+    id: UUID
+    production_id: UUID
+    position: int
+    name: str
+    created_at: datetime
+    size_bytes: int
+    sha256: str
+    same_as: str | None
+    work: WorkView | None
+    facts: FileFacts | None
+    verdict: Verdict | None
+    ribbon: RibbonView | None
+    conforming: ConformingView | None
+    delivered: ConformingView | None
+    older_methods: bool
+
+
+class LimitChange(BaseModel):
+    """One limit with the reading as it is and as it would be."""
+
+    before: LimitVerdict
+    after: LimitVerdict
+
+
+class ChosenToneView(ChosenTone):
+    """A span as room tone: `was` are the readings it would change, `limits` those limits that are on them."""
+
+    was: dict[str, Reading]
+    limits: list[LimitChange]
+
+
+class EarlierVersion(BaseModel):
+    """A file that another took the place of."""
+
+    id: UUID
+    name: str
+    created_at: datetime
+
+
+class RecordingDetail(RecordingView):
+    """One recording with all its readings, its gain window and every attempt to conform it.
+
+    `replaced_by` names the recording that took its place; `earlier` are those whose place it took, the newest first.
+    `room_tone_chosen` is true where a person said where the room tone is.
+    """
+
+    room_tone_chosen: bool
+    replaced_by: UUID | None
+    replaced_by_name: str
+    earlier: list[EarlierVersion]
+
+    specification: Specification
+    production_name: str
+    inspection: Inspection | None
+    findings: list[FindingView]
+    breaches: list[Breach]
+    window: GainWindow | None
+    conformings: list[ConformingView]
+    formats: list[FormatView]
+
+
+class ProductionSummary(BaseModel):
+    """A production in the list of productions."""
+
+    id: UUID
+    name: str
+    specification_id: str
+    specification_name: str
+    recordings: int
+    inside: int
+    outside: int
+    pending: int
+    last_activity: datetime
+    archived: bool
+
+
+class ProductionView(BaseModel):
+    """The inspection sheet. `whole` judges the limits on the production; `spreads` says how alike its recordings are.
+
+    Outliers are counted among the recordings that have a verdict, in their order.
+    """
+
+    id: UUID
+    name: str
+    notes: str
+    archived: bool
+    specification: Specification
+    recordings: list[RecordingView]
+    whole: list[LimitVerdict]
+    spreads: list[Spread]
+
+
+class UnfinishedUpload(BaseModel):
+    """A file of which only a part came in so far. `modified` is when it was last changed where it comes from, as its page said."""
+
+    id: str
+    name: str
+    modified: str
+    size_bytes: int
+    received_bytes: int
+    problem: str = ""
+    """Why it was set aside, if it was."""
+
+
+class LimitSentence(BaseModel):
+    """A limit as a sentence in pieces, its own values apart so that they can be edited in place."""
+
+    quantity: str
+    pieces: list[Piece]
+
+
+class Examined(BaseModel):
+    """What was found in a draft. `sentences` are its limits as they read; None for one that can't be read yet."""
+
+    objections: list[Objection]
+    sentences: list[LimitSentence | None]
+
+
+class SpecificationVersion(BaseModel):
+    """One version: when it was kept (None where it ships) and how many certificates were made by it."""
+
+    version: int
+    created_at: datetime | None
+    certificates: int
+
+
+class SpecificationView(BaseModel):
+    """A specification in its newest version, with all its versions and the productions that are held against it."""
+
+    specification: Specification
+    ships: bool
+    sentences: list[LimitSentence]
+    productions: list[str]
+    versions: list[SpecificationVersion]
+
+
+class Stated(BaseModel):
+    """What a certificate says, as far as a page shows it."""
+
+    file_name: str
+    sha256: str
+    specification: SpecificationName
+    issued: datetime
+    issuer: str
+    limits: list[LimitVerdict]
+
+
+class Verified(BaseModel):
+    """The answer of a check. `genuine` only by a key to trust; `said` tells what was compared, `methods` and `older` what differs
+    only because it was measured by other methods, `notes` what is wrong with this installation's keys."""
+
+    genuine: bool
+    intact: bool
+    key: KeyStanding
+    key_id: str | None
+    problems: list[str]
+    said: str = ""
+    methods: str = ""
+    older: list[Differing] = []
+    notes: list[str] = []
+    stated: Stated | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _older_form(cls, data: Any) -> Any:
+        """Reports from before an unknown key was told apart called such a certificate genuine."""
+        if isinstance(data, dict) and "intact" not in data:
+            trusted = data.get("key") in ("known", "given")
+            return {**data, "intact": data.get("genuine"), "genuine": bool(data.get("genuine")) and trusted}
+        return data
+
+
+class VerifyingView(BaseModel):
+    """A check of a certificate against a file."""
+
+    id: UUID
+    file_name: str
+    certificate_name: str
+    work: WorkView | None
+    report: Verified | None

@@ -1,0 +1,220 @@
+"""Starting everything on this machine and stopping exactly that: database, web process, one worker for each core."""
+
+import ctypes
+import fcntl
+import hashlib
+import os
+import signal
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import structlog
+
+from ispettore.core.errors import IspettoreError
+from ispettore.studio import logs
+from ispettore.studio.database import engine, migrate
+from ispettore.studio.jobs import attempts
+from ispettore.studio.running import seeding
+from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
+from ispettore.studio.settings import ROOT, settings
+
+PATIENCE_S = 4.0
+log = structlog.get_logger()
+
+
+class PortTaken(IspettoreError):
+    """The port {port} is in use. Stop what uses it, or set ISPETTORE_PORT to another."""
+
+    port: int
+
+
+class RunsAlready(IspettoreError):
+    """Ispettore is already running from this folder (process {process}) {where}. Open that address, or stop it with Ctrl-C
+    first."""
+
+    process: str
+    where: str
+
+
+class DidNotStart(IspettoreError):
+    """The web process did not start within {patience:.0f} s. Its log is above."""
+
+    patience: float
+
+
+def own_folder() -> Path:
+    """Where this checkout keeps what runs: `ISPETTORE_STATE` where that is set, else `var/`."""
+    named = os.environ.get("ISPETTORE_STATE")
+    return Path(named) if named else ROOT / "var"
+
+
+def own_cluster() -> Cluster:
+    """The cluster of this checkout, under a system folder where the server's user can't reach its own."""
+    wanted = own_folder() / "postgres"
+    if "ISPETTORE_STATE" in os.environ:
+        return Cluster(wanted)
+    digest = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
+    return Cluster(reachable_folder(wanted, Path("/var/lib/ispettore") / digest))
+
+
+@contextmanager
+def only_one(folder: Path) -> Iterator[Callable[[str], None]]:
+    """Holds a folder for this launcher; what is yielded notes the address it serves. Raises RunsAlready.
+
+    The lock goes with the process, however it ends.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "launcher.lock").open("a+") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            file.seek(0)
+            process, _, address = file.read().partition(" ")
+            raise RunsAlready(process=process or "?", where=f"at {address}" if address else "and is just starting") from None
+
+        def note(address: str) -> None:
+            file.seek(0)
+            file.truncate()
+            file.write(f"{os.getpid()} {address}")
+            file.flush()
+
+        note("")
+        yield note
+
+
+def launch(*, demo: bool, say: Callable[[str], None]) -> int:
+    """Start everything, wait until told to stop, stop everything. Returns an exit status. Raises RunsAlready and what starting
+    raises."""
+    logs.configure()
+    with only_one(own_folder()) as note:
+        return _launch(demo=demo, say=say, note=note)
+
+
+def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], None]) -> int:
+    cluster = None
+    if "ISPETTORE_DATABASE_URL" not in os.environ:
+        cluster = own_cluster()
+        say("Starting the database …")
+        cluster.start()
+        os.environ["ISPETTORE_DATABASE_URL"] = cluster.url
+        settings.cache_clear()
+        engine.cache_clear()
+    supervisor = Supervisor(cluster)
+    for name in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(name, lambda *_: supervisor.ask_to_stop())
+    try:
+        migrate()
+        attempts.sweep(settings().work)
+        if demo:
+            say("Seeding the demo production …" if seeding.seed() else "The demo data is there already.")
+        port = settings().port
+        if not _free(port):
+            if "ISPETTORE_PORT" in os.environ:
+                raise PortTaken(port=port)
+            port = free_port()
+        os.environ["ISPETTORE_PORT"] = str(port)
+        supervisor.keep("web", [sys.executable, "-m", "ispettore.web.serving"])
+        for number in range(os.cpu_count() or 1):
+            supervisor.keep(f"worker {number + 1}", [sys.executable, "-m", "ispettore.cli", "worker"])
+        address = f"http://{settings().host}:{port}/"
+        supervisor.wait_for(f"{address}api/health")
+        note(address)
+        say(f"\nIspettore is at {address}\nCtrl-C stops it.")
+        supervisor.watch()
+        return 0
+    finally:
+        say("\nStopping …")
+        supervisor.stop()
+        engine().dispose()
+        if cluster is not None:
+            cluster.stop()
+
+
+def _free(port: int) -> bool:
+    import socket
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((settings().host, port))
+        except OSError:
+            return False
+        return True
+
+
+class Supervisor:
+    """Keeps processes running, and the database where it is ours: what dies is started again, until we stop."""
+
+    def __init__(self, cluster: Cluster | None = None) -> None:
+        self._cluster = cluster
+        self._commands: dict[str, list[str]] = {}
+        self._running: dict[str, subprocess.Popen[bytes]] = {}
+        self._stopping = False
+
+    def keep(self, name: str, command: list[str]) -> None:
+        self._commands[name] = command
+        self._running[name] = _start(command)
+
+    def process_id(self, name: str) -> int:
+        """Process id of what runs under a name now."""
+        return self._running[name].pid
+
+    def ask_to_stop(self) -> None:
+        self._stopping = True
+
+    def wait_for(self, address: str, *, patience_s: float = 60) -> None:
+        end = time.monotonic() + patience_s
+        while not self._stopping:
+            try:
+                with urllib.request.urlopen(address, timeout=2):
+                    return
+            except OSError:
+                if time.monotonic() > end:
+                    raise DidNotStart(patience=patience_s) from None
+                time.sleep(0.1)
+
+    def watch(self) -> None:
+        """Return when asked to stop."""
+        while not self._stopping:
+            self._keep_database()
+            for name, process in list(self._running.items()):
+                if process.poll() is not None and not self._stopping:
+                    self._running[name] = _start(self._commands[name])
+            time.sleep(0.5)
+
+    def _keep_database(self) -> None:
+        if self._cluster is None or self._cluster.alive():
+            return
+        log.warning("the database is gone; starting it again")
+        try:
+            self._cluster.start()
+        except IspettoreError as error:
+            log.error("the database could not be started; will try again", reason=error.sentence)
+
+    def stop(self) -> None:
+        """Ask each process to end, and end those that don't within a few seconds: work they leave is done by others."""
+        self._stopping = True
+        for process in self._running.values():
+            if process.poll() is None:
+                process.terminate()
+        end = time.monotonic() + PATIENCE_S
+        for process in self._running.values():
+            try:
+                process.wait(max(0.1, end - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()
+
+
+def _start(command: list[str]) -> subprocess.Popen[bytes]:
+    # Sessions of their own, so that Ctrl-C reaches only us; and should we be killed, they end too.
+    return subprocess.Popen(command, start_new_session=True, preexec_fn=_end_with_parent)
+
+
+def _end_with_parent() -> None:
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)

@@ -1,0 +1,1 @@
+"""Where bytes are kept."""

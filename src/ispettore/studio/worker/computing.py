@@ -1,0 +1,177 @@
+"""What runs in a child: the core's functions, one for each kind of work, from a request to its answer."""
+
+from pathlib import Path
+
+from ispettore.core.audio.reading import Source
+from ispettore.core.audio.writing import OutputFormat, Sink
+from ispettore.core.certify import seal
+from ispettore.core.certify.certificate import Origin, certify
+from ispettore.core.certify.keys import KeyFolder
+from ispettore.core.certify.verification import verify
+from ispettore.core.errors import IspettoreError
+from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.meters import Measured
+from ispettore.core.plan.conform import Conformed, conform
+from ispettore.core.progress import Progress
+from ispettore.core.spec import delivery
+from ispettore.core.treat import trace
+from ispettore.studio.catalogue.views import SpecificationName, Stated, Verified
+from ispettore.studio.worker.requests import (
+    ConformedFile,
+    ConformRequest,
+    Deliverable,
+    Inspected,
+    InspectRequest,
+    KnownSource,
+    SourceFile,
+    VerifyRequest,
+)
+
+LONGEST_H = 12
+"""A day of digital silence fits into 2 MB; what is longer than any session would only fill the disk."""
+
+
+class RecordingTooLong(IspettoreError):
+    """“{file}” is {hours:.1f} hours long; the limit here is {longest_h} hours. Export it in parts."""
+
+    file: str
+    hours: float
+    longest_h: int
+
+
+def inspected(request: InspectRequest, progress: Progress) -> Inspected:
+    """Inspect one file; where it can't be sought in exactly, decode it once into a lossless copy to listen from.
+
+    Raises RecordingTooLong and what inspecting raises.
+    """
+    file, folder = request.source, request.folder
+    with Source(file.path, name=file.name) as source:
+        hours = source.claimed_frames / source.sample_rate_hz / 3600
+        if hours > LONGEST_H:
+            raise RecordingTooLong(file=file.name, hours=hours, longest_h=LONGEST_H)
+    tone = [file.room_tone] if file.room_tone else []
+    measured = inspect(file.path, name=file.name, sha256=file.sha256, progress=progress, room_tone=tone)
+    inspection = measured.inspection
+    listening = None
+    if not inspection.facts.seeks_exactly:
+        progress("decoding to listen from", 0.0)
+        listening = _decoded(file, folder / "listening.flac")
+    levels = folder / "levels"
+    with levels.open("wb") as out:
+        span_levels.write(measured, out)
+    return Inspected(
+        inspection=inspection.model_dump(mode="json"),
+        methods_version=inspection.methods_version,
+        ribbon=ribbon.of(measured).packed(),
+        tracks=tracks.of(measured).packed(),
+        pyramid=_zoomed(measured, folder / "pyramid"),
+        levels=levels,
+        listening=listening,
+    )
+
+
+def _decoded(file: SourceFile, path: Path) -> Path:
+    with Source(file.path, name=file.name) as source:
+        form = OutputFormat(container="flac")
+        with Sink(path, sample_rate_hz=source.sample_rate_hz, channels=source.channels, form=form) as sink:
+            for block in source.blocks():
+                sink.write(block)
+    return path
+
+
+def _zoomed(measured: Measured, path: Path) -> Path:
+    with path.open("wb") as file:
+        pyramid.write(measured, file)
+    return path
+
+
+def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
+    """Conform one recording, then measure the written file once more, on its own, and seal its certificate.
+
+    On its way the file has a short name of its own. Raises what conforming raises.
+    """
+    source, specification = request.source, request.specification
+    target = request.folder / f"deliverable.{request.container}"
+    result = conform(
+        source.path,
+        specification,
+        target,
+        name=source.name,
+        out_name=request.file_name,
+        known=_basis(request.known) if request.known else None,
+        form=delivery.chosen(request.container, specification),
+        preference=request.preference,
+        room_tone=[source.room_tone] if source.room_tone else [],
+        written_at=request.issued,
+        progress=progress,
+    )
+    return ConformedFile(
+        outcome=result.model_dump(mode="json"),
+        written=_written(request, target, result, progress) if result.after is not None else None,
+        reduction=trace.packed(result.reduction_db) if result.reduction_db is not None else None,
+    )
+
+
+def _basis(known: KnownSource) -> Basis:
+    with known.levels.open("rb") as file:
+        return span_levels.basis(known.inspection, file)
+
+
+def _written(request: ConformRequest, target: Path, result: Conformed, progress: Progress) -> Deliverable:
+    """The file that was written; certified, where it is what the specification asks to have delivered."""
+    assert result.after is not None
+    sha256, specification = result.after.sha256, request.specification
+    if result.role != "deliverable" and specification.limit("container") is not None:
+        return Deliverable(path=target, sha256=sha256)
+    source = request.source
+    progress("certifying", 0.0)
+    found, measured, _ = certify(
+        target,
+        specification,
+        issued=request.issued,
+        issuer=request.issuer,
+        name=request.file_name,
+        origin=Origin(name=source.name, sha256=source.sha256, treatment=result.treatment, touch=round(result.touch.touch, 2)),
+        sha256=sha256,
+        progress=lambda _stage, fraction: progress("certifying", fraction),
+    )
+    return Deliverable(
+        path=target,
+        sha256=sha256,
+        ribbon=ribbon.of(measured).packed(),
+        tracks=tracks.of(measured).packed(),
+        pyramid=_zoomed(measured, request.folder / "pyramid"),
+        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None else None,
+    )
+
+
+def verified(request: VerifyRequest, progress: Progress) -> Verified:
+    """Check a certificate against a file."""
+    sealed = seal.parse(request.certificate.encode(), name=request.certificate_name)
+    found = verify(sealed, request.path, name=request.name, keys=KeyFolder(request.keys), progress=progress)
+    paper = found.certificate
+    stated = None
+    if paper is not None:
+        of = paper.specification
+        stated = Stated(
+            file_name=paper.file.name,
+            sha256=paper.file.sha256,
+            specification=SpecificationName(id=of.id, name=of.name, version=of.version),
+            issued=paper.issued,
+            issuer=paper.issuer,
+            limits=list(found.limits),
+        )
+    return Verified(
+        genuine=found.genuine,
+        intact=found.intact,
+        key=found.key,
+        key_id=found.key_id,
+        problems=list(found.problems),
+        said=found.said if found.intact else "",
+        methods=found.methods,
+        older=list(found.older),
+        notes=list(found.notes),
+        stated=stated,
+    )

@@ -1,0 +1,258 @@
+"""Doing a piece of background work: once, wholly, or not at all.
+
+A worker may die at any line. Nothing shows before the last transaction, which writes the result and ends the work together; a blob
+that was stored before it is named by its hash and simply stored again by whoever does the work next. What happens to work that
+fails, stops or is lost stands in `jobs/retrying.py`.
+"""
+
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from uuid import UUID
+
+import structlog
+from sqlmodel import Session
+
+from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.keys import default_folder
+from ispettore.core.errors import Cancelled, IspettoreError
+from ispettore.core.measure import methods_history
+from ispettore.core.progress import Progress
+from ispettore.core.spec import kept
+from ispettore.studio.catalogue import conformings, lookup, room_tones
+from ispettore.studio.database import GONE, transaction
+from ispettore.studio.errors import Unexpected
+from ispettore.studio.jobs import isolation, retrying
+from ispettore.studio.jobs.attempts import Attempt, Superseded
+from ispettore.studio.jobs.isolation import Answer, Request
+from ispettore.studio.settings import settings
+from ispettore.studio.store import disk
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.tables import Conforming, InspectionRecord, Recording, Verifying, WorkKind, WorkState, now
+from ispettore.studio.worker import computing
+from ispettore.studio.worker.requests import ConformRequest, InspectRequest, KnownSource, SourceFile, VerifyRequest
+
+TELL_EVERY_S = 0.25
+
+log = structlog.get_logger()
+
+
+def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: False) -> None:
+    """Do one piece of work, unless it is done already. Errors meant for a person end it as failed, with their sentence.
+
+    Where `stopping` turns true, the work is left to wait for another worker. Raises what the database raised where it went away for
+    longer than a report of progress; the work then waits to be taken up again.
+    """
+    attempt = retrying.take(work_id)
+    if attempt is None:
+        return
+    log.info("work started", work=str(work_id), kind=attempt.work.kind, attempt=attempt.work.attempts)
+    try:
+        with attempt.in_folder():
+            _KINDS[WorkKind(attempt.work.kind)](_Hand(attempt, store, stopping))
+    except (Superseded, Cancelled, IspettoreError, OSError) as error:
+        _ended(attempt, error, stopping)
+    except GONE:
+        # Not the work's fault: it stays noted as running, and is taken up again once the database answers.
+        raise
+    except Exception:
+        log.exception("work failed", work=str(work_id))
+        _ended(attempt, Unexpected(), stopping)
+
+
+def _ended(attempt: Attempt, error: Exception, stopping: Callable[[], bool]) -> None:
+    """Note how an attempt ended that brought nothing. One that holds the work no more leaves it alone."""
+    try:
+        if isinstance(error, Superseded):
+            raise error
+        if isinstance(error, Cancelled) and stopping():
+            retrying.wait_again(attempt)
+        elif isinstance(error, Cancelled):
+            retrying.end(attempt, WorkState.CANCELLED)
+        elif isinstance(error, IspettoreError):
+            retrying.end(attempt, WorkState.FAILED, error=error.sentence)
+        elif isinstance(error, OSError):
+            said = disk.told(error, "the result") or Unexpected()
+            log.exception("work failed", work=str(attempt.work.id))
+            retrying.end(attempt, WorkState.FAILED, error=said.sentence)
+    except Superseded:
+        log.warning("another attempt has taken this work up; this one ends", work=str(attempt.work.id))
+        retrying.give_back(attempt)
+
+
+class _Watch:
+    """Passes progress on to whoever looks, not too often, and notices that cancelling was asked for or the work is another's."""
+
+    def __init__(self, attempt: Attempt) -> None:
+        self._attempt = attempt
+        self._told = 0.0
+        self._stage = ""
+        self._cancel = False
+
+    def progress(self, stage: str, fraction: float) -> None:
+        if stage == self._stage and time.monotonic() - self._told < TELL_EVERY_S:
+            return
+        self._stage = stage
+        self._update(stage, fraction)
+
+    def cancelled(self) -> bool:
+        if time.monotonic() - self._told >= TELL_EVERY_S:
+            self._update(None, 0.0)
+        return self._cancel
+
+    def _update(self, stage: str | None, fraction: float) -> None:
+        self._told = time.monotonic()
+        try:
+            self._note(stage, fraction)
+        except GONE:
+            log.warning("the database does not answer; the work goes on", work=str(self._attempt.work.id))
+
+    def _note(self, stage: str | None, fraction: float) -> None:
+        with transaction() as session:
+            work = self._attempt.held(session)
+            self._cancel = work.cancel_asked
+            if stage is not None:
+                retrying.note_progress(session, work, stage, fraction)
+
+
+@dataclass(frozen=True)
+class _Hand:
+    """One try at one piece of work: what it is about, where files are, and how a child is asked."""
+
+    attempt: Attempt
+    store: Store
+    stopping: Callable[[], bool]
+
+    @property
+    def subject_id(self) -> UUID:
+        return self.attempt.work.subject_id
+
+    def ask(self, compute: Callable[[Request, Progress], Answer], request: Request, *, name: str) -> Answer:
+        """Have something computed in a child of its own. Raises as `isolation.run` does."""
+        watch, limits = _Watch(self.attempt), settings()
+        return isolation.run(
+            compute,
+            request,
+            name=name,
+            folder=self.attempt.folder,
+            limits=isolation.Limits(memory_bytes=limits.job_memory_bytes, cpu_s=limits.job_cpu_s, disk_bytes=limits.job_disk_bytes),
+            progress=watch.progress,
+            cancelled=lambda: self.stopping() or watch.cancelled(),
+        )
+
+    @contextmanager
+    def source(self, recording: Recording) -> Iterator[SourceFile]:
+        """A recording's file on this machine. Raises NotInStore, and ContentChanged where its bytes are not those that came in."""
+        name, folder = recording.name, self.attempt.folder
+        with self.store.checked(recording.sha256, name=name, folder=folder, hashed_at=recording.created_at) as path:
+            tone = room_tones.read(recording.room_tone)
+            yield SourceFile(path=path, name=name, sha256=recording.sha256, room_tone=tone)
+
+    @contextmanager
+    def done(self) -> Iterator[Session]:
+        """The last transaction: what it writes and the end of the work are one. Raises Superseded."""
+        with transaction() as session:
+            work = self.attempt.held(session)
+            yield session
+            retrying.move(session, work, WorkState.DONE)
+
+
+def _inspect(hand: _Hand) -> None:
+    with transaction() as session:
+        recording = session.get_one(Recording, hand.subject_id)
+        record = lookup.exact(session, recording)
+        # One from before there were tiles and levels is measured once more, to have them.
+        known = record is not None and record.levels_sha256 is not None
+    if known:
+        with hand.done():
+            return
+    with hand.source(recording) as source:
+        request = InspectRequest(source=source, folder=hand.attempt.folder)
+        found = hand.ask(computing.inspected, request, name=recording.name)
+    zoomed, levels = hand.store.put_file(found.pyramid), hand.store.put_file(found.levels)
+    listening = hand.store.put_file(found.listening) if found.listening else None
+    with hand.done() as session:
+        record = session.get(InspectionRecord, (recording.sha256, methods_history.current(), recording.room_tone))
+        if record is None:
+            record = InspectionRecord(
+                sha256=recording.sha256,
+                methods_version=found.methods_version,
+                room_tone=recording.room_tone,
+                data=found.inspection,
+                ribbon=found.ribbon,
+                tracks=found.tracks,
+                listening_sha256=listening.sha256 if listening else None,
+            )
+        record.pyramid_sha256, record.levels_sha256 = zoomed.sha256, levels.sha256
+        session.add(record)
+
+
+def _conform(hand: _Hand) -> None:
+    with transaction() as session:
+        conforming = session.get_one(Conforming, hand.subject_id)
+        recording = session.get_one(Recording, conforming.recording_id)
+        record = lookup.exact(session, recording)
+    file_name = conformings.deliverable_name(recording.name, conforming.container)
+    with hand.source(recording) as source, _known(hand, record, recording) as known:
+        request = ConformRequest(
+            source=source,
+            known=known,
+            specification=kept.specification(conforming.specification),
+            preference=conforming.preference,
+            container=conforming.container,
+            file_name=file_name,
+            folder=hand.attempt.folder,
+            keys=settings().keys or default_folder(),
+            issued=now().replace(microsecond=0),
+            issuer=issuer(),
+        )
+        found = hand.ask(computing.conformed, request, name=recording.name)
+    written = found.written
+    blob = hand.store.take(written.path, written.sha256) if written else None
+    zoomed = hand.store.put_file(written.pyramid) if written and written.pyramid else None
+    with hand.done() as session:
+        conforming = session.get_one(Conforming, conforming.id)
+        conforming.outcome, conforming.reduction = found.outcome, found.reduction
+        if written is not None and blob is not None:
+            conforming.certificate, conforming.ribbon, conforming.tracks = written.certificate, written.ribbon, written.tracks
+            conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
+            conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
+        session.add(conforming)
+
+
+@contextmanager
+def _known(hand: _Hand, record: InspectionRecord | None, recording: Recording) -> Iterator[KnownSource | None]:
+    """What was kept of a recording's inspection by the methods of now, if all that a plan is read from was."""
+    if record is None or record.levels_sha256 is None or not hand.store.has(record.levels_sha256):
+        yield None
+        return
+    # Two recordings of the same bytes share an inspection; what is said bears this one's name.
+    inspection = lookup.inspection(record).model_copy(update={"name": recording.name})
+    with hand.store.checked(record.levels_sha256, name=recording.name, folder=hand.attempt.folder) as levels:
+        yield KnownSource(inspection=inspection, levels=levels)
+
+
+def _verify(hand: _Hand) -> None:
+    with transaction() as session:
+        verifying = session.get_one(Verifying, hand.subject_id)
+    with hand.store.as_local(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder) as path:
+        request = VerifyRequest(
+            path=path,
+            name=verifying.file_name,
+            certificate=verifying.certificate,
+            certificate_name=verifying.certificate_name,
+            keys=settings().keys or default_folder(),
+        )
+        report = hand.ask(computing.verified, request, name=verifying.file_name)
+    with hand.done() as session:
+        verifying = session.get_one(Verifying, verifying.id)
+        verifying.report = report.model_dump(mode="json")
+        session.add(verifying)
+
+
+_KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
+    WorkKind.INSPECT: _inspect,
+    WorkKind.CONFORM: _conform,
+    WorkKind.VERIFY: _verify,
+}

@@ -1,0 +1,68 @@
+"""A worker process: takes work from the queue, one piece at a time, and looks for what others left."""
+
+import asyncio
+import time
+from uuid import UUID
+
+import procrastinate
+import psycopg
+import structlog
+from procrastinate import exceptions
+
+from ispettore.studio import logs
+from ispettore.studio.database import plain_url
+from ispettore.studio.jobs import attempts, retrying
+from ispettore.studio.jobs.queue import OPTIONS, TASK
+from ispettore.studio.jobs.retrying import Hands
+from ispettore.studio.settings import settings
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.worker.doing import do
+
+log = structlog.get_logger()
+START_OVER_S = 1.0
+
+
+def build(hands: Hands) -> procrastinate.App:
+    """The app that a worker runs."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=plain_url(), kwargs={"options": OPTIONS}))
+    store = Store(settings().store)
+
+    @app.task(name=TASK, pass_context=True)
+    def work(context: procrastinate.JobContext, work_id: str) -> None:
+        with hands.holding(context.job):
+            do(UUID(work_id), store, stopping=context.should_abort)
+
+    return app
+
+
+async def main() -> None:
+    """Run until told to stop."""
+    hands, limits = Hands(), settings()
+    app = build(hands)
+    async with app.open_async():
+        rescuer = asyncio.create_task(retrying.rescue_for_ever(app, hands))
+        try:
+            await app.run_worker_async(
+                concurrency=1,
+                update_heartbeat_interval=limits.heartbeat_s,
+                stalled_worker_timeout=limits.stalled_after_s,
+                shutdown_graceful_timeout=0.5,
+                fetch_job_polling_interval=1.0,
+                install_signal_handlers=True,
+                delete_jobs="successful",
+            )
+        finally:
+            rescuer.cancel()
+
+
+def run() -> None:
+    """Run a worker in this process until it is told to stop. Where the queue lets it down, it starts over."""
+    logs.configure()
+    attempts.sweep(settings().work)
+    while True:
+        try:
+            asyncio.run(main())
+            return
+        except (exceptions.ConnectorException, psycopg.Error):
+            log.warning("the queue does not answer; starting over")
+            time.sleep(START_OVER_S)

@@ -1,0 +1,102 @@
+"""What a worker asks of a child and what comes back: a frozen model each for every kind of work, and nothing else crosses (of a
+check, `views.Verified` comes back).
+
+Paths point to files on this machine; what is written lies in the request's `folder`, for the worker to put away.
+"""
+
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.audio.formats import FormatName
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Span
+from ispettore.core.plan.planner import Preference
+from ispettore.core.spec.specification import Specification
+
+
+class _Sent(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class SourceFile(_Sent):
+    """A file whose bytes have this hash: whoever sends it knows so, and nobody hashes it again.
+
+    `room_tone` is where a person chose it; None where it is to be found.
+    """
+
+    path: Path
+    name: str
+    sha256: str
+    room_tone: Span | None = None
+
+
+class InspectRequest(_Sent):
+    source: SourceFile
+    folder: Path
+
+
+class Inspected(_Sent):
+    """An inspection as JSON values, its miniature ribbon, how its peaks and loudness run, and where its pyramid and levels were
+    written; `listening` is a lossless copy, where the file itself can't be sought in exactly."""
+
+    inspection: dict[str, Any]
+    methods_version: int
+    ribbon: bytes
+    tracks: bytes
+    pyramid: Path
+    levels: Path
+    listening: Path | None
+
+
+class KnownSource(_Sent):
+    """What is kept of the source's inspection: `levels` were written beside it."""
+
+    inspection: Inspection
+    levels: Path
+
+
+class ConformRequest(_Sent):
+    """`file_name` is what the result is to be called. Where `known` is None the source is measured first."""
+
+    source: SourceFile
+    known: KnownSource | None
+    specification: Specification
+    preference: Preference
+    container: FormatName
+    file_name: str
+    folder: Path
+    keys: Path
+    issued: datetime
+    issuer: str
+
+
+class Deliverable(_Sent):
+    """A written file with its hash, its picture at every zoom, and its sealed certificate, where it is one that is certified."""
+
+    path: Path
+    sha256: str
+    ribbon: bytes | None = None
+    tracks: bytes | None = None
+    pyramid: Path | None = None
+    certificate: dict[str, Any] | None = None
+
+
+class ConformedFile(_Sent):
+    """The outcome as JSON values; `written` where a file was written; `reduction` is the gain that moved on the way."""
+
+    outcome: dict[str, Any]
+    written: Deliverable | None = None
+    reduction: bytes | None = None
+
+
+class VerifyRequest(_Sent):
+    """`certificate` is the text of the file `certificate_name`. The file is hashed: it comes from anywhere."""
+
+    path: Path
+    name: str
+    certificate: str
+    certificate_name: str
+    keys: Path

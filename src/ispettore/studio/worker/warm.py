@@ -1,0 +1,35 @@
+"""Runs every kernel once: in set-up, so that all are compiled, and in the fork server, so that its children have them."""
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from ispettore.core.audio.writing import OutputFormat, Sink
+from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.reading import Span
+from ispettore.core.treat.runner import run
+from ispettore.core.treat.treatment import Step, Treatment
+from ispettore.studio.worker import computing  # noqa: F401  - loaded for the children
+
+
+def warm() -> None:
+    """Measure and treat two seconds of noise."""
+    noise = np.random.default_rng(1).standard_normal((88_200, 1)).astype(np.float32) * np.float32(0.2)
+    with tempfile.TemporaryDirectory(prefix="ispettore-warm-") as folder:
+        path = Path(folder) / "noise.mp3"
+        with Sink(path, sample_rate_hz=44_100, channels=1, form=OutputFormat(container="mp3")) as sink:
+            sink.write(noise)
+        steps = (
+            Step(kind="hum-filter", settings={"base_hz": 50}),
+            Step(kind="noise-reduction", settings={}),
+            Step(kind="expander", settings={"threshold_dbfs": -50}),
+            Step(kind="de-esser", settings={"threshold_dbfs": -50}),
+            Step(kind="compressor", settings={"threshold_dbfs": -26}),
+            Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -6}),
+        )
+        result = run(path, Treatment(steps=steps), folder=Path(folder), room_tone=[Span(start_s=0.0, end_s=1.0)])
+        inspect(result.path)
+
+
+warm()

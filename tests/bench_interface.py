@@ -1,0 +1,143 @@
+"""How quick the interface is, in a real browser: how soon much material is drawn, and how smoothly it moves.
+
+Times of a shared machine are told as its best; a frame in which nothing moves stands beside those in which something does.
+"""
+
+import statistics
+import unittest
+
+import numpy as np
+import soundfile
+from playwright.sync_api import expect
+
+from ispettore.studio.catalogue import productions, recordings
+from tests import signals
+from tests.ui.interface import RATE, InterfaceCase
+from tests.ui.much import CHAPTERS, three_hours, two_hundred_chapters
+
+TIMES = 3
+OPEN = """async (address) => {
+  const begun = performance.now();
+  location.hash = address;
+  const frame = () => new Promise((done) => requestAnimationFrame(done));
+  const drawn = () => {
+    const canvas = document.querySelector('.ribbon canvas');
+    if (!canvas || !canvas.width) return false;
+    const pixels = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+    return pixels.some((value) => value > 0);
+  };
+  while (!drawn()) await frame();
+  await frame();
+  return performance.now() - begun;
+}"""
+TURN = """async ([ctrl, deltaX, deltaY, count]) => {
+  const area = document.querySelector('.ribbon');
+  const box = area.getBoundingClientRect();
+  const frames = [];
+  let before = performance.now();
+  for (let step = 0; step < count; step++) {
+    const at = { clientX: box.left + 500, clientY: box.top + 100, bubbles: true, cancelable: true };
+    area.dispatchEvent(new WheelEvent('wheel', { ...at, ctrlKey: ctrl, deltaX, deltaY }));
+    await new Promise((done) => requestAnimationFrame(done));
+    frames.push(performance.now() - before);
+    before = performance.now();
+  }
+  return frames;
+}"""
+IDLE = """async () => {
+  const frames = [];
+  let before = performance.now();
+  for (let step = 0; step < 40; step++) {
+    await new Promise((done) => requestAnimationFrame(done));
+    frames.push(performance.now() - before);
+    before = performance.now();
+  }
+  return frames;
+}"""
+PAINT = """async ([address, count]) => {
+  const begun = performance.now();
+  location.hash = address;
+  const rows = () => document.querySelectorAll('tr[data-name] .verdict').length;
+  const frame = () => new Promise((done) => requestAnimationFrame(done));
+  while (!rows()) await frame();
+  await frame();
+  const first = performance.now() - begun;
+  while (rows() < count) await frame();
+  await frame();
+  return [first, performance.now() - begun];
+}"""
+SCROLL = """async () => {
+  const frames = [];
+  let before = performance.now();
+  const bottom = document.documentElement.scrollHeight - innerHeight;
+  for (let step = 0; step <= 120; step++) {
+    scrollTo(0, (bottom * step) / 120);
+    await new Promise((done) => requestAnimationFrame(done));
+    const now = performance.now();
+    frames.push(now - before);
+    before = now;
+  }
+  return frames;
+}"""
+ANSWERED = """async (id) => {
+  const times = [];
+  for (let turn = 0; turn < 15; turn++) {
+    const begun = performance.now();
+    const answer = await fetch(`/api/recordings/${id}/span?start_s=${turn}&end_s=${turn + 600}`);
+    await answer.json();
+    times.push(performance.now() - begun);
+  }
+  return times;
+}"""
+
+
+class Quick(InterfaceCase):
+    def idle(self) -> float:
+        """A frame in which nothing moves, in ms."""
+        return statistics.median(self.page.evaluate(IDLE))
+
+    def test_three_hours_on_the_bench(self):
+        recording, size = three_hours(self.application.folder, self.application.store)
+        self.page.route("**/sound?**", lambda route: route.fulfill(status=404, json={"error": "no sound"}))
+        self.page.goto(self.application.address)
+        times, turns = [], []
+        for _ in range(TIMES):
+            expect(self.page.get_by_role("heading", name="Productions")).to_be_visible()
+            times.append(self.page.evaluate(OPEN, f"#/recordings/{recording}"))
+            closer = self.page.evaluate(TURN, [True, 0, -120, 40])
+            sideways = self.page.evaluate(TURN, [False, 60, 0, 40])
+            turns.append((statistics.median(closer), statistics.median(sideways)))
+            self.page.goto(self.application.address)
+        closer, sideways = (min(found) for found in zip(*turns, strict=True))
+        print(f"three hours ({size / 1e6:.1f} MB of tiles): drawn after {min(times):.0f} ms (goal 1,000)")
+        print(f"… a frame of zooming {closer:.1f}, of panning {sideways:.1f}, of nothing {self.idle():.1f} ms (goal 20)")
+
+    def test_a_sheet_of_two_hundred_chapters(self):
+        production = two_hundred_chapters(self.application.folder)
+        times = []
+        for _ in range(TIMES):
+            self.page.goto(self.application.address)
+            expect(self.page.get_by_role("link", name="Two hundred chapters")).to_be_visible()
+            times.append(self.page.evaluate(PAINT, [f"#/productions/{production}", CHAPTERS]))
+            frames = self.page.evaluate(SCROLL)
+            self.page.reload()
+        first, every = (min(found) for found in zip(*times, strict=True))
+        print(f"sheet of {CHAPTERS}: first rows after {first:.0f} ms (goal 1,000), all after {every:.0f} ms")
+        print(f"… a frame of scrolling {statistics.median(frames):.1f}, of nothing {self.idle():.1f} ms")
+
+    def test_readings_of_ten_minutes(self):
+        production = productions.create("Long", "audiobook-retail")
+        wave = np.tile(signals.voice_like(60, rms_dbfs=-20, rate=RATE), 12)[:, None].astype(np.float32)
+        path = self.application.folder / "long.wav"
+        soundfile.write(path, wave, RATE, subtype="PCM_16")
+        recording = recordings.add(production, "long.wav", self.application.store.put_file(path))
+        self.page.goto(f"{self.application.address}#/recordings/{recording}")
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        times = self.page.evaluate(ANSWERED, str(recording))
+        print(f"readings of 10 minutes: best {min(times):.0f}, median {statistics.median(times):.0f} ms (goal 200)")
+
+
+def main() -> bool:
+    """Print each line; whether all could be measured."""
+    found = unittest.defaultTestLoader.loadTestsFromTestCase(Quick)
+    return unittest.TextTestRunner(verbosity=0).run(found).wasSuccessful()
