@@ -6,14 +6,10 @@ Times of a shared machine are told as its best; a frame in which nothing moves s
 import statistics
 import unittest
 
-import numpy as np
-import soundfile
 from playwright.sync_api import expect
 
-from ispettore.studio.catalogue import productions, recordings
-from tests import signals
-from tests.ui.interface import RATE, InterfaceCase
-from tests.ui.much import CHAPTERS, three_hours, two_hundred_chapters
+from tests.ui.interface import InterfaceCase
+from tests.ui.much import CHAPTERS, TURN, three_hours, twelve_minutes, two_hundred_chapters
 
 TIMES = 3
 OPEN = """async (address) => {
@@ -29,20 +25,6 @@ OPEN = """async (address) => {
   while (!drawn()) await frame();
   await frame();
   return performance.now() - begun;
-}"""
-TURN = """async ([ctrl, deltaX, deltaY, count]) => {
-  const area = document.querySelector('.ribbon');
-  const box = area.getBoundingClientRect();
-  const frames = [];
-  let before = performance.now();
-  for (let step = 0; step < count; step++) {
-    const at = { clientX: box.left + 500, clientY: box.top + 100, bubbles: true, cancelable: true };
-    area.dispatchEvent(new WheelEvent('wheel', { ...at, ctrlKey: ctrl, deltaX, deltaY }));
-    await new Promise((done) => requestAnimationFrame(done));
-    frames.push(performance.now() - before);
-    before = performance.now();
-  }
-  return frames;
 }"""
 IDLE = """async () => {
   const frames = [];
@@ -126,11 +108,7 @@ class Quick(InterfaceCase):
         print(f"… a frame of scrolling {statistics.median(frames):.1f}, of nothing {self.idle():.1f} ms")
 
     def test_readings_of_ten_minutes(self):
-        production = productions.create("Long", "audiobook-retail")
-        wave = np.tile(signals.voice_like(60, rms_dbfs=-20, rate=RATE), 12)[:, None].astype(np.float32)
-        path = self.application.folder / "long.wav"
-        soundfile.write(path, wave, RATE, subtype="PCM_16")
-        recording = recordings.add(production, "long.wav", self.application.store.put_file(path))
+        recording = twelve_minutes(self.application.folder, self.application.store)
         self.page.goto(f"{self.application.address}#/recordings/{recording}")
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         times = self.page.evaluate(ANSWERED, str(recording))

@@ -45,46 +45,57 @@ CHECKS = (
 )
 SECONDS: dict[str, int] = {
     "tests.studio.test_working": 150,
-    "tests.studio.test_launching": 100,
-    "tests.core.test_planning": 40,
-    "tests.core.test_cleaning": 35,
-    "tests.core.test_kernels_against_references": 32,
-    "tests.core.test_exactness": 28,
-    "tests.core.test_tone_and_dynamics": 24,
-    "tests.core.test_span_levels": 20,
-    "tests.core.test_findings": 20,
-    "tests.core.test_between_the_words": 20,
-    "tests.core.test_treating_in_general": 20,
-    "tests.core.test_rates_and_noises": 18,
-    "tests.web.test_routes": 20,
-    "tests.web.test_resumable": 20,
-    "tests.core.test_command_line": 15,
-    "tests.core.test_hostile_files": 15,
+    "tests.studio.test_launching": 120,
+    "tests.core.test_planning": 60,
+    "mypy": 40,
+    "tests.core.test_cleaning": 40,
+    "tests.core.test_exactness": 40,
+    "tests.core.test_kernels_against_references": 35,
+    "tests.web.test_resumable": 32,
+    "tests.core.test_tone_and_dynamics": 30,
+    "tests.core.test_span_levels": 28,
+    "tests.web.test_routes": 26,
+    "tests.core.test_findings": 24,
+    "tests.core.test_command_line": 24,
+    "tests.core.test_treating_in_general": 22,
+    "svelte-check": 20,
+    "tests.core.test_between_the_words": 18,
     "tests.core.test_measured_once": 15,
+    "eslint": 14,
+    "tests.core.test_rates_and_noises": 12,
+    "tests.core.test_hostile_files": 12,
+    "tests.studio.test_isolation": 10,
     "tests.core.test_shaping": 10,
     "tests.core.test_delivery": 10,
     "tests.core.test_plans_in_general": 10,
-    "tests.core.test_pictures_of_sound": 8,
-    "tests.core.test_pyramid": 8,
+    "tests.core.test_pyramid": 9,
+    "prettier": 9,
     "tests.core.test_steps_against_references": 8,
-    "tests.core.test_speech_and_pauses": 8,
-    "tests.core.test_certifying": 8,
-    "tests.studio.test_isolation": 15,
+    "tests.core.test_certifying": 7,
+    "tests.core.test_treatments": 7,
+    "tests.core.test_every_format": 7,
+    "tests.web.test_live": 7,
+    "openapi is current": 6,
+    "tests.core.test_speech_and_pauses": 5,
     "tests.ui.test_page": 100,
+    "tests.ui.test_bench_closely": 60,
+    "tests.ui.test_bench": 55,
+    "tests.ui.test_uploads": 50,
 }
-"""What modules took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
-QUICK_S = 6
+"""What modules and checks took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
+QUICK_S = 10
 
 
 class Work:
     """What is left to do. Modules of the interface go to one lane, as they share a browser; it helps with the others afterwards."""
 
     def __init__(self, checks: Iterable[Check], modules: Iterable[str]) -> None:
-        longest = sorted(modules, key=lambda module: -SECONDS.get(module, 0))
+        tasks: list[Check | str] = sorted(
+            [*checks, *modules], key=lambda task: -SECONDS.get(task if isinstance(task, str) else task.name, 0)
+        )
         self._lock = threading.Lock()
-        self._interface = deque(module for module in longest if module.startswith("tests.ui."))
-        self._others: deque[Check | str] = deque(module for module in longest if not module.startswith("tests.ui."))
-        self._others.extend(checks)
+        self._interface = deque(task for task in tasks if isinstance(task, str) and task.startswith("tests.ui."))
+        self._others = deque(task for task in tasks if not (isinstance(task, str) and task.startswith("tests.ui.")))
 
     def next(self, *, interface: bool) -> Check | str | None:
         with self._lock:

@@ -5,7 +5,11 @@ import importlib
 import pickle
 import pkgutil
 import string
+import tempfile
 import unittest
+from pathlib import Path
+
+import mypy.api
 
 import ispettore
 from ispettore.core.errors import FileUnreadable, IspettoreError
@@ -43,6 +47,16 @@ class Sentences(unittest.TestCase):
         for given in ({"file": "a.wav"}, {"file": "a.wav", "reason": "it is a folder", "why": ""}, {"file": "a.wav", "raeson": ""}):
             with self.subTest(given=given), self.assertRaises(TypeError):
                 FileUnreadable(**given)
+
+    def test_the_type_check_finds_what_is_missing_misspelt_or_of_another_type(self):
+        calls = ('FileUnreadable(file="a", raeson="b")', 'FileUnreadable(file="a")', 'FileUnreadable(file=3, reason="b")')
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "wrong.py"
+            path.write_text("\n".join(("from ispettore.core.errors import FileUnreadable", *calls, "")))
+            told, _, status = mypy.api.run(["--config-file=", "--strict", f"--cache-dir={folder}", str(path)])
+        self.assertEqual(status, 1, told)
+        for line, _ in enumerate(calls, start=2):
+            self.assertIn(f"wrong.py:{line}: error", told)
 
     def test_a_sentence_and_fields_that_differ_make_no_error(self):
         for doc in ("“{file}” is late by {late:.1f} s.", "“{file}” is late."):

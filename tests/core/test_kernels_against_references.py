@@ -52,8 +52,6 @@ def fed_with_milliseconds(meter, wave: np.ndarray, rate: int):
         seen.append(cells.feed(sound))
         if isinstance(meter, ActiveSpeech):
             meter.feed(seen[-1].magnitude)
-        elif isinstance(meter, Clicks):
-            meter.feed(seen[-1])
         else:
             meter.feed(sound, seen[-1])
     whole = {name: np.concatenate([getattr(each, name) for each in seen], axis=-1) for name in ("largest", "bend", "magnitude")}
@@ -254,7 +252,8 @@ class References(unittest.TestCase):
         right = {"identical": left, "inverted": -left, "silent": 0 * left, "different": some(seed + 1, 2 * rate, 1)[:, 0]}[relation]
         wave = np.stack((left, right), axis=1).astype(np.float32)
         cells = fed(Cells(sample_rate_hz=rate, channels=2), wave, rate)
-        found, _ = fed(ChannelDifference(channels=2), wave, rate).result(cells, duration_s=2.0)
+        meter, _, _ = fed_with_milliseconds(ChannelDifference(channels=2), wave, rate)
+        found, _ = meter.result(cells, duration_s=2.0)
         self.assertEqual(found, relation)
 
 

@@ -10,7 +10,8 @@ from unittest.mock import patch
 import numpy as np
 
 from ispettore.core.certify.drawing import drawn_limits
-from ispettore.core.measure import tracks
+from ispettore.core.measure import meters, tracks
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Reading
 from ispettore.core.plan import planner
@@ -43,21 +44,22 @@ BURST = Quantity(
 )
 
 
+def read(heard: Heard) -> Read:
+    """The meter: what the loudest moment reads, under another name."""
+    return (heard.readings["momentary_max_lufs"].model_copy(update={"quantity": BURST.name}),), ()
+
+
 class AMadeUpMeter(unittest.TestCase):
-    """Its meter is given here by hand; all else comes of the row."""
+    """A function, its line and its row: all else comes of them."""
 
     def setUp(self):
-        row = patch.dict(QUANTITIES, {BURST.name: BURST})
-        row.start()
-        self.addCleanup(row.stop)
+        self.enterContext(patch.dict(QUANTITIES, {BURST.name: BURST}))
+        self.enterContext(patch.object(meters, "READ", (*meters.READ, read)))
         wave = signals.voice_like(12, rms_dbfs=-24, rate=RATE, room_dbfs=-70)
         wave[int(5.0 * RATE) : int(5.5 * RATE)] *= 3
         measured = measure_array(wave[:, None], sample_rate_hz=RATE)
-        loudest = measured.inspection.readings["momentary_max_lufs"]
-        taken = loudest.model_copy(update={"quantity": BURST.name})
-        readings = {**measured.inspection.readings, BURST.name: taken}
-        self.inspection = measured.inspection.model_copy(update={"readings": readings})
-        self.tracks, self.value = tracks.of(measured), loudest.value
+        self.inspection = measured.inspection
+        self.tracks, self.value = tracks.of(measured), self.inspection.value(BURST.name)
 
     def specification(self, limit: Limit, *, two_loudspeakers: bool = False) -> Specification:
         return Specification(id="trial", name="Trial", limits=(limit,), mono_on_two_loudspeakers=two_loudspeakers)

@@ -21,6 +21,7 @@ from procrastinate.jobs import Status
 from sqlalchemy.exc import OperationalError
 
 from ispettore.core import errors
+from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import RoomToneLength, RoomToneOutside
 from ispettore.core.measure import pyramid
 from ispettore.core.measure.inspecting import measure_array
@@ -34,7 +35,8 @@ from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
 from ispettore.studio.jobs import attempts, isolation, retrying, works
 from ispettore.studio.running.launching import Supervisor
 from ispettore.studio.settings import settings
-from ispettore.studio.tables import InspectionRecord, Work, WorkState
+from ispettore.studio.store import blobs
+from ispettore.studio.tables import Conforming, InspectionRecord, Work, WorkState
 from ispettore.studio.worker import doing
 from ispettore.studio.worker import process as worker
 from ispettore.studio.worker.doing import do
@@ -87,6 +89,29 @@ class Working(unittest.TestCase):
             record = session.get_one(InspectionRecord, key)
         self.assertEqual((record.pyramid_sha256, record.data["readings"]), (kept, readings))
         self.assertEqual(pictures.shape(pictures.pyramid_of_recording(recording), self.store), [1_600, 400])
+
+    def test_a_file_that_came_in_just_now_is_neither_hashed_nor_measured_again_on_its_way_through(self):
+        recording = self.bring_in("a.wav", signals.voice_like(12, rms_dbfs=-27, rate=RATE, room_dbfs=-76, seed=91))
+        asked = []
+
+        def watched(compute, request, **how):
+            asked.append(request)
+            return run(compute, request, **how)
+
+        run = isolation.run
+        with patch.object(isolation, "run", watched), patch.object(blobs, "sha256_of", wraps=sha256_of) as hashing:
+            self.done(recording)
+            attempt = conformings.ask(recording)
+            self.assertEqual(self.done(attempt).state, WorkState.DONE)
+        inspection, conforming = asked
+        hashing.assert_not_called()
+        self.assertEqual(inspection.source.sha256, conforming.source.sha256)
+        self.assertEqual(conforming.known.inspection, recordings.detail(recording).inspection)
+        with transaction() as session:
+            made = session.get_one(Conforming, attempt)
+        self.assertEqual(made.certificate["certificate"]["file"]["sha256"], made.sha256)
+        self.assertEqual(sha256_of(self.store.local(made.sha256)), made.sha256)
+        self.assertEqual(made.certificate["certificate"]["origin"]["sha256"], inspection.source.sha256)
 
     def test_what_was_measured_by_older_methods_is_measured_again_at_the_next_start(self):
         recording = self.bring_in("older.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE))

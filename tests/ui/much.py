@@ -12,7 +12,7 @@ from ispettore.core.measure import pyramid, ribbon, tracks
 from ispettore.core.measure.grid import Series
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.methods_history import current
-from ispettore.studio.catalogue import productions
+from ispettore.studio.catalogue import productions, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import InspectionRecord, Recording
@@ -21,6 +21,21 @@ from tests import signals
 RATE = 44_100
 HOURS_3 = 3 * 3600
 CHAPTERS = 200
+TURN = """async ([ctrl, deltaX, deltaY, count]) => {
+  const area = document.querySelector('.ribbon');
+  const box = area.getBoundingClientRect();
+  const frames = [];
+  let before = performance.now();
+  for (let step = 0; step < count; step++) {
+    const at = { clientX: box.left + 500, clientY: box.top + 100, bubbles: true, cancelable: true };
+    area.dispatchEvent(new WheelEvent('wheel', { ...at, ctrlKey: ctrl, deltaX, deltaY }));
+    await new Promise((done) => requestAnimationFrame(done));
+    frames.push(performance.now() - before);
+    before = performance.now();
+  }
+  return frames;
+}"""
+"""Turns the wheel over the ribbon, so many times; the length of each frame in ms."""
 
 
 def short(folder: Path):
@@ -70,6 +85,14 @@ def three_hours(folder: Path, store: Store) -> tuple[UUID, int]:
         session.add(record)
         session.add(recording)
     return recording.id, kept.size_bytes
+
+
+def twelve_minutes(folder: Path, store: Store) -> UUID:
+    """A recording of twelve minutes of speech, to be measured."""
+    production = productions.create("Long", "audiobook-retail")
+    wave = np.tile(signals.voice_like(60, rms_dbfs=-20, rate=RATE), 12).astype(np.float32)
+    path = signals.write(folder / "twelve.wav", wave, RATE, subtype="PCM_16")
+    return recordings.add(production, "long.wav", store.put_file(path))
 
 
 def two_hundred_chapters(folder: Path) -> UUID:

@@ -11,22 +11,7 @@ from playwright.sync_api import expect
 
 from ispettore.core.measure import tracks
 from tests.ui.interface import RATE, InterfaceCase
-from tests.ui.much import three_hours
-
-TURN = """async ([ctrl, deltaX, deltaY, count]) => {
-  const area = document.querySelector('.ribbon');
-  const box = area.getBoundingClientRect();
-  const frames = [];
-  let before = performance.now();
-  for (let step = 0; step < count; step++) {
-    const at = { clientX: box.left + 500, clientY: box.top + 100, bubbles: true, cancelable: true };
-    area.dispatchEvent(new WheelEvent('wheel', { ...at, ctrlKey: ctrl, deltaX, deltaY }));
-    await new Promise((done) => requestAnimationFrame(done));
-    frames.push(performance.now() - before);
-    before = performance.now();
-  }
-  return frames;
-}"""
+from tests.ui.much import TURN, three_hours
 
 
 class Bench(InterfaceCase):

@@ -15,12 +15,13 @@ from ispettore.core.measure import span_levels, spectrogram
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Span
 from ispettore.core.spec.specification import Specification
-from ispettore.studio.catalogue import productions, recordings
+from ispettore.studio.catalogue import recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Production
 from tests import signals
 from tests.support import until
 from tests.ui.interface import LEFT, RATE, RIGHT, InterfaceCase
+from tests.ui.much import twelve_minutes
 
 
 def figure(text: str) -> float:
@@ -55,11 +56,7 @@ class Closely(InterfaceCase):
         expect(readings.locator("dd")).to_have_count(12)
 
     def test_ten_minutes_are_read_and_more_are_too_many(self):
-        production = productions.create("Long", "audiobook-retail")
-        wave = np.tile(signals.voice_like(60, rms_dbfs=-20, rate=RATE), 12)[:, None].astype(np.float32)
-        path = self.application.folder / "long.wav"
-        soundfile.write(path, wave, RATE, subtype="PCM_16")
-        recording = recordings.add(production, "long.wav", self.application.store.put_file(path))
+        recording = twelve_minutes(self.application.folder, self.application.store)
         self.page.goto(f"{self.application.address}#/recordings/{recording}")
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         readings = self.page.get_by_role("group", name="Readings of the selection")

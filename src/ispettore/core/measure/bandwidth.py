@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from ispettore.core.measure import decibels
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, Reading
 
 EDGE_DB, STAYS_BELOW_DB = 15.0, 12.0
@@ -17,6 +18,15 @@ NEAR, FAR = 0.008, 0.035  # of half the sample rate: the levels compared lie so 
 FROM = 0.12
 TOO_EARLY = 0.94  # good resamplers end above 0.96; encoders and lower rates well below
 FLOOR_DB = -150.0
+
+
+def read(heard: Heard) -> Read:
+    """Where the spectrum ends."""
+    facts = heard.facts
+    band, findings = measure(
+        heard.spectra.long_term(), sample_rate_hz=facts.sample_rate_hz, duration_s=facts.duration_s, lossy=facts.lossy
+    )
+    return (band,), findings
 
 
 def measure(spectrum: NDArray[np.float64], *, sample_rate_hz: int, duration_s: float, lossy: bool) -> tuple[Reading, list[Finding]]:

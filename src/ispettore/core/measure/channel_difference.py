@@ -4,9 +4,10 @@ from typing import Literal
 
 import numpy as np
 
-from ispettore.core.measure.cells import Cells
+from ispettore.core.measure.cells import Cells, Milliseconds
 from ispettore.core.measure.grid import Seconds
-from ispettore.core.measure.reading import Finding
+from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.reading import Finding, FindingKind
 
 Relation = Literal["one", "identical", "silent", "inverted", "different"]
 ALIKE_DB = -50.0
@@ -18,8 +19,10 @@ class ChannelDifference:
 
     def __init__(self, *, channels: int) -> None:
         self._products = np.zeros((channels, channels))
+        self.relation: Relation = "one"
+        """The relation as a fact of the file, once it was read."""
 
-    def feed(self, sound: Seconds) -> None:
+    def feed(self, sound: Seconds, _milliseconds: Milliseconds) -> None:
         """Take in shape (channels, frames)."""
         fresh = sound.fresh
         if len(fresh) > 1:
@@ -28,6 +31,10 @@ class ChannelDifference:
                     product = float(np.dot(fresh[one], fresh[other]))
                     self._products[one, other] += product
                     self._products[other, one] = self._products[one, other]
+
+    def read(self, heard: Heard) -> Read:
+        self.relation, findings = self.result(heard.cells, duration_s=heard.duration_s)
+        return (), findings
 
     def result(self, cells: Cells, *, duration_s: float) -> tuple[Relation, list[Finding]]:
         """The relation as a fact, and findings for what a listener would not expect."""
@@ -55,5 +62,7 @@ class ChannelDifference:
         return ("identical" if len(alike) == len(sounding) - 1 else "different"), findings
 
 
-def _finding(kind: str, channel: int, duration_s: float, severity: Literal["note", "warning", "serious"] = "warning") -> Finding:
+def _finding(
+    kind: FindingKind, channel: int, duration_s: float, severity: Literal["note", "warning", "serious"] = "warning"
+) -> Finding:
     return Finding(kind=kind, start_s=0.0, end_s=duration_s, channel=channel + 1, severity=severity)

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from ispettore.core.measure.cells import Milliseconds
-from ispettore.core.measure.grid import Series
+from ispettore.core.measure.grid import Seconds, Series
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, merged
 
 AROUND_MS, NEAR_MS = 15, 2
@@ -29,7 +30,7 @@ class Clicks:
         # Rows: millisecond (whole part and thousands apart, to stay exact), ratio in dB, channel.
         self._found = Series(4)
 
-    def feed(self, milliseconds: Milliseconds) -> None:
+    def feed(self, _sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in bends; they are worked through a minute at a time."""
         self._waiting.append(milliseconds.bend)
         if sum(bend.shape[1] for bend in self._waiting) >= 60_000:
@@ -53,6 +54,9 @@ class Clicks:
             place = at + first
             self._found.append(np.stack((place // 1_000, place % 1_000, ratio, channels + 1)))
         self._bend = self._bend[:, last - AROUND_MS :].copy()
+
+    def read(self, _heard: Heard) -> Read:
+        return (), self.findings()
 
     def findings(self) -> list[Finding]:
         """Each click with its sharpness over what is around it in dB."""

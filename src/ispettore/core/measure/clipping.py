@@ -14,7 +14,8 @@ from ispettore.core.kernels import kernel
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Milliseconds
 from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series
-from ispettore.core.measure.reading import Finding, Reading, merged
+from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.reading import Finding, FindingKind, Reading, merged
 
 FROM_AMPLITUDE = 0.1  # −20 dBFS
 CONTEXT = 64  # samples around a crest
@@ -53,6 +54,10 @@ class Clipping:
                     found[0] = (found[0] + self._seen - sound.past) * CELLS_PER_SECOND / self._rate
                     series.append(found)
         self._seen += sound.frames
+
+    def read(self, heard: Heard) -> Read:
+        clipped, findings = self.result(duration_s=heard.duration_s)
+        return (clipped,), findings
 
     def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
         """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
@@ -94,7 +99,7 @@ class Clipping:
         return kept if kept.shape[1] >= max(SUSPECTED_RUNS, 0.5 * loud_seconds) else kept[:, :0]
 
 
-def _findings(kind: str, runs: NDArray[np.float32]) -> list[Finding]:
+def _findings(kind: FindingKind, runs: NDArray[np.float32]) -> list[Finding]:
     """Measure: the level in dBFS at which the waves are cut."""
     each = [
         Finding(

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.cells import MS_PER_CELL, Milliseconds
 from ispettore.core.measure.grid import Seconds, runs
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding
 
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
@@ -74,6 +75,9 @@ class Dropouts:
                                 measure=float(end - start), unit="ms", severity="serious")
                     )  # fmt: skip
         self._largest = self._largest[:, -(LONGEST_MS + 2) :].copy()
+
+    def read(self, _heard: Heard) -> Read:
+        return (), self.findings()
 
     def findings(self) -> list[Finding]:
         """Dropouts and repeated buffers with their lengths in ms."""

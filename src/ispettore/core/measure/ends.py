@@ -4,12 +4,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.speech import Passages
 
 NO_SPEECH = "no speech was found in this file"
 OVER_LONG_S = 4.0
 DEAD_WORTH_SAYING_CELLS = 40
+
+
+def read(heard: Heard) -> Read:
+    """Head, tail, the longest pause and dead silence."""
+    pause, over_long = longest_pause(heard.passages)
+    tail_s = tail(heard.passages, duration_s=heard.duration_s)
+    silence = digital_silence(heard.passages, duration_s=heard.duration_s)
+    return (head(heard.passages), tail_s, pause, silence), [*dead_silences(heard.passages), *over_long]
 
 
 def head(passages: Passages) -> Reading:

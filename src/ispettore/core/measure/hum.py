@@ -11,6 +11,7 @@ from scipy import fft
 
 from ispettore.core.measure.filtered import voice_band
 from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.sections import power_response
@@ -25,6 +26,20 @@ BINS_HZ = 1.0
 RUMBLE_HZ, LOWEST_HZ = 60.0, 6.0
 HUM_WORTH_SAYING_DB = 6.0
 RUMBLE_WORTH_SAYING_DB = 3.0
+
+
+def read(heard: Heard) -> Read:
+    """Hum and rumble, out of one spectrum."""
+    low = spectrum(heard.low_rate, heard.passages)
+    hums, hum_findings = hum(low, duration_s=heard.duration_s)
+    rumbles, rumble_findings = rumble(
+        low,
+        heard.levels.filtered.voice_power,
+        heard.passages,
+        sample_rate_hz=heard.facts.sample_rate_hz,
+        duration_s=heard.duration_s,
+    )
+    return (hums, rumbles), hum_findings or rumble_findings  # hum of 50 Hz is no rumble
 
 
 def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:

@@ -4,12 +4,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import CELL_S, Series, stretches
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding
 from ispettore.core.measure.speech import Passages
 
 PIECE_CELLS = 50  # 250 ms of speech
 PIECES = 40  # 10 s
 JUMP_LU = 3.0
+
+
+def read(heard: Heard) -> Read:
+    """Jumps of the voice's level."""
+    return (), findings(heard.levels.filtered.k_power, heard.passages)
 
 
 def findings(k_power: Series, passages: Passages) -> list[Finding]:

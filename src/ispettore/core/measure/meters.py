@@ -1,10 +1,10 @@
 """Every meter, fed together, and what comes of them.
 
-A new meter is made, fed and asked here; all else that needs to know of it stands in its row of `spec/quantities.py`.
+A new meter has its line in `FED` or `READ`; all else that needs to know of it stands in its row of `spec/quantities.py`.
 """
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -35,10 +35,11 @@ from ispettore.core.measure.clicks import Clicks
 from ispettore.core.measure.clipping import Clipping
 from ispettore.core.measure.dropouts import Dropouts
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Seconds, runs
+from ispettore.core.measure.heard import Fed, Heard, Reader
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.level_meters import LevelMeters
 from ispettore.core.measure.low_rate import LowRate
-from ispettore.core.measure.reading import Finding, Reading, Span
+from ispettore.core.measure.reading import Span
 from ispettore.core.measure.spectra import Spectra
 
 
@@ -73,54 +74,67 @@ class Measured:
         return Basis(self.inspection, cells.peak, cells.power, self.k_power, cells.counts)
 
 
+FED: tuple[Callable[[int, int, int | None], Fed], ...] = (
+    lambda rate, channels, depth: Clipping(sample_rate_hz=rate, channels=channels, bit_depth=depth),
+    lambda _rate, channels, _depth: Clicks(channels=channels),
+    lambda rate, channels, _depth: Dropouts(sample_rate_hz=rate, channels=channels),
+)
+"""Meters that look at every sample, made for a sample rate, a number of channels and a bit depth."""
+
+READ: tuple[Reader, ...] = (
+    noise_floor.read,
+    ends.read,
+    sounds_in_pauses.read,
+    room_tone_jumps.read,
+    level_jumps.read,
+    offset.read,
+    hum.read,
+    bandwidth.read,
+    room_decay.read,
+    plosives.read,
+    sibilance.read,
+)
+"""Meters that work out of the series when a file has passed, in order: each knows what was read and found before it."""
+
+
 class Meters:
     """Every meter, fed together."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None = None) -> None:
-        self._rate = sample_rate_hz
         self.levels = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
         self.cells, self.true_peak = self.levels.cells, self.levels.true_peak
         self.filtered, self.active_speech = self.levels.filtered, self.levels.active_speech
         self.spectra = Spectra(sample_rate_hz=sample_rate_hz, channels=channels)
         self.low_rate = LowRate(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.clipping = Clipping(sample_rate_hz=sample_rate_hz, channels=channels, bit_depth=bit_depth)
-        self.clicks = Clicks(channels=channels)
-        self.dropouts = Dropouts(sample_rate_hz=sample_rate_hz, channels=channels)
         self.channel_difference = ChannelDifference(channels=channels)
+        self.fed = [*(made(sample_rate_hz, channels, bit_depth) for made in FED), self.channel_difference]
 
     def feed(self, sound: Seconds) -> None:
         """Take in four whole seconds, or what the file ends with."""
         milliseconds = self.levels.feed(sound)
         self.spectra.feed(sound)
         self.low_rate.feed(sound)
-        self.clipping.feed(sound, milliseconds)
-        self.clicks.feed(milliseconds)
-        self.dropouts.feed(sound, milliseconds)
-        self.channel_difference.feed(sound)
+        for meter in self.fed:
+            meter.feed(sound, milliseconds)
 
     def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
         """All readings and findings of what was fed."""
         self.low_rate.finish()
         passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone, name))
-        readings, findings = self.levels.result(duration_s=facts.duration_s)
-        worst, pauses = noise_floor.worst_pause(self.cells, passages)
-        readings.update(_named(worst))
-        for measure in (self._between, self._health):
-            more, found = measure(passages, readings, facts)
-            readings = {**readings, **more}
-            findings += found
-        relation, unlike = self.channel_difference.result(self.cells, duration_s=facts.duration_s)
-        findings += unlike
+        readings, overs = self.levels.result(duration_s=facts.duration_s)
+        heard = Heard(facts, self.levels, self.spectra, self.low_rate, passages, readings, overs)
+        for read in (*(meter.read for meter in self.fed), *READ):
+            heard.add(read(heard))
         inspection = Inspection(
             name=name,
             sha256=sha256,
-            facts=facts.model_copy(update={"channel_relation": relation}),
-            readings=readings,
-            findings=sorted(findings, key=lambda finding: (finding.start_s, finding.kind)),
+            facts=facts.model_copy(update={"channel_relation": self.channel_difference.relation}),
+            readings=heard.readings,
+            findings=sorted(heard.findings, key=lambda finding: (finding.start_s, finding.kind)),
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
-            pauses=pauses,
-            spectrum=spectrum.measure(self.spectra, passages, readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB),
+            pauses=heard.pauses,
+            spectrum=spectrum.measure(self.spectra, passages, heard.readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB),
             methods_version=methods_history.current(),
         )
         return Measured(inspection, self, passages)
@@ -133,64 +147,6 @@ class Meters:
         if (inside[:, 1] <= inside[:, 0]).any():
             raise errors.RoomToneOutside(file=name, duration_s=len(self.cells) * CELL_S)
         return inside
-
-    def _between(
-        self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts
-    ) -> tuple[dict[str, Reading], list[Finding]]:
-        active, duration_s = known["active_speech_level_dbfs"], facts.duration_s
-        noise = noise_floor.measure(self.cells, passages)
-        pause, long_pauses = ends.longest_pause(passages)
-        clicks = self.clicks.findings()
-        findings = [
-            *ends.dead_silences(passages),
-            *long_pauses,
-            *clicks,
-            *sounds_in_pauses.findings(self.cells, self.spectra, passages, clicks),
-            *room_tone_jumps.findings(self.cells, passages),
-            *level_jumps.findings(self.filtered.k_power, passages),
-        ]
-        return _named(
-            noise,
-            noise_floor.quietest_window(self.cells, passages),
-            noise_floor.signal_to_noise(active, noise_floor.speech_levels(known), noise),
-            ends.head(passages),
-            ends.tail(passages, duration_s=duration_s),
-            pause,
-            ends.digital_silence(passages, duration_s=duration_s),
-        ), findings
-
-    def _health(
-        self, passages: speech.Passages, known: dict[str, Reading], facts: FileFacts
-    ) -> tuple[dict[str, Reading], list[Finding]]:
-        duration = facts.duration_s
-        voice = known["active_speech_level_dbfs"].value
-        clipped, clippings = self.clipping.result(duration_s=duration)
-        dc, leaning = offset.dc_offset(self.cells, duration_s=duration), offset.asymmetry(self.cells, duration_s=duration)
-        low = hum.spectrum(self.low_rate, passages)
-        hums, hum_findings = hum.hum(low, duration_s=duration)
-        rumbles, rumble_findings = hum.rumble(
-            low, self.filtered.voice_power, passages, sample_rate_hz=self._rate, duration_s=duration
-        )
-        band, band_findings = bandwidth.measure(
-            self.spectra.long_term(), sample_rate_hz=self._rate, duration_s=duration, lossy=facts.lossy
-        )
-        decay, decay_findings = room_decay.measure(self.filtered.voice_power, passages, duration_s=duration)
-        findings = [
-            *clippings,
-            *offset.findings(dc, leaning),
-            *hum_findings,
-            *([] if hum_findings else rumble_findings),  # hum of 50 Hz is no rumble
-            *band_findings,
-            *decay_findings,
-            *self.dropouts.findings(),
-            *plosives.findings(self.low_rate, passages, voice_dbfs=voice),
-            *sibilance.findings(self.spectra, voice_dbfs=voice),
-        ]
-        return _named(clipped, dc, leaning, hums, rumbles, decay, band), findings
-
-
-def _named(*readings: Reading) -> dict[str, Reading]:
-    return {reading.quantity: reading for reading in readings}
 
 
 def _spans(cells: NDArray[np.int64]) -> list[Span]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells, CellSeries
 from ispettore.core.measure.grid import CELL_S, runs, stretches
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Pause, Reading
 from ispettore.core.measure.speech import PAUSE_CELLS, Mask, Passages
 
@@ -27,6 +28,14 @@ RATIO_METHOD = "active speech level less noise floor, of the channel in which th
 
 Weighed = tuple[NDArray[np.float64], NDArray[np.float64], float]
 """Sums over samples of squares and of values, shape (channels,) each, and the number of samples."""
+
+
+def read(heard: Heard) -> Read:
+    """All levels of the room, and how far the voice stands above it."""
+    noise = measure(heard.cells, heard.passages)
+    worst, heard.pauses = worst_pause(heard.cells, heard.passages)
+    ratio = signal_to_noise(heard.readings["active_speech_level_dbfs"], speech_levels(heard.readings), noise)
+    return (worst, noise, quietest_window(heard.cells, heard.passages), ratio), ()
 
 
 def measure(cells: Cells, passages: Passages) -> Reading:

@@ -3,10 +3,17 @@
 import numpy as np
 
 from ispettore.core.measure.cells import Cells
-from ispettore.core.measure.reading import Finding, Reading
+from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.reading import Finding, FindingKind, Reading, Severity
 
 WORTH_SAYING_PERCENT = 0.5
 WORTH_SAYING_DB = 6.0
+
+
+def read(heard: Heard) -> Read:
+    """Offset and asymmetry."""
+    dc, leaning = (measure(heard.cells, duration_s=heard.duration_s) for measure in (dc_offset, asymmetry))
+    return (dc, leaning), findings(dc, leaning)
 
 
 def dc_offset(cells: Cells, *, duration_s: float) -> Reading:
@@ -44,7 +51,7 @@ def asymmetry(cells: Cells, *, duration_s: float) -> Reading:
 
 def findings(offset: Reading, leaning: Reading) -> list[Finding]:
     """An offset of more than half a percent, an asymmetry of more than 6 dB."""
-    found = []
+    found: list[tuple[FindingKind, Reading, Severity]] = []
     if offset.value is not None and abs(offset.value) > WORTH_SAYING_PERCENT:
         found.append(("dc-offset", offset, "warning"))
     if leaning.value is not None and abs(leaning.value) > WORTH_SAYING_DB:

@@ -6,6 +6,7 @@ from scipy import signal
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import CELL_S
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, merged
 from ispettore.core.measure.speech import Passages
@@ -17,6 +18,11 @@ ABOVE_USUAL_DB = 10.0
 BELOW_VOICE_DB = 12.0
 JOIN_S = 0.1
 PART_STEPS = 15_000  # 5 minutes are filtered at once
+
+
+def read(heard: Heard) -> Read:
+    """Bursts of air."""
+    return (), findings(heard.low_rate, heard.passages, voice_dbfs=heard.voice_dbfs)
 
 
 def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> list[Finding]:

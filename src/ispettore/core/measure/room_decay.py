@@ -12,6 +12,7 @@ from scipy import ndimage
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import CELL_S, Series
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.speech import Passages
 
@@ -23,6 +24,12 @@ LEAST_ENDS = 3
 ECHO_S = 0.45
 AGREE, AGREE_S = 0.4, 0.1  # half of the phrase ends must agree within this part of the reading, or so many seconds
 METHOD = "median slope of phrase ends between 28 and 8 dB above the noise, as the time to fall by 60 dB"
+
+
+def read(heard: Heard) -> Read:
+    """How long the room is heard after the words."""
+    decay, findings = measure(heard.levels.filtered.voice_power, heard.passages, duration_s=heard.duration_s)
+    return (decay,), findings
 
 
 def measure(voice_power: Series, passages: Passages, *, duration_s: float) -> tuple[Reading, list[Finding]]:

@@ -12,6 +12,7 @@ from scipy import ndimage
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding
 from ispettore.core.measure.speech import AFTER_SPEECH_CELLS, BEFORE_SPEECH_CELLS, Passages
 
@@ -21,6 +22,11 @@ SMOOTH_CELLS = 8  # 40 ms
 STEADY_DB = 6.0  # nine tenths of each side lie within this
 WORTHWHILE_CELLS = 30
 NEIGHBOUR_CELLS = 12_000  # pauses more than a minute apart are not compared
+
+
+def read(heard: Heard) -> Read:
+    """Jumps of the room tone."""
+    return (), findings(heard.cells, heard.passages)
 
 
 def findings(cells: Cells, passages: Passages) -> list[Finding]:

@@ -3,12 +3,18 @@
 import numpy as np
 
 from ispettore.core.measure import decibels
+from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, merged
 from ispettore.core.measure.spectra import Spectra, centres_hz
 
 LOW_HZ, HIGH_HZ = 4_900.0, 10_100.0
 JOIN_S = 0.1
 LEAST_RATE_HZ = 16_000
+
+
+def read(heard: Heard) -> Read:
+    """Hissing bursts."""
+    return (), findings(heard.spectra, voice_dbfs=heard.voice_dbfs)
 
 
 def findings(spectra: Spectra, *, voice_dbfs: float | None) -> list[Finding]:

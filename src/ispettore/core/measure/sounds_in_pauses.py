@@ -5,7 +5,8 @@ import numpy as np
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S
-from ispettore.core.measure.reading import Finding
+from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.reading import Finding, FindingKind
 from ispettore.core.measure.spectra import Spectra, centres_hz
 from ispettore.core.measure.speech import VOICED_BELOW_HZ, VOICED_SHARE, Passages
 
@@ -14,10 +15,17 @@ LONGEST_BREATH_S = 1.5
 SHORT_S = 0.06
 
 
+def read(heard: Heard) -> Read:
+    """Sounds in pauses; clicks are known before."""
+    clicks = [finding for finding in heard.findings if finding.kind == "click"]
+    return (), findings(heard.cells, heard.spectra, heard.passages, clicks)
+
+
 def findings(cells: Cells, spectra: Spectra, passages: Passages, clicks: list[Finding]) -> list[Finding]:
     """Each sound with its level in dBFS (energy mean over its length); short ones that are known as clicks are left out."""
     clicked = np.array([click.start_s for click in clicks])
     found = []
+    kind: FindingKind
     low = centres_hz(spectra.sample_rate_hz) < VOICED_BELOW_HZ
     for start, end in passages.sounds.tolist():
         level = decibels.of_power(float(cells.power.part(start, end).mean()))

@@ -229,7 +229,8 @@ def _known(hand: _Hand, record: InspectionRecord | None, recording: Recording) -
         return
     # Two recordings of the same bytes share an inspection; what is said bears this one's name.
     inspection = lookup.inspection(record).model_copy(update={"name": recording.name})
-    with hand.store.checked(record.levels_sha256, name=recording.name, folder=hand.attempt.folder) as levels:
+    folder, since = hand.attempt.folder, record.created_at
+    with hand.store.checked(record.levels_sha256, name=recording.name, folder=folder, hashed_at=since) as levels:
         yield KnownSource(inspection=inspection, levels=levels)
 
 
