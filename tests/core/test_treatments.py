@@ -15,7 +15,6 @@ from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from ispettore.core.treat import order, touch
 from ispettore.core.treat.treatment import STEPS, VERSION, Step, Treatment, load, parse, schema
-from ispettore.studio.settings import ROOT
 from tests import signals
 from tests.treating import EXAMPLES, RATE, measured, treated
 
@@ -43,7 +42,7 @@ class Files(unittest.TestCase):
                 parse(json.dumps(wrong), name="wrong.json")
 
     def test_the_published_schema_is_current(self):
-        published = json.loads((ROOT / "docs" / "treatment.schema.json").read_text(encoding="utf-8"))
+        published = json.loads((Path(__file__).parents[2] / "docs" / "treatment.schema.json").read_text(encoding="utf-8"))
         self.assertEqual(published, json.loads(json.dumps(schema())))
 
     def test_older_versions_are_migrated_and_newer_ones_refused_by_name(self):

@@ -4,6 +4,8 @@ import errno
 import multiprocessing
 import os
 import signal
+import subprocess
+import sys
 import tempfile
 import time
 import unittest
@@ -16,6 +18,13 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core import errors
 from ispettore.studio.jobs import isolation
 from ispettore.studio.store import disk
+
+COLD = """
+import gc
+import ispettore.studio.worker.warm
+from ispettore.core.kernels import _Lazy
+print([kernel.__name__ for kernel in gc.get_objects() if isinstance(kernel, _Lazy) and kernel._compiled is None])
+"""
 
 
 class Number(BaseModel):
@@ -76,6 +85,13 @@ def says_where(_asked: Number, progress) -> Number:
 
 def finds_no_room(_asked: Number, progress) -> None:
     raise OSError(errno.ENOSPC, "No space left on device")
+
+
+class Warm(unittest.TestCase):
+    def test_every_kernel_is_compiled_before_the_first_child(self):
+        """In a process of its own, as set-up and the fork server do it; a new kernel has to be run in `warm.py`."""
+        told = subprocess.run([sys.executable, "-c", COLD], capture_output=True, text=True, check=True)
+        self.assertEqual(told.stdout.strip(), "[]")
 
 
 class Isolation(unittest.TestCase):

@@ -9,10 +9,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import scipy
 import soundfile
 import soxr
 from numpy.typing import NDArray
-from scipy import signal
 
 RATE_HZ = 44_100
 SPEECH = Path(__file__).parent / "speech"
@@ -37,17 +37,17 @@ def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
 def _spoken(name: str) -> tuple[Wave, NDArray[np.float64]]:
     samples, rate = soundfile.read(SPEECH / f"{name}.flac", dtype="float64")
     wave = np.asarray(soxr.resample(samples, rate, RATE_HZ, quality="VHQ"))
-    high = signal.sosfilt(signal.butter(4, [4_500, 7_500], "bandpass", fs=RATE_HZ, output="sos"), wave)
-    low = signal.sosfilt(signal.butter(4, [200, 3_000], "bandpass", fs=RATE_HZ, output="sos"), wave)
-    smooth = signal.butter(2, 40, fs=RATE_HZ, output="sos")
-    hiss = np.sqrt(np.maximum(signal.sosfiltfilt(smooth, high**2), 0))
-    voice = np.sqrt(np.maximum(signal.sosfiltfilt(smooth, low**2), 0))
+    high = scipy.signal.sosfilt(scipy.signal.butter(4, [4_500, 7_500], "bandpass", fs=RATE_HZ, output="sos"), wave)
+    low = scipy.signal.sosfilt(scipy.signal.butter(4, [200, 3_000], "bandpass", fs=RATE_HZ, output="sos"), wave)
+    smooth = scipy.signal.butter(2, 40, fs=RATE_HZ, output="sos")
+    hiss = np.sqrt(np.maximum(scipy.signal.sosfiltfilt(smooth, high**2), 0))
+    voice = np.sqrt(np.maximum(scipy.signal.sosfiltfilt(smooth, low**2), 0))
     noise = np.random.default_rng(8).standard_normal(wave.size)
-    noise = signal.sosfilt(signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
+    noise = scipy.signal.sosfilt(scipy.signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
     noise /= np.sqrt(np.mean(noise**2))
     sentences = np.array(_notes(name)["sentences"])
     whole = wave + 0.7 * noise * hiss * (hiss > 0.7 * voice)
-    return np.asarray(signal.sosfilt(signal.butter(2, 20, "highpass", fs=RATE_HZ, output="sos"), whole)), sentences
+    return np.asarray(scipy.signal.sosfilt(scipy.signal.butter(2, 20, "highpass", fs=RATE_HZ, output="sos"), whole)), sentences
 
 
 def paragraph_starts(name: str) -> list[float]:
@@ -70,8 +70,8 @@ def room_noise(frames: int, *, noise_dbfs: float, seed: int) -> Wave:
     """Noise of a small room: falls by 3 dB an octave above 200 Hz, exactly `noise_dbfs` over its length."""
     white = np.random.default_rng(seed).standard_normal(frames)
     b, a = [0.049922, -0.095993, 0.050612, -0.004408], [1, -2.494956, 2.017265, -0.522189]
-    pink = signal.lfilter(b, a, white)
-    shaped = signal.sosfilt(signal.butter(1, 60, "highpass", fs=RATE_HZ, output="sos"), pink)
+    pink = scipy.signal.lfilter(b, a, white)
+    shaped = scipy.signal.sosfilt(scipy.signal.butter(1, 60, "highpass", fs=RATE_HZ, output="sos"), pink)
     return np.asarray(shaped * 10 ** ((noise_dbfs - level_db(shaped)) / 20))
 
 
@@ -103,7 +103,7 @@ def hum(frames: int, *, base_hz: float, level_dbfs: float, falls_db: float = 14.
 def breath(*, seconds: float, level_dbfs: float, seed: int) -> Wave:
     """An inhalation: noise from 500 Hz to 5 kHz that swells and stops, of this RMS level."""
     noise = np.random.default_rng(seed).standard_normal(round(seconds * RATE_HZ))
-    shaped = signal.sosfilt(signal.butter(2, [500, 5_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
+    shaped = scipy.signal.sosfilt(scipy.signal.butter(2, [500, 5_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
     shaped *= np.sin(np.linspace(0, np.pi, noise.size)) ** 0.7
     return at_level(shaped, rms_dbfs=level_dbfs)
 
@@ -126,7 +126,7 @@ def in_hall(wave: Wave, *, decay_s: float, direct_db: float, seed: int) -> Wave:
     answer = np.random.default_rng(seed).standard_normal(t.size) * 10 ** (-3 * t / decay_s)
     answer *= 10 ** (-direct_db / 20) / np.sqrt(np.sum(answer**2))
     answer[0] += 1.0
-    return np.asarray(signal.fftconvolve(np.concatenate((wave, np.zeros(t.size))), answer)[: wave.size + t.size])
+    return np.asarray(scipy.signal.fftconvolve(np.concatenate((wave, np.zeros(t.size))), answer)[: wave.size + t.size])
 
 
 def laid(wave: Wave, piece: Wave, at_s: float) -> None:

@@ -7,8 +7,8 @@ two-sided binomial test against one half (a sign test; ITU-R BS.1116-3 asks for 
 import secrets
 from typing import Literal
 
+import scipy
 from pydantic import BaseModel, ConfigDict
-from scipy import stats
 
 Side = Literal["source", "treated"]
 LEVEL = 0.05
@@ -59,7 +59,7 @@ def outcome(*, rounds: int, treated: int) -> Outcome:
 
 
 def _p(rounds: int, count: int) -> float:
-    return float(stats.binomtest(count, rounds).pvalue)
+    return float(scipy.stats.binomtest(count, rounds).pvalue)
 
 
 def _percent(p_value: float) -> str:

@@ -6,8 +6,8 @@ within the last 200 ms; the level of the active time stands 15.9 dB above the th
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage, signal
 
 from ispettore.core.measure.grid import Series
 from ispettore.core.measure.reading import Reading
@@ -45,12 +45,12 @@ class ActiveSpeech:
             return
         magnitude = np.concatenate(self._waiting).astype(np.float64)
         self._waiting = []
-        envelope, self._state = signal.sosfilt(self._section, magnitude, zi=self._state)
+        envelope, self._state = scipy.signal.sosfilt(self._section, magnitude, zi=self._state)
         level = 20 * np.log10(np.maximum(envelope, 1e-6))
         passed = np.minimum(np.floor((level - LOWEST_DB) / STEP_DB).astype(np.int64), THRESHOLDS_DB.size - 1)
         joined = np.concatenate((self._past, passed))
         # The highest threshold passed within the last 200 ms: each lower one is active too.
-        held = ndimage.maximum_filter1d(joined, HANGOVER_MS + 1, origin=HANGOVER_MS // 2, mode="nearest")[HANGOVER_MS:]
+        held = scipy.ndimage.maximum_filter1d(joined, HANGOVER_MS + 1, origin=HANGOVER_MS // 2, mode="nearest")[HANGOVER_MS:]
         self._active += np.bincount(held[held >= 0], minlength=THRESHOLDS_DB.size)
         self._past = joined[-HANGOVER_MS:]
         self._total += passed.size

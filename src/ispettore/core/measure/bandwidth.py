@@ -6,8 +6,8 @@ back. The reading is the place of the steepest such edge, else half the sample r
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.heard import Heard, Read
@@ -33,7 +33,9 @@ def measure(spectrum: NDArray[np.float64], *, sample_rate_hz: int, duration_s: f
     """The reading in Hz from the long-term mean squares, shape (bins,), and a finding where the band ends too early."""
     half = sample_rate_hz / 2
     silent = not bool((spectrum > 1e-14).any())
-    edge = None if silent else _edge(ndimage.uniform_filter1d(decibels.levels(spectrum, floor_db=FLOOR_DB), 3, mode="nearest"))
+    edge = (
+        None if silent else _edge(scipy.ndimage.uniform_filter1d(decibels.levels(spectrum, floor_db=FLOOR_DB), 3, mode="nearest"))
+    )
     value = None if silent else half if edge is None else edge * half
     reading = Reading(
         quantity="bandwidth_hz",

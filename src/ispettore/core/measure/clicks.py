@@ -6,8 +6,8 @@ within 15 ms on either side. Voices bend as sharply again at the next pulse of t
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure.cells import Milliseconds
 from ispettore.core.measure.grid import Seconds, Series
@@ -73,7 +73,9 @@ def _around(bend: NDArray[np.float32]) -> NDArray[np.float32]:
     """The largest bend from 2 to 15 ms before or after each millisecond."""
     size = AROUND_MS - NEAR_MS + 1
     left, right = np.zeros_like(bend), np.zeros_like(bend)
-    highest = ndimage.maximum_filter1d(bend, size, axis=1, mode="nearest", origin=-(size // 2))  # from here to `size` − 1 later
+    highest = scipy.ndimage.maximum_filter1d(
+        bend, size, axis=1, mode="nearest", origin=-(size // 2)
+    )  # from here to `size` − 1 later
     right[:, : bend.shape[1] - NEAR_MS] = highest[:, NEAR_MS:]
     left[:, AROUND_MS:] = highest[:, : bend.shape[1] - AROUND_MS]
     return np.maximum(left, right)

@@ -6,8 +6,8 @@ tone's energy below 60 Hz against the rest of the noise floor.
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft
 
 from ispettore.core.measure.filtered import voice_band
 from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
@@ -70,7 +70,7 @@ def spectrum(low: LowRate, passages: Passages) -> tuple[NDArray[np.float64], NDA
     for length, some in pieces.items():
         waves, window = np.stack(some), np.hanning(length + 2)[1:-1]
         waves = (waves - (waves @ window / window.sum())[..., None]) * window
-        spectra = fft.rfft(waves, size, axis=2)[..., : frequency.size]
+        spectra = scipy.fft.rfft(waves, size, axis=2)[..., : frequency.size]
         power = np.abs(spectra) ** 2 * 2 / (low.rate_hz * np.sum(window**2))
         total += power.sum(axis=0) * length
     return frequency, total / sum(length * len(some) for length, some in pieces.items())

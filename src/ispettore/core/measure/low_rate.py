@@ -3,8 +3,8 @@
 from functools import lru_cache
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, Seconds, Series
@@ -61,7 +61,7 @@ class LowRate:
 @lru_cache(maxsize=16)
 def _taps(sample_rate_hz: int) -> NDArray[np.float32]:
     middle = (PASS_HZ + STOP_HZ) / 2
-    taps = signal.firwin(STEPS * factor(sample_rate_hz) + 1, middle, window=("kaiser", 5.6), fs=sample_rate_hz)
+    taps = scipy.signal.firwin(STEPS * factor(sample_rate_hz) + 1, middle, window=("kaiser", 5.6), fs=sample_rate_hz)
     return np.asarray(taps, dtype=np.float32)
 
 

@@ -1,8 +1,8 @@
 """Plosives: bursts of air on the microphone, seen as bursts below 70 Hz far above what the voice itself has there."""
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import CELL_S
@@ -45,8 +45,8 @@ def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> l
 
 def _levels(low: LowRate) -> NDArray[np.float64]:
     """Level below 70 Hz in dBFS every 20 ms, of the channel in which it is highest."""
-    sections = signal.butter(4, CORNER_HZ, fs=low.rate_hz, output="sos")
-    blocker = signal.butter(1, 8.0, "highpass", fs=low.rate_hz, output="sos")
+    sections = scipy.signal.butter(4, CORNER_HZ, fs=low.rate_hz, output="sos")
+    blocker = scipy.signal.butter(1, 8.0, "highpass", fs=low.rate_hz, output="sos")
     sections = np.vstack((blocker, sections))
     state = np.zeros((len(sections), low.samples.rows, 2))
     step = STEP_S * low.rate_hz
@@ -55,7 +55,7 @@ def _levels(low: LowRate) -> NDArray[np.float64]:
     for first in range(0, count, PART_STEPS):
         edges = np.round(np.arange(first, min(first + PART_STEPS, count) + 1) * step).astype(np.int64)
         part = low.samples.part(int(edges[0]), int(edges[-1])).astype(np.float64)
-        filtered, state = signal.sosfilt(sections, part, axis=1, zi=state)
+        filtered, state = scipy.signal.sosfilt(sections, part, axis=1, zi=state)
         square = np.max(filtered**2, axis=0)
         levels.append(decibels.levels(np.add.reduceat(square, edges[:-1] - edges[0]) / step))
     return np.concatenate(levels)

@@ -7,8 +7,8 @@ how far they agree is its confidence, and where they do not there is no reading.
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import CELL_S, Series
@@ -65,7 +65,7 @@ def _decay(voice_power: Series, passages: Passages, pause: NDArray[np.int64]) ->
     first, last = max(start - BEFORE_CELLS, 0), start + AFTER_CELLS
     around = voice_power.part(first, max(end, last))[0]
     noise = decibels.middle(around[start - first : end - first][room])
-    power = ndimage.uniform_filter1d(around[: last - first].astype(np.float64), SMOOTH_CELLS)
+    power = scipy.ndimage.uniform_filter1d(around[: last - first].astype(np.float64), SMOOTH_CELLS)
     above = 10 * np.log10(np.maximum(power - noise, noise * 1e-2 + 1e-20) / (noise + 1e-20))
     still = np.flatnonzero(above > ABOVE_NOISE_DB)
     if still.size == 0:

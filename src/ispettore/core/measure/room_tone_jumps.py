@@ -6,8 +6,8 @@ stretch of speech.
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
@@ -59,7 +59,7 @@ def _step(power: NDArray[np.float64], live: NDArray[np.bool_]) -> tuple[int, flo
     """The cell within a pause at which two steady stretches meet, and by how much they differ in dB."""
     if power.size < 2 * SIDE_CELLS or not live.all():
         return None
-    level = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
+    level = decibels.levels(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
     total = np.concatenate(([0.0], np.cumsum(level)))
     at = np.arange(SIDE_CELLS, level.size - SIDE_CELLS + 1)
     left = (total[at] - total[at - SIDE_CELLS]) / SIDE_CELLS

@@ -5,8 +5,8 @@ room tone or of one noise can be asked for when the file has passed and it is kn
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import fft
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, Seconds, Series
@@ -65,7 +65,9 @@ class Spectra:
         bands = np.zeros((frames, len(self._share)), dtype=np.float32)
         for wave in sound.samples[:, first : first + frames * step]:
             np.multiply(wave.reshape(frames, step)[:, : self.length], self._window, out=taken)
-            _add_bands(fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(sound.samples), self._sum, bands)
+            _add_bands(
+                scipy.fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(sound.samples), self._sum, bands
+            )
         self.bands.append(bands.T)
 
     def long_term(self) -> NDArray[np.float64]:

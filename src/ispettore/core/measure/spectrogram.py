@@ -7,9 +7,9 @@ within its time; a row is the strongest bin of its pitch, or what lies between t
 from collections.abc import Callable
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
-from scipy import fft
 
 from ispettore.core.errors import Cancelled
 from ispettore.core.measure import decibels
@@ -81,7 +81,7 @@ def levels(
             taken = np.stack([read[start - begin : start - begin + length] for start in starts.ravel()])
         else:
             taken = np.stack([_padded(samples, int(start), length) for start in starts.ravel()])
-        power = np.abs(fft.rfft(taken * window[None, :, None], axis=1)) ** 2
+        power = np.abs(scipy.fft.rfft(taken * window[None, :, None], axis=1)) ** 2
         columnwise = power.mean(axis=2).reshape(*starts.shape, -1).max(axis=1)
         out[:, first:last] = _rows(columnwise, pitch, sample_rate_hz / length).T[::-1]
     return out

@@ -5,9 +5,9 @@ Hum is told by its lines, resonances by narrow peaks of the whole file's long-te
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
-from scipy import ndimage, signal
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.grid import runs
@@ -75,7 +75,7 @@ def of_samples(samples: NDArray[np.floating], *, sample_rate_hz: int) -> tuple[f
     """Third-octave levels in dBFS of a short stretch, shape (frames, channels), the mean of the channels (Welch's method)."""
     # Frames as long as a tenth of a second, so that the lowest band of 23 Hz holds several bins.
     length = min(round(sample_rate_hz / 10), len(samples))
-    hz, density = signal.welch(
+    hz, density = scipy.signal.welch(
         np.asarray(samples, dtype=np.float64), sample_rate_hz, nperseg=length, detrend="constant", axis=0, scaling="density"
     )
     density = density.mean(axis=1)
@@ -101,12 +101,14 @@ def resonances(long_term: NDArray[np.float64], *, sample_rate_hz: int) -> tuple[
     octaves = np.arange(0, np.log2(hz[inside[-1]] / hz[inside[0]]), 1 / 48)
     at = hz[inside[0]] * 2**octaves
     level = np.interp(at, hz, decibels.levels(long_term, floor_db=LOWEST_DB))
-    around = ndimage.median_filter(level, size=int(2 * AROUND_OCTAVES * 48) | 1, mode="nearest")
-    peaks, known = signal.find_peaks(level, prominence=STANDS_OUT_DB)
+    around = scipy.ndimage.median_filter(level, size=int(2 * AROUND_OCTAVES * 48) | 1, mode="nearest")
+    peaks, known = scipy.signal.find_peaks(level, prominence=STANDS_OUT_DB)
     found = []
     for peak, prominence in zip(peaks, known["prominences"], strict=True):
         out = min(float(level[peak] - around[peak]), float(prominence))
-        half = signal.peak_widths(level - level.min(), [peak], rel_height=min(1.0, 3 / max(float(level[peak] - level.min()), 3)))
+        half = scipy.signal.peak_widths(
+            level - level.min(), [peak], rel_height=min(1.0, 3 / max(float(level[peak] - level.min()), 3))
+        )
         low, high = (float(np.interp(edge[0], np.arange(at.size), at)) for edge in half[2:4])
         if out >= STANDS_OUT_DB and np.log2(high / low) <= WIDEST_OCTAVES:
             found.append(

@@ -11,8 +11,8 @@ hour at a time, so memory does not grow with the file but for a few marks a cell
 from dataclasses import dataclass, field
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
@@ -118,7 +118,7 @@ def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArr
     gated = any_dead and least > loud - 30.0
     for first, last, before, after in stretches(count, around=AROUND_CELLS):
         power = voice_power.part(before, after)[0].astype(np.float64)
-        smooth = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
+        smooth = decibels.levels(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
         noise = np.full(power.size, loud - 40.0) if gated else _noise(power, near_dead[before:after], least)
         inner = slice(first - before, last - before)
         over = (smooth - noise)[inner]
@@ -133,7 +133,7 @@ def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[f
     least = np.inf
     for first, last, before, after in stretches(dead.size, around=NOISE_SMOOTH_CELLS):
         power = voice_power.part(before, after)[0].astype(np.float64)
-        smooth = decibels.levels(ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))[
+        smooth = decibels.levels(scipy.ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))[
             first - before : last - before
         ]
         alive = smooth[~near_dead[first:last]]
@@ -148,15 +148,15 @@ def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[f
 
 def _near(mask: Mask, cells: int) -> Mask:
     """True within so many cells of a True one."""
-    return np.asarray(ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
+    return np.asarray(scipy.ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
 
 
 def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray[np.float64]:
     """Level in dB of the noise under each cell: the lowest 100 ms within ± 6 s, dead silence left out, slowly moving."""
-    level = decibels.levels(ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))
-    lowest = ndimage.minimum_filter1d(np.where(near_dead, np.inf, level), NOISE_WINDOW_CELLS, mode="nearest")
+    level = decibels.levels(scipy.ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))
+    lowest = scipy.ndimage.minimum_filter1d(np.where(near_dead, np.inf, level), NOISE_WINDOW_CELLS, mode="nearest")
     followed = np.minimum(np.where(np.isfinite(lowest), lowest, least), least + 12.0)
-    return np.asarray(ndimage.uniform_filter1d(followed, NOISE_WINDOW_CELLS // 4, mode="nearest"))
+    return np.asarray(scipy.ndimage.uniform_filter1d(followed, NOISE_WINDOW_CELLS // 4, mode="nearest"))
 
 
 def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
@@ -193,10 +193,10 @@ def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], below_db: f
     """Stretches of at least 0.4 s whose level stays within a few dB, far under the voice: a room that grew louder, not speech."""
     for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
         part = level[before:after].astype(np.float32)
-        highest = ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
-        lowest = ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
+        highest = scipy.ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
+        lowest = scipy.ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
         middles = (highest <= below_db) & (highest - lowest <= STEADY_DB)
-        whole = ndimage.maximum_filter1d(middles.view(np.uint8), STEADY_CELLS, mode="nearest")
+        whole = scipy.ndimage.maximum_filter1d(middles.view(np.uint8), STEADY_CELLS, mode="nearest")
         standing[first:last] &= whole[first - before : last - before] == 0
 
 
@@ -338,7 +338,7 @@ def _room_tone(pauses: Runs, cells: Cells, dead: Mask) -> tuple[Mask, Runs]:
             continue
         before = max(first - SMOOTH_CELLS, 0)
         power = cells.power.part(before, last + SMOOTH_CELLS).mean(axis=0).astype(np.float64)
-        level = decibels.levels(ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))[first - before : last - before]
+        level = decibels.levels(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))[first - before : last - before]
         median = decibels.middle(level[usable])
         out = usable & (level > median + ABOVE_MEDIAN_DB)
         room[first:last] = usable & ~out

@@ -7,9 +7,9 @@ Trans. Acoustics, Speech and Signal Processing 34(2), 1986), never below the lev
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import linalg
 
 from ispettore.core.measure.grid import runs
 from ispettore.core.treat.step import Block, Context, Processor, Settings
@@ -125,7 +125,7 @@ def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64]) -> NDArray[n
         spectrum = np.abs(np.fft.rfft(windowed, 2 * found.size)) ** 2
         correlation = np.fft.irfft(spectrum)[: ORDER + 1]
         correlation[0] = correlation[0] * (1 + 1e-6) + 1e-12
-        model = np.concatenate(([1.0], -linalg.solve_toeplitz(correlation[:ORDER], correlation[1:])))
+        model = np.concatenate(([1.0], -scipy.linalg.solve_toeplitz(correlation[:ORDER], correlation[1:])))
         # The error's energy is x'Bx with B the correlation of the model's coefficients, a band of its order.
         band = np.correlate(model, model, "full")[ORDER:]
         # Samples further apart than the order have nothing to do with one another: the matrix is a band.
@@ -138,6 +138,6 @@ def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64]) -> NDArray[n
         known[unknown] = 0.0
         kernel = np.concatenate((band[:0:-1], band))
         right = -np.convolve(known, kernel, "same")[unknown]
-        solved = linalg.solveh_banded(matrix, right, lower=True)
+        solved = scipy.linalg.solveh_banded(matrix, right, lower=True)
         found[unknown] = sign * np.clip(sign * solved, level, HIGHEST * level)
     return found

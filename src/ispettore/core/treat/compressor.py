@@ -8,9 +8,9 @@ when the sound is.
 from typing import ClassVar, Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
@@ -77,7 +77,7 @@ def surrogate(peak: NDArray[np.floating], settings: Compressor) -> NDArray[np.fl
     The same curve and ballistics on the coarse grid; no audio is touched. Good for deciding, never for proving.
     """
     ahead_ms = settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
-    held = ndimage.maximum_filter1d(peak.astype(np.float64), 3, mode="nearest")
+    held = scipy.ndimage.maximum_filter1d(peak.astype(np.float64), 3, mode="nearest")
     shift = round(ahead_ms / 1000 / CELL_S)
     held = np.concatenate((held[shift:], np.full(min(shift, held.size), held[-1] if held.size else 0.0)))[: held.size]
     target = static_curve(20 * np.log10(np.maximum(held, FLOOR)), settings)

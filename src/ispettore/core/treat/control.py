@@ -5,8 +5,8 @@ of about 0.36 ms, counted from the start of the file, whatever the size of block
 """
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.kernels import kernel, larger
 from ispettore.core.treat.fir import Delay
@@ -77,7 +77,7 @@ class TickedProcessor(Processor):
         if self._squares:
             held = np.lib.stride_tricks.sliding_window_view(levels, width).mean(axis=1)
         else:
-            held = ndimage.maximum_filter1d(levels, width, mode="nearest")[self._hold : self._hold + count]
+            held = scipy.ndimage.maximum_filter1d(levels, width, mode="nearest")[self._hold : self._hold + count]
         self._levels = levels[count:]
         factors = self.factors(held)
         dropped = min(self._lead, len(factors))

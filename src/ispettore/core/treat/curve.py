@@ -1,8 +1,8 @@
 """A gain that was drawn beforehand, applied as the sound passes: for steps that know the whole file when they start."""
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.treat.step import Block, Context, Processor
@@ -44,5 +44,5 @@ class CurveProcessor(Processor):
 def eased(gain_db: NDArray[np.floating], *, cells: int) -> NDArray[np.float64]:
     """The curve with its corners rounded over so many cells (two means of half as many), never beyond what it was between."""
     width = max(1, cells // 2)
-    once = ndimage.uniform_filter1d(np.asarray(gain_db, dtype=np.float64), width, mode="nearest")
-    return np.asarray(ndimage.uniform_filter1d(once, width, mode="nearest"))
+    once = scipy.ndimage.uniform_filter1d(np.asarray(gain_db, dtype=np.float64), width, mode="nearest")
+    return np.asarray(scipy.ndimage.uniform_filter1d(once, width, mode="nearest"))

@@ -7,9 +7,9 @@ gain moves, never by more than the range.
 from typing import ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import ndimage
 
 from ispettore.core.treat.control import ballistics
 from ispettore.core.treat.fir import Delay, Symmetric, low_pass
@@ -75,7 +75,7 @@ class DeEsserProcessor(Processor):
         if count <= 0:
             self._peaks = joined
             return np.zeros((0, self.channels), dtype=np.float32)
-        held = ndimage.maximum_filter1d(joined, width, mode="nearest")[self._half : self._half + count]
+        held = scipy.ndimage.maximum_filter1d(joined, width, mode="nearest")[self._half : self._half + count]
         self._peaks = joined[count:]
         over = np.maximum(20 * np.log10(np.maximum(held, FLOOR)) - self._settings.threshold_dbfs, 0.0)
         wanted = -np.minimum(over, self._settings.range_db)

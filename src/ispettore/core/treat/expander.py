@@ -8,9 +8,9 @@ decibels (a gate has a high one), down to the range. It looks ahead by the attac
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.meters import Measured
@@ -80,7 +80,7 @@ def propose(measured: Measured) -> tuple[float, dict[str, Any]]:
     stand for them.
     """
     peaks = 20 * np.log10(np.maximum(measured.cells.peak.max(axis=0).astype(np.float64), FLOOR))
-    held = ndimage.maximum_filter1d(peaks, 20, mode="nearest")
+    held = scipy.ndimage.maximum_filter1d(peaks, 20, mode="nearest")
     speech = measured.speech_mask
     breaths = [find for find in measured.inspection.findings if find.kind == "breath"]
     room = measured.passages.room

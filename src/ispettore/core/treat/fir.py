@@ -1,8 +1,8 @@
 """Streaming convolution with a symmetric filter, its delay compensated: linear phase, so that a wave stays where it is."""
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import signal
 
 
 class Symmetric:
@@ -23,7 +23,7 @@ class Symmetric:
         if ready <= 0:
             self._past = joined
             return joined[:0]
-        out = signal.oaconvolve(joined, self._taps[:, None], mode="valid", axes=0)
+        out = scipy.signal.oaconvolve(joined, self._taps[:, None], mode="valid", axes=0)
         self._past = joined[ready:]
         return np.asarray(out)
 

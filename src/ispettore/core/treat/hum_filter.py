@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 import soundfile
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import linalg, ndimage
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELLS_PER_SECOND
@@ -119,7 +119,7 @@ def learn(path: Path, room: NDArray[np.bool_], base: float, settings: HumFilter,
 def _weights(room: NDArray[np.bool_]) -> NDArray[np.float64]:
     """How far each frame can be trusted: 1 where all of it is room tone."""
     width = round(FRAME_S * CELLS_PER_SECOND)
-    share = ndimage.uniform_filter1d(np.pad(room.astype(np.float64), (width // 2, width)), width)
+    share = scipy.ndimage.uniform_filter1d(np.pad(room.astype(np.float64), (width // 2, width)), width)
     middles = np.arange(0, room.size, round(STEP_S * CELLS_PER_SECOND)) + width // 2
     return np.where(share[np.minimum(middles, share.size - 1)] > 0.95, 1.0, SPOKEN)
 
@@ -178,8 +178,8 @@ def _phase(heard: NDArray[np.complex128], weight: NDArray[np.float64]) -> NDArra
     trust = np.where(astray, SPOKEN, np.maximum(weight, 0.05))
     phase = np.zeros(one.size)
     # What is left is small after the first round, so that no turn can be missed.
-    total = ndimage.gaussian_filter1d(trust * one, PHASE_SIGMA_S / STEP_S, mode="constant", truncate=4)
-    sure = ndimage.gaussian_filter1d(trust, PHASE_SIGMA_S / STEP_S, mode="constant", truncate=4)
+    total = scipy.ndimage.gaussian_filter1d(trust * one, PHASE_SIGMA_S / STEP_S, mode="constant", truncate=4)
+    sure = scipy.ndimage.gaussian_filter1d(trust, PHASE_SIGMA_S / STEP_S, mode="constant", truncate=4)
     known = np.flatnonzero(sure > 0.02)
     if known.size < 2:
         return phase
@@ -206,7 +206,7 @@ def _even(values: NDArray[np.float64], trust: NDArray[np.float64]) -> NDArray[np
     next_[[0, -1]] = -2.0
     bands[2] = stiff * main + trust
     bands[1, 1:], bands[0, 2:] = stiff * next_, stiff * last
-    return np.asarray(linalg.solveh_banded(bands, trust * values))
+    return np.asarray(scipy.linalg.solveh_banded(bands, trust * values))
 
 
 def _smooth(still: NDArray[np.complex128], weight: NDArray[np.float64], sigma: float) -> NDArray[np.complex128]:
@@ -215,8 +215,8 @@ def _smooth(still: NDArray[np.complex128], weight: NDArray[np.float64], sigma: f
     mean = np.zeros_like(still)
     for _ in range(3):
         for channel in range(len(still)):
-            total = ndimage.gaussian_filter1d(trust[channel] * still[channel], sigma, mode="nearest", truncate=4)
-            sure = ndimage.gaussian_filter1d(trust[channel], sigma, mode="nearest", truncate=4)
+            total = scipy.ndimage.gaussian_filter1d(trust[channel] * still[channel], sigma, mode="nearest", truncate=4)
+            sure = scipy.ndimage.gaussian_filter1d(trust[channel], sigma, mode="nearest", truncate=4)
             mean[channel] = total / np.maximum(sure, 1e-12)
         away = np.abs(still - mean) ** 2
         usual = np.maximum(np.median(away[:, weight >= 1]) if (weight >= 1).any() else np.median(away), 1e-20)

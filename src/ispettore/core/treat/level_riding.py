@@ -7,9 +7,9 @@ made slow, and drawn for the whole file beforehand. In pauses it stands still, a
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import ndimage
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND, runs
 from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
@@ -62,8 +62,8 @@ def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float64]
     width = max(3, round(settings.speed_s * CELLS_PER_SECOND))
     # The level of speech alone around each moment: sums over a smooth window, of speech cells only.
     sigma = width / 2
-    energy = ndimage.gaussian_filter1d(np.where(speech, power, 0.0), sigma, mode="constant", truncate=3)
-    weight = ndimage.gaussian_filter1d(speech.astype(np.float64), sigma, mode="constant", truncate=3)
+    energy = scipy.ndimage.gaussian_filter1d(np.where(speech, power, 0.0), sigma, mode="constant", truncate=3)
+    weight = scipy.ndimage.gaussian_filter1d(speech.astype(np.float64), sigma, mode="constant", truncate=3)
     level = OFFSET_LU + 10 * np.log10(np.maximum(energy, 1e-14) / np.maximum(weight, 1e-6))
     wanted = np.clip(target - level, -settings.down_db, settings.up_db)
     # Where nobody speaks for long the hand stands still: from the last speech on, until shortly before the next.
@@ -71,7 +71,7 @@ def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float64]
     nearest = known[np.clip(np.searchsorted(known, np.arange(power.size)) - 1, 0, known.size - 1)]
     held = wanted[nearest]
     riding = np.where(speech, wanted, held)
-    gain = ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
+    gain = scipy.ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
     for first, last in runs(~speech):
         if last - first >= PAUSE_CELLS or first == 0 or last == power.size:
             gain[first:last] = np.minimum(gain[first:last], 0.0)

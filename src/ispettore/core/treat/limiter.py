@@ -8,9 +8,9 @@ reached exactly when the peak arrives. Moving gain itself can lift a peak by a h
 from typing import ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import ndimage
 
 from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bow, interpolator
@@ -120,7 +120,7 @@ class _Pass:
         count = len(gains)
         # Frame n is held by needed[n − hold … n + ahead].
         half = (span + 1) // 2
-        lowest = ndimage.minimum_filter1d(needed, span + 1, mode="nearest")[half : half + count]
+        lowest = scipy.ndimage.minimum_filter1d(needed, span + 1, mode="nearest")[half : half + count]
         released = _release(lowest, self._release, self._last)
         self._last = float(released[-1])
         self._needed = needed[count:]
@@ -163,7 +163,7 @@ def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter) -> NDArray[
     ceiling = 10 ** (settings.ceiling_dbtp / 20)
     needed = np.minimum(1.0, ceiling / np.maximum(peak.astype(np.float64), 1e-9))
     # A peak anywhere in a cell is held for 8 ms and looked ahead to by 3: it lowers the cells on both sides.
-    lowest = ndimage.minimum_filter1d(needed, 3 + round(HOLD_MS / 10), mode="nearest")
+    lowest = scipy.ndimage.minimum_filter1d(needed, 3 + round(HOLD_MS / 10), mode="nearest")
     released = _release(lowest, float(np.exp(-5.0 / settings.release_ms)), 1.0)
     return np.asarray(20 * np.log10(released))
 

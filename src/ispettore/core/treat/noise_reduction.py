@@ -14,9 +14,9 @@ from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import fft
 
 from ispettore.core import errors
 from ispettore.core.audio.writing import open_spans
@@ -83,7 +83,7 @@ def learn(path: Path, room: NDArray[np.bool_], *, sample_rate_hz: int, name: str
             if len(sound) < length:
                 continue
             taken = np.lib.stride_tricks.sliding_window_view(sound, length, axis=0)[:: length // 4]
-            power = np.mean(np.abs(fft.rfft(taken * window, axis=2)) ** 2, axis=(0, 1))
+            power = np.mean(np.abs(scipy.fft.rfft(taken * window, axis=2)) ** 2, axis=(0, 1))
             at.append((first + last) / 2 * CELL_S)
             frames.append(len(taken))
             powers.append(power)
@@ -149,7 +149,7 @@ class NoiseProcessor(Processor):
         ready = (len(self._sound) - self._length) // self._hop + 1
         if ready > 0:
             taken = np.lib.stride_tricks.sliding_window_view(self._sound, self._length, axis=0)[: ready * self._hop : self._hop]
-            spectra = fft.rfft(taken * self._window, axis=2)
+            spectra = scipy.fft.rfft(taken * self._window, axis=2)
             self._sound = self._sound[ready * self._hop :]
             power = (spectra.real**2 + spectra.imag**2).mean(axis=1)
             over = self._over_noise(self._next, power)
@@ -160,7 +160,7 @@ class NoiseProcessor(Processor):
         if count <= 0:
             return np.zeros((0, self.channels), dtype=np.float32)
         gain = self._gains(count)
-        waves = fft.irfft(self._spectra[:count] * gain[:, None, :], self._length, axis=2) * (0.5 * self._window)
+        waves = scipy.fft.irfft(self._spectra[:count] * gain[:, None, :], self._length, axis=2) * (0.5 * self._window)
         self._spectra, self._over = self._spectra[count:], self._over[count:]
         hop = self._hop
         # Each frame lies over four hops: laid down quarter by quarter.

@@ -7,9 +7,9 @@ keeps its shape and its headroom; its delay is compensated.
 from typing import ClassVar, Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import Field
-from scipy import signal
 
 from ispettore.core.treat.fir import Symmetric
 from ispettore.core.treat.sections import SectionsProcessor
@@ -31,7 +31,7 @@ class RumbleFilter(Settings):
 class MinimumPhase(SectionsProcessor):
     def __init__(self, context: Context, settings: RumbleFilter) -> None:
         order, rate = settings.slope_db_per_octave // 6, context.sample_rate_hz
-        super().__init__(context, signal.butter(order, settings.corner_hz, "highpass", fs=rate, output="sos"))
+        super().__init__(context, scipy.signal.butter(order, settings.corner_hz, "highpass", fs=rate, output="sos"))
 
 
 class LinearPhase(Processor):

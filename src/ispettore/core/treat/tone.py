@@ -7,9 +7,9 @@ curve that is drawn is the response of the sections themselves, so what is drawn
 from typing import Any, ClassVar, Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
-from scipy import signal
 
 from ispettore.core.figures import number
 from ispettore.core.measure import fundamental
@@ -65,7 +65,7 @@ def response_db(settings: Tone, frequency_hz: NDArray[np.float64], *, sample_rat
     made = sections(settings, sample_rate_hz=sample_rate_hz)
     if not len(made):
         return np.zeros_like(frequency_hz)
-    _, found = signal.sosfreqz(made, worN=frequency_hz, fs=sample_rate_hz)
+    _, found = scipy.signal.sosfreqz(made, worN=frequency_hz, fs=sample_rate_hz)
     return np.asarray(20 * np.log10(np.maximum(np.abs(found), 1e-12)))
 
 

@@ -21,14 +21,16 @@ def warm() -> None:
         with Sink(path, sample_rate_hz=44_100, channels=1, form=OutputFormat(container="mp3")) as sink:
             sink.write(noise)
         steps = (
+            Step(kind="rumble-filter", settings={}),
             Step(kind="hum-filter", settings={"base_hz": 50}),
             Step(kind="noise-reduction", settings={}),
             Step(kind="expander", settings={"threshold_dbfs": -50}),
             Step(kind="de-esser", settings={"threshold_dbfs": -50}),
             Step(kind="compressor", settings={"threshold_dbfs": -26}),
-            Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -6}),
+            Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -24}),
         )
         result = run(path, Treatment(steps=steps), folder=Path(folder), room_tone=[Span(start_s=0.0, end_s=1.0)])
+        inspect(path)  # walks its frames
         inspect(result.path)
 
 
