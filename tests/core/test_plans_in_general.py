@@ -131,6 +131,21 @@ class Windows(unittest.TestCase):
         longer = planner.gain_window(inspection, AUDIOBOOK, longer_s=10.0)
         self.assertAlmostEqual((longer.low_db or 0) - (short.low_db or 0), 3.01, delta=0.05)
 
+    def test_whatever_level_of_the_room_is_limited_cleaning_brings_it_down(self):
+        basis = measure_array(voice(rms_dbfs=-23, room_dbfs=-55), sample_rate_hz=RATE).basis
+        for name in planner.ROOM:
+            wanted = Specification(
+                id="quiet",
+                name="Quiet",
+                limits=(Limit(quantity="rms_dbfs", low=-23.5, high=-18), Limit(quantity=name, high=-60)),
+            )
+            with self.subTest(name=name):
+                kinds = [
+                    [step.kind for step in planner.make(basis, wanted, role="recording", learned=learned).treatment.steps]
+                    for learned in (planner.Learned(), planner.Learned(rumble_db=-12))
+                ]
+                self.assertEqual(["rumble-filter" in each for each in kinds], [False, True])
+
 
 class Evening(unittest.TestCase):
     def setUp(self):

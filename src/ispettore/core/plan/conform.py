@@ -87,6 +87,7 @@ def conform(
     name: str | None = None,
     out_name: str | None = None,
     known: Basis | None = None,
+    sha256: str | None = None,
     form: OutputFormat | None = None,
     treatment: Treatment | None = None,
     preference: Preference = USUAL_PREFERENCE,
@@ -99,8 +100,8 @@ def conform(
 
     With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
     made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
-    both files are called where their paths are not. `known` is what the recording measured with that room tone; without it, it is
-    measured here. Raises what reading and writing raise.
+    both files are called where their paths are not. `known` is what the recording measured with that room tone, and `sha256` its
+    hash; without them, it is measured and hashed here. Raises what reading and writing raise.
     """
     form = form or delivery.chosen(format_for(out).container, specification)
     if out.exists() and source.exists() and out.samefile(source):
@@ -109,7 +110,7 @@ def conform(
     if known is None:
         progress("measuring the recording", 0.0)
         watched: Progress = lambda _stage, fraction: progress("measuring the recording", fraction)  # noqa: E731
-        known = inspect(source, name=name, room_tone=room_tone, progress=watched).basis
+        known = inspect(source, name=name, room_tone=room_tone, sha256=sha256, progress=watched).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         attempt = _Attempt(
             source,

@@ -101,17 +101,18 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         name=source.name,
         out_name=request.file_name,
         known=_basis(request.known) if request.known else None,
+        sha256=source.sha256,
         form=delivery.chosen(request.container, specification),
         preference=request.preference,
         room_tone=[source.room_tone] if source.room_tone else [],
         written_at=request.issued,
         progress=progress,
     )
-    return ConformedFile(
-        outcome=result.model_dump(mode="json"),
-        written=_written(request, target, result, progress) if result.after is not None else None,
-        reduction=trace.packed(result.reduction_db) if result.reduction_db is not None else None,
-    )
+    outcome = result.model_dump(mode="json")
+    if result.after is None:
+        return ConformedFile(outcome=outcome)
+    reduction = trace.packed(result.reduction_db) if result.reduction_db is not None else None
+    return ConformedFile(outcome=outcome, written=_written(request, target, result, progress), reduction=reduction)
 
 
 def _basis(known: KnownSource) -> Basis:
