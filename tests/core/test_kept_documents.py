@@ -123,6 +123,13 @@ class Kept(unittest.TestCase):
             self.assertEqual(again.after.value("level_rms_dbfs"), outcome.after.value("rms_dbfs"))
             self.assertIn("level_rms_dbfs", [limit.quantity for limit in again.verdict.limits])
 
+    def test_a_finding_of_a_kind_that_is_no_more_and_an_inspection_without_a_version(self):
+        data = golden("inspection-1")
+        data["findings"] = [{"kind": "wow-and-flutter", "start_s": 1.0, "end_s": 2.0}]
+        del data["methods_version"]
+        found = kept_inspections.inspection(data)
+        self.assertEqual(([one.kind for one in found.findings], found.methods_version), (["wow-and-flutter"], 1))
+
     def test_tags_from_before_they_were_lists(self):
         data = golden("inspection-1")
         data["facts"]["tags"] = {"artist": "Ada Quill"}

@@ -23,4 +23,4 @@ def inspection(data: Mapping[str, Any]) -> Inspection:
     readings = {
         current_name(name): {**reading, "quantity": current_name(name)} for name, reading in dict(data.get("readings", {})).items()
     }
-    return Inspection.model_validate({**data, "readings": readings})
+    return Inspection.model_validate({"methods_version": 1, **data, "readings": readings})
