@@ -148,6 +148,12 @@ def _room(name: str, title: str, where: str = "", **row: Any) -> Quantity:
     return Quantity(name, title, "dBFS", "between", where=where, on_ribbon=True, accuracy=1.0, moved_by=ROOM, **row)
 
 
+def _end(name: str, title: str, where: str) -> Quantity:
+    """The time at an end of the file."""
+    bound = (("duration_s", 1.0),)
+    return Quantity(name, title, "s", "between", decimals=2, accuracy=0.06, where=where, moved_by=ENDS, never_above=bound)
+
+
 def _file(name: str, title: str, unit: str, fact: Callable[[FileFacts], Fact], **row: Any) -> Quantity:
     """A fact of the file."""
     return Quantity(name, title, unit, "file", fact=fact, **{"decimals": 0, "accuracy": 0.0, **row})
@@ -231,28 +237,8 @@ _ALL = (
         accuracy=1.0,
         difference=("active_speech_level_dbfs", "noise_floor_dbfs"),
     ),
-    Quantity(
-        "head_s",
-        "Head",
-        "s",
-        "between",
-        decimals=2,
-        accuracy=0.06,
-        where="before the first word",
-        moved_by=ENDS,
-        never_above=(("duration_s", 1.0),),
-    ),
-    Quantity(
-        "tail_s",
-        "Tail",
-        "s",
-        "between",
-        decimals=2,
-        accuracy=0.06,
-        where="after the last word",
-        moved_by=ENDS,
-        never_above=(("duration_s", 1.0),),
-    ),
+    _end("head_s", "Head", "before the first word"),
+    _end("tail_s", "Tail", "after the last word"),
     Quantity(
         "longest_pause_s", "Longest pause", "s", "between", decimals=2, taken=Spans(_gaps), never_above=(("duration_s", 1.0),)
     ),
