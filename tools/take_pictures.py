@@ -12,6 +12,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect, sync_playwright
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+BROWSER = next(path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists())
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 ALMANAC = "Almanac of a Tidal Mill"
 
@@ -41,7 +42,7 @@ def main() -> None:
     address = sys.argv[1]
     expect.set_options(timeout=60_000)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path=BROWSER, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(60_000)
         page.goto(address)

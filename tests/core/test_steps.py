@@ -32,9 +32,22 @@ def processed(kind: str, wave: np.ndarray, rate: int = RATE, blocks: tuple[int, 
 
 
 def independent_true_peak(wave: np.ndarray) -> float:
-    """The largest of three 16 times interpolations by SciPy's polyphase filters, in dBTP."""
-    fine = [dsp.resample_poly(wave.astype(np.float64), 16, 1, axis=0, window=("kaiser", beta)) for beta in (5.0, 8.0, 12.0)]
-    return 20 * float(np.log10(max(np.abs(each).max() for each in fine)))
+    """The largest of three 16 times interpolations by SciPy's polyphase filters, in dBTP.
+
+    Of a long wave only the tenths of a second are interpolated, with their neighbours, whose samples come within 6 dB of the
+    largest.
+    """
+    size, largest = RATE // 10, 0.0
+    tops = np.array([np.abs(wave[at : at + size]).max() for at in range(0, len(wave), size)])
+    loud = np.flatnonzero(tops >= tops.max() / 2) if len(tops) > 50 else np.array([0])
+    for k in loud:
+        part = wave[max(k * size - 256, 0) : (k + 1) * size + 256] if len(tops) > 50 else wave
+        for beta in (5.0, 8.0, 12.0):
+            fine = dsp.resample_poly(part.astype(np.float64), 16, 1, axis=0, window=("kaiser", beta))
+            # What rings at the ends of a part is not in the wave.
+            inside = fine[2_048:-2_048] if len(tops) > 50 else fine
+            largest = max(largest, float(np.abs(inside).max()))
+    return 20 * float(np.log10(largest))
 
 
 def hostile(rate: int = RATE) -> dict[str, np.ndarray]:

@@ -6,6 +6,7 @@ import os
 import signal
 import unittest
 from functools import cache
+from pathlib import Path
 
 import soundfile
 from playwright.sync_api import Page, expect, sync_playwright
@@ -19,6 +20,8 @@ from tests.support import Application
 
 RATE = 44_100
 LEFT, RIGHT = 44, 132  # the ribbon's margins
+BROWSER = next(path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists())
+"""Debian's Chromium; the build without windows takes a third less of the processor."""
 FLAGS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -51,7 +54,7 @@ class Stage:
         self.application.worker()
         playwright = sync_playwright().start()
         atexit.register(playwright.stop)
-        self.browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        self.browser = playwright.chromium.launch(executable_path=BROWSER, args=FLAGS)
         atexit.register(self.browser.close)
         self.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
 
