@@ -83,7 +83,7 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_uploads": 50,
 }
 """What modules and checks took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
-QUICK_S = 10
+QUICK_S = 8
 
 
 class Work:
