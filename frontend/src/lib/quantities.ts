@@ -2,10 +2,6 @@
 import rows from '../../../docs/quantities.json' with { type: 'json' };
 
 export interface Quantity {
-  title: string;
-  unit: string;
-  difference_unit: string;
-  decimals: number;
   /** Written as a time. */
   clock: boolean;
   /** Its limits stand in the picture of level. */
@@ -18,15 +14,5 @@ const known: Record<string, Quantity | undefined> = rows;
 
 /** One that this page does not know (any more) is a plain number. */
 export function quantity(name: string): Quantity {
-  return (
-    known[name] ?? {
-      title: name,
-      unit: '',
-      difference_unit: '',
-      decimals: 1,
-      clock: false,
-      on_ribbon: false,
-      is_room: false,
-    }
-  );
+  return known[name] ?? { clock: false, on_ribbon: false, is_room: false };
 }

@@ -322,16 +322,7 @@ def moved_by(mover: Mover) -> tuple[str, ...]:
 def page() -> dict[str, dict[str, Any]]:
     """What the page has to know of each quantity before it asks for anything."""
     return {
-        name: {
-            "title": about.title,
-            "unit": about.unit,
-            "difference_unit": about.difference_unit,
-            "decimals": about.decimals,
-            "clock": about.clock,
-            "on_ribbon": about.on_ribbon,
-            "is_room": about.is_room,
-        }
-        for name, about in QUANTITIES.items()
+        name: {"clock": about.clock, "on_ribbon": about.on_ribbon, "is_room": about.is_room} for name, about in QUANTITIES.items()
     }
 
 

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from uuid import UUID
 
 import numpy as np
-from pydantic import BaseModel, Field, model_validator
+from pydantic import BaseModel, Field, SkipValidation, model_validator
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.formats import FormatName
@@ -103,8 +103,9 @@ class ConformingView(BaseModel):
     older_methods: bool
     recording_id: UUID
     created_at: datetime
-    preference: Preference
-    container: FormatName
+    # What was asked once may be offered no more.
+    preference: SkipValidation[Preference]
+    container: SkipValidation[FormatName]
     work: WorkView | None
     passes: bool | None
     steps: list[Step]
