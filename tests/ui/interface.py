@@ -97,6 +97,7 @@ class InterfaceCase(unittest.TestCase):
 
     def drop(self, *files: tuple[str, bytes]) -> None:
         encoded = [[name, base64.b64encode(content).decode()] for name, content in files]
+        expect(self.page.locator(".area")).to_be_visible()
         self.page.evaluate(DROP, [".area", encoded])
 
     def open_production(self, name: str) -> None:
