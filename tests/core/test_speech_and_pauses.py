@@ -138,7 +138,8 @@ class Hard(unittest.TestCase):
         self.assertLess(found.value("tail_s"), 0.06)
         reading = found.readings["noise_floor_dbfs"]
         self.assertIn("quietest 500 ms", reading.method)
-        self.assertGreater(reading.value, -65)
+        self.assertIsNone(reading.value)  # the quietest half second is voice, and no bound on the room worth having
+        self.assertIn("nobody pauses long enough", reading.note)
 
     def test_speech_cut_at_the_very_start(self):
         cut = self.dry[round((0.8 + 0.35) * RATE) :]

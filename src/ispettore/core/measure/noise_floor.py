@@ -18,6 +18,7 @@ from ispettore.core.measure.reading import Pause, Reading
 from ispettore.core.measure.speech import PAUSE_CELLS, Mask, Passages
 
 WINDOW_CELLS = 100  # 500 ms
+CLEAR_OF_VOICE_DB = 30.0
 WORTHWHILE_CELLS = 20  # a pause's own level needs 100 ms of room tone
 ROOM_METHOD = "energy mean of the room tone in pauses of at least 0.4 s, DC removed, unweighted, worst channel"
 MARKED_METHOD = "energy mean of the room tone marked by hand, DC removed, unweighted, worst channel"
@@ -32,14 +33,18 @@ Weighed = tuple[NDArray[np.float64], NDArray[np.float64], float]
 
 def read(heard: Heard) -> Read:
     """All levels of the room, and how far the voice stands above it."""
-    noise = measure(heard.cells, heard.passages)
+    noise = measure(heard.cells, heard.passages, voice_dbfs=heard.voice_dbfs)
     worst, heard.pauses = worst_pause(heard.cells, heard.passages)
     ratio = signal_to_noise(heard.readings["active_speech_level_dbfs"], speech_levels(heard.readings), noise)
     return (worst, noise, quietest_window(heard.cells, heard.passages), ratio), ()
 
 
-def measure(cells: Cells, passages: Passages) -> Reading:
-    """`noise_floor_dbfs`. Where every pause is dead silence it has no value and `silence` is True."""
+def measure(cells: Cells, passages: Passages, *, voice_dbfs: float | None) -> Reading:
+    """`noise_floor_dbfs`. Where every pause is dead silence it has no value and `silence` is True.
+
+    `voice_dbfs` is the active speech level. Without pauses the quietest 500 ms bound the room from above; where they are not far
+    under the voice they hold voice themselves, and there is no reading.
+    """
     name = "noise_floor_dbfs"
     if passages.room.any():
         longest = max(runs(passages.room), key=lambda run: int(run[1] - run[0]))
@@ -48,7 +53,11 @@ def measure(cells: Cells, passages: Passages) -> Reading:
         return _reading(name, power, longest, f"{method}; {passages.room.sum() * CELL_S:.1f} s of it", passages.cells)
     if passages.dead.any():
         return _silence(name, ROOM_METHOD, "between the words there is only dead silence", passages.cells)
-    return _window(name, cells, passages.dead, QUIETEST_METHOD)
+    quietest_half = _window(name, cells, passages.dead, QUIETEST_METHOD)
+    if quietest_half.value is None or voice_dbfs is None or quietest_half.value <= voice_dbfs - CLEAR_OF_VOICE_DB:
+        return quietest_half
+    note = "nobody pauses long enough for the room to be heard alone, and the quietest half second holds voice"
+    return Reading(quantity=name, value=None, unit="dBFS", method=QUIETEST_METHOD, end_s=passages.cells * CELL_S, note=note)
 
 
 def quietest_window(cells: Cells, passages: Passages) -> Reading:

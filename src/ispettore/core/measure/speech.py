@@ -8,6 +8,7 @@ below 800 Hz once the room's own is taken off, a breath has not. Everything is w
 hour at a time, so memory does not grow with the file but for a few marks a cell.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,13 +17,13 @@ from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
-from ispettore.core.measure.grid import CELL_S, Series, runs, stretches
+from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches
 from ispettore.core.measure.spectra import Spectra, centres_hz
 
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
 DEAD_CELLS = 10  # 50 ms
 SMOOTH_CELLS = 5  # 25 ms
-NOISE_SMOOTH_CELLS = 20  # 100 ms
+TENTH = 20  # 100 ms
 NOISE_WINDOW_CELLS = 2_400  # 12 s
 ON_DB, OFF_DB = 5.0, 3.0
 RISE_DB = 10.0  # a run must rise this far above the noise somewhere to be speech
@@ -31,13 +32,22 @@ SHORTEST_SPEECH_CELLS = 20  # 100 ms
 JOIN_CELLS = 30  # gaps under 150 ms belong to the speech around them
 PAUSE_CELLS = 80  # 0.4 s
 AFTER_SPEECH_CELLS, BEFORE_SPEECH_CELLS = 40, 12  # 200 ms for the room's decay, 60 ms before speech
-ABOVE_MEDIAN_DB = 6.0
+NEAR_SPEECH_CELLS = 10  # 50 ms: nearer to speech the room is not even looked for
+GENTLE_DB = 3.0  # a room changes by less in 100 ms
+SETTLED_CELLS = 61
+ABOVE_LOWEST_DB = 6.0
+ABOVE_FLOOR_DB = 8.0
+THUMP_DB = 10.0  # knocks have their energy below the voice's band
+EDGE_CELLS = 6  # 30 ms around a sound are its own
+LEAST_ROOM_CELLS = 20
+NOISE_EVERY = 20  # the noise is kept for one cell of so many
 VOICED_BELOW_HZ, VOICED_SHARE = 800.0, 0.5
 HISS_ABOVE_HZ, HISS_SHARE = 3_000.0, 0.6
 STANDS_OUT = 3.0  # a frame's own power against the room's: below that its spectrum says nothing
 LONGEST_HISS_CELLS = 70  # 350 ms
 BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the voice of a run is a breath
 BREATH_BELOW_VOICE_DB = 12.0
+GENTLE_CELLS = 50  # 250 ms of slow change are no speech
 STEADY_CELLS, STEADY_DB, STEADY_BELOW_VOICE_DB = 81, 5.0, 18.0
 AROUND_CELLS = 2 * NOISE_WINDOW_CELLS
 
@@ -82,11 +92,11 @@ def find(voice_power: Series, cells: Cells, spectra: Spectra, marked: Runs | Non
     """
     count = len(voice_power)
     dead = dead_cells(cells)
-    level, above = _levels(voice_power, dead)
-    strong, voice_db = _strong(level, above, dead)
+    level, above, noise = _levels(voice_power, dead)
+    strong, voice_db = _strong(level, above, voice_power, dead)
     speech = _speech(strong, level, voice_db, spectra)
     pauses = _between(speech, count)
-    room, sounds = _room_tone(pauses, cells, dead)
+    room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead)
     if marked is not None:
         room = np.zeros(count, dtype=bool)
         for start, end in marked:
@@ -106,36 +116,39 @@ def dead_cells(cells: Cells) -> Mask:
     return dead
 
 
-def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArray[np.uint8]]:
-    """The short-time level in dB, and how far it stands above the noise: 0 not, 1 off, 2 on, 3 risen; shape (cells,) each."""
+def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArray[np.uint8], NDArray[np.float32]]:
+    """The short-time level in dB, and how far it stands above the noise: 0 not, 1 off, 2 on, 3 risen; shape (cells,) each.
+
+    And the noise in dB at every `NOISE_EVERY`-th cell.
+    """
     count = dead.size
     level = np.empty(count, dtype=np.float16)
     above = np.empty(count, dtype=np.uint8)
+    under = np.empty((count + NOISE_EVERY - 1) // NOISE_EVERY, dtype=np.float32)
     any_dead = bool(dead.any())
-    near_dead = _near(dead, NOISE_SMOOTH_CELLS) if any_dead else dead
+    near_dead = _near(dead, TENTH) if any_dead else dead
     loud, least = _loud_and_least(voice_power, dead, near_dead)
     # In a gated file the softest live sound is speech, not room: there the noise is whatever lies far under the voice.
     gated = any_dead and least > loud - 30.0
     for first, last, before, after in stretches(count, around=AROUND_CELLS):
         power = voice_power.part(before, after)[0].astype(np.float64)
-        smooth = decibels.levels(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))
+        smooth = _decibels(power, SMOOTH_CELLS)
         noise = np.full(power.size, loud - 40.0) if gated else _noise(power, near_dead[before:after], least)
         inner = slice(first - before, last - before)
         over = (smooth - noise)[inner]
         level[first:last] = smooth[inner]
         above[first:last] = (over > OFF_DB).astype(np.uint8) + (over > ON_DB) + (over > RISE_DB)
-    return level, above
+        under[first // NOISE_EVERY : (last + NOISE_EVERY - 1) // NOISE_EVERY] = noise[inner][::NOISE_EVERY]
+    return level, above, under
 
 
 def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[float, float]:
     """The 95th percentile of the level where the file is not dead, and the lowest level over 100 ms, in dB."""
     histogram = np.zeros(2_600, dtype=np.int64)
     least = np.inf
-    for first, last, before, after in stretches(dead.size, around=NOISE_SMOOTH_CELLS):
+    for first, last, before, after in stretches(dead.size, around=TENTH):
         power = voice_power.part(before, after)[0].astype(np.float64)
-        smooth = decibels.levels(scipy.ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))[
-            first - before : last - before
-        ]
+        smooth = _decibels(power, TENTH)[first - before : last - before]
         alive = smooth[~near_dead[first:last]]
         least = min(least, float(alive.min(initial=np.inf)))
         living = smooth[~dead[first:last]]
@@ -153,13 +166,13 @@ def _near(mask: Mask, cells: int) -> Mask:
 
 def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray[np.float64]:
     """Level in dB of the noise under each cell: the lowest 100 ms within ± 6 s, dead silence left out, slowly moving."""
-    level = decibels.levels(scipy.ndimage.uniform_filter1d(power, NOISE_SMOOTH_CELLS, mode="nearest"))
+    level = _decibels(power, TENTH)
     lowest = scipy.ndimage.minimum_filter1d(np.where(near_dead, np.inf, level), NOISE_WINDOW_CELLS, mode="nearest")
     followed = np.minimum(np.where(np.isfinite(lowest), lowest, least), least + 12.0)
     return np.asarray(scipy.ndimage.uniform_filter1d(followed, NOISE_WINDOW_CELLS // 4, mode="nearest"))
 
 
-def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) -> tuple[Runs, float]:
+def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: Series, dead: Mask) -> tuple[Runs, float]:
     """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile).
 
     Takes `level` and `above` down to nothing where nothing stands out, in place: they are as long as the file.
@@ -169,7 +182,7 @@ def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], dead: Mask) ->
     if len(active) == 0:
         return active, -60.0
     voice = _voice(active, level)
-    _take_out_the_steady(standing, level, voice - STEADY_BELOW_VOICE_DB)
+    _take_out_the_steady(standing, level, voice_power, voice - STEADY_BELOW_VOICE_DB)
     active, highest = _with_highest(standing, above)
     if len(active) == 0:
         return active, voice
@@ -189,15 +202,30 @@ def _with_highest(standing: Mask, above: NDArray[np.uint8]) -> tuple[Runs, NDArr
     return active[highest >= 2], highest[highest >= 2]
 
 
-def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], below_db: float) -> None:
-    """Stretches of at least 0.4 s whose level stays within a few dB, far under the voice: a room that grew louder, not speech."""
+def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, below_db: float) -> None:
+    """Stretches far under the voice whose level stays within a few dB for 0.4 s, or moves as slowly as a room's: no speech, but a
+    room that grew louder."""
     for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
         part = level[before:after].astype(np.float32)
         highest = scipy.ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
         lowest = scipy.ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
-        middles = (highest <= below_db) & (highest - lowest <= STEADY_DB)
-        whole = scipy.ndimage.maximum_filter1d(middles.view(np.uint8), STEADY_CELLS, mode="nearest")
-        standing[first:last] &= whole[first - before : last - before] == 0
+        steady = _whole((highest <= below_db) & (highest - lowest <= STEADY_DB), STEADY_CELLS)
+        slow = _decibels(voice_power.part(before, after)[0], TENTH)
+        gentle = _gentle(slow) & (slow <= below_db)
+        middles = scipy.ndimage.minimum_filter1d(gentle.view(np.uint8), GENTLE_CELLS, mode="nearest")
+        gently = _whole(middles.view(bool), GENTLE_CELLS + TENTH // 2)
+        standing[first:last] &= ~(steady | gently)[first - before : last - before]
+
+
+def _gentle(slow: NDArray[np.float64]) -> Mask:
+    """Where the level over 100 ms changes little within 100 ms."""
+    change = np.abs(slow[TENTH:] - slow[:-TENTH])
+    return np.pad(change < GENTLE_DB, (TENTH // 2, TENTH - TENTH // 2), mode="edge")[: slow.size]
+
+
+def _whole(middles: Mask, cells: int) -> Mask:
+    """The stretches of so many cells that have these middles."""
+    return np.asarray(scipy.ndimage.maximum_filter1d(middles.view(np.uint8), cells, mode="nearest")).astype(bool)
 
 
 def _voice(active: Runs, level: NDArray[np.float16]) -> float:
@@ -269,6 +297,7 @@ def _speech(strong: Runs, level: NDArray[np.float16], voice_db: float, spectra: 
     if not voiced.any():
         return _joined(strong)  # a whole recording without voice is a whisper
     hissing = (frames.count(frames.hissing, strong) * 2 >= size) & (lengths <= LONGEST_HISS_CELLS)
+    hissing |= np.maximum.reduceat(level, strong[:, 0]) > voice_db - BREATH_BELOW_VOICE_DB
     anchors = strong[voiced]
     after = np.searchsorted(anchors[:, 0], strong[:, 1])
     gap_after = np.where(after < len(anchors), anchors[np.minimum(after, len(anchors) - 1), 0] - strong[:, 1], 1 << 40)
@@ -323,28 +352,73 @@ def _between(speech: Runs, count: int) -> Runs:
     return edges[edges[:, 1] > edges[:, 0]]
 
 
-def _room_tone(pauses: Runs, cells: Cells, dead: Mask) -> tuple[Mask, Runs]:
-    """Room tone, and the sounds in the pauses that are none."""
-    count = dead.size
-    room = np.zeros(count, dtype=bool)
+def _room_tone(pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[np.float32], dead: Mask) -> tuple[Mask, Runs]:
+    """Room tone, and the sounds in the pauses that are none.
+
+    `noise` is the level that the noise falls to around every `NOISE_EVERY`-th cell, in dB.
+    """
+    room = np.zeros(dead.size, dtype=bool)
     sounds: list[Runs] = []
-    for start, end in pauses:
-        if end - start < PAUSE_CELLS:
-            continue
-        first = start + (AFTER_SPEECH_CELLS if start > 0 else 0)
-        last = end - (BEFORE_SPEECH_CELLS if end < count else 0)
-        usable = ~dead[first:last]
-        if not usable.any():
-            continue
-        before = max(first - SMOOTH_CELLS, 0)
-        power = cells.power.part(before, last + SMOOTH_CELLS).mean(axis=0).astype(np.float64)
-        level = decibels.levels(scipy.ndimage.uniform_filter1d(power, SMOOTH_CELLS, mode="nearest"))[first - before : last - before]
-        median = decibels.middle(level[usable])
-        out = usable & (level > median + ABOVE_MEDIAN_DB)
-        room[first:last] = usable & ~out
-        if out.any():
-            sounds.append(runs(out) + first)
+    for group in _together(pauses[pauses[:, 1] - pauses[:, 0] >= PAUSE_CELLS]):
+        before = max(int(group[0, 0]) - TENTH, 0)
+        power = voice_power.part(before, int(group[-1, 1]) + TENTH)[0]
+        under = plain.part(before, int(group[-1, 1]) + TENTH).mean(axis=0) - 1.5 * power
+        rumbling = _decibels(np.maximum(under, 0), TENTH)
+        quick, slow = _decibels(power, SMOOTH_CELLS), _decibels(power, TENTH)
+        for start, end in group.tolist():
+            first = start + (AFTER_SPEECH_CELLS if start > 0 else 0)
+            last = end - (BEFORE_SPEECH_CELLS if end < dead.size else 0)
+            usable = ~dead[first:last]
+            if not usable.any():
+                continue
+            inside = slice(first - before, last - before)
+            floor = float(noise[(first + last) // 2 // NOISE_EVERY])
+            near = max(start - before + NEAR_SPEECH_CELLS, 0) if start > 0 else 0
+            lowest = float(slow[near : last - before][~dead[near + before : last]].min())
+            out = usable & _sounding(quick[inside], slow[inside], usable, lowest, floor)
+            usual = max(decibels.middle(rumbling[inside][usable]), lowest)
+            out |= usable & (rumbling[inside] > usual + THUMP_DB)
+            kept = usable & ~_near(out, EDGE_CELLS)
+            room[first:last] = kept
+            if out.any():
+                sounds.append(runs(out) + first)
+                if kept.sum() < LEAST_ROOM_CELLS and lowest <= floor + ABOVE_FLOOR_DB:  # what the guard left out will have to do
+                    early = slice(near, first - before)
+                    low = quick[early] <= min(lowest + ABOVE_LOWEST_DB, floor + ABOVE_FLOOR_DB)
+                    room[near + before : first] = low & ~dead[near + before : first]
     return room, _joined_sounds(np.concatenate(sounds) if sounds else _no_runs())
+
+
+def _decibels(power: NDArray[np.floating], cells: int) -> NDArray[np.float64]:
+    """Level over so many cells around each, in dB."""
+    return np.asarray(decibels.levels(scipy.ndimage.uniform_filter1d(power.astype(np.float64), cells, mode="nearest")))
+
+
+def _together(pauses: Runs) -> Iterator[Runs]:
+    """Pauses in groups that are worked out at a time; what is longer than a quarter of an hour is cut."""
+    cut = [(at, min(at + STRETCH_CELLS, end)) for start, end in pauses.tolist() for at in range(start, end, STRETCH_CELLS)]
+    group: list[tuple[int, int]] = []
+    for start, end in cut:
+        if group and end - group[0][0] > STRETCH_CELLS:
+            yield np.array(group)
+            group = []
+        group.append((start, end))
+    if group:
+        yield np.array(group)
+
+
+def _sounding(quick: NDArray[np.float64], slow: NDArray[np.float64], usable: Mask, lowest: float, floor: float) -> Mask:
+    """Where in a pause something else than the room is heard; levels over 25 and 100 ms in dB, shape (cells,).
+
+    A room's level moves slowly, however far; a breath's does not. Where a tenth of a second changes little, only what stands out of
+    the level around it is a sound; else whatever stands out of the lowest level, and everything if that is not the room's.
+    """
+    living = slow[usable]
+    if living.size <= TENTH or np.abs(living[TENTH:] - living[:-TENTH]).max() < GENTLE_DB:
+        return np.asarray(quick > scipy.ndimage.median_filter(slow, SETTLED_CELLS, mode="nearest") + ABOVE_LOWEST_DB)
+    if lowest > floor + ABOVE_FLOOR_DB:
+        return np.asarray(quick > floor + ABOVE_FLOOR_DB)
+    return np.asarray(quick > lowest + ABOVE_LOWEST_DB)
 
 
 def _joined_sounds(sounds: Runs) -> Runs:

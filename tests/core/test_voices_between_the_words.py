@@ -1,0 +1,111 @@
+"""Noise between the words of several speakers: breaths that fill pauses, rooms that swell. A sample; whole: `./run bench
+--voices`."""
+
+import unittest
+from collections.abc import Iterator, Sequence
+from itertools import product
+from typing import NamedTuple
+
+import numpy as np
+
+from ispettore.core.measure.inspecting import measure_array
+from ispettore.demo import faults
+from tests import corpus, signals, speakers
+
+RATE = 48_000
+PAUSES_AND_BREATHS_S = ((0.65, 0.35), (0.7, 0.4), (0.8, 0.45), (1.2, 0.6))
+BREATHS_DBFS = (None, -38, -44, -50)
+
+
+class Case(NamedTuple):
+    speaker: str
+    pause_s: float
+    breath_s: float
+    breath_dbfs: int | None
+    room_dbfs: int
+    kind: str
+    swing_db: int = 0
+    period_s: float = 0.0
+
+
+def steady() -> list[Case]:
+    """Steady rooms with and without a breath in every pause, where the breath stands out of the room."""
+    rooms = product(speakers.NAMES, PAUSES_AND_BREATHS_S, BREATHS_DBFS, (-50, -60, -66, -72), ("pink", "white", "dull"))
+    return [Case(name, *times, breath, room, kind) for name, times, breath, room, kind in rooms if room + 4 < (breath or 0)]
+
+
+def swelling(breath_dbfs: int | None = None, swings_db: tuple[int, ...] = (4, 8)) -> list[Case]:
+    """Rooms that swell by several decibels, slower than any breath."""
+    rooms = product(speakers.NAMES, (-50, -62), ("pink", "dull"), swings_db, (1.5, 3.0, 7.0))
+    return [Case(name, 0.8, 0.4, breath_dbfs, room, kind, swing, period) for name, room, kind, swing, period in rooms]
+
+
+def errors_db(cases: Sequence[Case]) -> Iterator[float]:
+    """Noise floor read less the mean power of the noise between the phrases, for each case; not a number without a reading."""
+    for case in cases:
+        laid = speakers.laid(case.speaker, rate=RATE, pause_s=case.pause_s, head_s=0.5, tail_s=0.5 if case.pause_s < 0.7 else 1.2)
+        wave = laid.wave.copy()
+        if case.breath_dbfs is not None:
+            wave += speakers.breaths(laid, seconds=case.breath_s, dbfs=case.breath_dbfs, seed=3)
+        room = {"rate": RATE, "dbfs": case.room_dbfs, "kind": case.kind, "seed": 7}
+        if case.swing_db:
+            noise = speakers.swelling(wave.size, swing_db=case.swing_db, period_s=case.period_s, **room)
+        else:
+            noise = speakers.room(wave.size, **room)
+        read = measure_array((wave + noise)[:, None], sample_rate_hz=RATE).inspection.value("noise_floor_dbfs")
+        yield np.nan if read is None else read - faults.level_db(noise[~laid.words])
+
+
+class BetweenTheWords(unittest.TestCase):
+    def assert_close(self, cases: Sequence[Case]) -> None:
+        """Within 1.5 dB in 95 %, within 3 dB always."""
+        errors = np.abs(list(errors_db(cases)))
+        worst = cases[int(np.nanargmax(errors))]
+        self.assertTrue(np.all(errors <= 3.0), f"{worst}: {np.nanmax(errors):.1f} dB; {np.isnan(errors).sum()} without reading")
+        self.assertGreaterEqual(np.mean(errors <= 1.5), 0.95, worst)
+
+    def test_breaths_that_fill_half_of_every_pause_are_no_room(self):
+        self.assert_close(corpus.some(steady(), every=29))
+
+    def test_a_room_that_swells_reads_its_mean_power(self):
+        self.assert_close(corpus.some(swelling(), every=11))
+
+    def test_a_breath_is_told_as_one(self):
+        laid = speakers.laid(speakers.REAL, rate=RATE, pause_s=0.8)
+        breaths = speakers.breaths(laid, seconds=0.4, dbfs=-44)
+        wave = laid.over(breaths + speakers.room(breaths.size, rate=RATE, dbfs=-66)).wave
+        found = measure_array(wave[:, None], sample_rate_hz=RATE).inspection.findings
+        told = [finding for finding in found if finding.kind == "breath"]
+        self.assertGreaterEqual(len(told), len(laid.spans) - 2)
+        for finding in told:
+            self.assertAlmostEqual(finding.measure, -44, delta=3)
+
+    def test_a_knock_below_the_voice_is_no_room(self):
+        laid = speakers.laid("wren", rate=RATE, pause_s=1.0)
+        wave = laid.wave + speakers.room(laid.wave.size, rate=RATE, dbfs=-66)
+        knock = signals.sine(45, peak_dbfs=-30, seconds=0.15, rate=RATE) * np.hanning(round(0.15 * RATE))
+        for start, _ in laid.pauses()[::2]:
+            first = round((start + 0.45) * RATE)
+            wave[first : first + knock.size] += knock
+        read = measure_array(wave[:, None], sample_rate_hz=RATE).inspection.value("noise_floor_dbfs")
+        self.assertAlmostEqual(read, -66, delta=1.5)
+
+    def test_a_voice_without_pauses_has_no_noise_floor_and_says_so(self):
+        for name in speakers.NAMES[::3]:
+            phrases = np.concatenate(speakers.phrases(name, RATE))
+            wave = phrases + speakers.room(phrases.size, rate=RATE, dbfs=-60)
+            reading = measure_array(wave[:, None], sample_rate_hz=RATE).inspection.readings["noise_floor_dbfs"]
+            with self.subTest(name=name):
+                if reading.value is None:
+                    self.assertIn("nobody pauses long enough", reading.note)
+                else:  # the speaker did pause
+                    self.assertAlmostEqual(reading.value, -60, delta=3)
+
+    def test_what_a_phrase_begins_with_is_speech(self):
+        for name in speakers.NAMES:
+            laid = speakers.laid(name, rate=RATE, pause_s=0.7)
+            wave = laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-66)).wave
+            speech = measure_array(wave[:, None], sample_rate_hz=RATE).inspection.speech
+            late = [min((span.start_s - start for span in speech if span.end_s > start), key=abs) for start, _ in laid.spans]
+            with self.subTest(name=name):
+                self.assertLess(max(late), 0.1, np.round(late, 2))

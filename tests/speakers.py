@@ -1,0 +1,155 @@
+"""Several speakers in made-up rooms, for tests and benches: a real one, synthetic ones of three kinds, and faults of a known size.
+
+The real speaker is the one whose words Debian's alsa-utils ships; `tools/make_voices.py` spoke the others. Everything between the
+words is true silence until a room is added, so what is put in is known. Waves are float64 of shape (frames,), full scale 1.0.
+"""
+
+import json
+from dataclasses import dataclass
+from functools import cache, lru_cache
+from pathlib import Path
+
+import numpy as np
+import scipy
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+from ispettore.demo import faults
+
+Wave = NDArray[np.float64]
+REAL_FOLDER = Path("/usr/share/sounds/alsa")
+FOLDER = Path(__file__).parent / "voices"
+SYNTHETIC = ("reed", "heron", "wren", "sluice", "plover")
+DEMO = ("almanac-01", "almanac-02")
+REAL = "caller"
+NAMES = (REAL, *SYNTHETIC, *DEMO)
+
+
+@dataclass(frozen=True)
+class Laid:
+    """Phrases at known places: `spans` in seconds, shape (phrases, 2)."""
+
+    wave: Wave
+    spans: NDArray[np.float64]
+    rate: int
+
+    @property
+    def words(self) -> NDArray[np.bool_]:
+        """True at the samples of phrases."""
+        mask = np.zeros(self.wave.size, dtype=bool)
+        for start, end in self.spans:
+            mask[round(start * self.rate) : round(end * self.rate)] = True
+        return mask
+
+    def pauses(self) -> NDArray[np.float64]:
+        """Between the phrases, in seconds, shape (phrases − 1, 2)."""
+        return np.stack((self.spans[:-1, 1], self.spans[1:, 0]), axis=1)
+
+    def over(self, room: Wave) -> "Laid":
+        """The same in a room."""
+        return Laid(self.wave + room, self.spans, self.rate)
+
+
+@cache
+def _source(name: str) -> tuple[tuple[Wave, ...], int]:
+    if name == REAL:
+        paths = sorted(path for path in REAL_FOLDER.glob("*.wav") if path.stem != "Noise")
+        pieces, rate = [soundfile.read(path)[0] for path in paths], soundfile.info(paths[0]).samplerate
+    elif name in DEMO:
+        (wave, spans), rate = faults.clean_speech(name), faults.RATE_HZ
+        pieces = [wave[int(start * rate) : int(end * rate)] for start, end in spans[:10]]
+    else:
+        wave, rate = soundfile.read(FOLDER / f"{name}.flac")
+        pieces = [wave[round(a * rate) : round(b * rate)] for a, b in json.loads((FOLDER / f"{name}.json").read_text())]
+    return tuple(_gated(piece, rate) for piece in pieces), rate
+
+
+def _gated(wave: Wave, rate: int) -> Wave:
+    """From the first sound to the last, true silence wherever 60 ms and more lie 42 dB and more under the loudest 5 ms; fades of
+    5 ms."""
+    size = rate // 200
+    wave = wave[: wave.size // size * size]
+    level = np.mean(wave.reshape(-1, size) ** 2, axis=1)
+    heard = level > level.max() * 10**-4.2
+    loud = np.flatnonzero(heard)
+    near = scipy.ndimage.binary_dilation(scipy.ndimage.binary_closing(heard, np.ones(13)) | heard)
+    gain = np.convolve(np.repeat(near.astype(float), size), np.ones(size) / size, mode="same")
+    return np.asarray((wave * gain)[max(loud[0] - 1, 0) * size : (loud[-1] + 2) * size])
+
+
+@cache
+def phrases(name: str, rate: int) -> tuple[Wave, ...]:
+    """A speaker's phrases, each of −20 dBFS, resampled where the rate is not its own."""
+    pieces, own = _source(name)
+    if rate != own:
+        pieces = tuple(np.asarray(soxr.resample(piece, own, rate, quality="VHQ")) for piece in pieces)
+    return tuple(faults.at_level(piece, rms_dbfs=-20.0) for piece in pieces)
+
+
+def laid(
+    name: str, *, rate: int = 48_000, pause_s: float = 0.8, head_s: float = 0.8, tail_s: float = 1.2, seconds: float = 0.0
+) -> Laid:
+    """A speaker's phrases with silence between, over and over until so many seconds are full."""
+    pieces, spans = [np.zeros(round(head_s * rate))], []
+    at = pieces[0].size
+    while True:
+        for phrase in phrases(name, rate):
+            spans.append((at / rate, (at + phrase.size) / rate))
+            pieces += [phrase, np.zeros(round(pause_s * rate))]
+            at += phrase.size + pieces[-1].size
+        if at >= seconds * rate:
+            break
+    pieces[-1] = np.zeros(round(tail_s * rate))
+    return Laid(np.concatenate(pieces), np.array(spans), rate)
+
+
+def room(frames: int, *, rate: int, dbfs: float, kind: str = "pink", seed: int = 1) -> Wave:
+    """Noise of this level (its mean power): `white`; `pink`, falling by 3 dB an octave; or `dull`, by 6 above 300 Hz."""
+    shaped = _noise(scipy.fft.next_fast_len(frames, real=True), rate, kind, seed)[:frames]
+    return np.asarray(shaped * 10 ** (dbfs / 20) / np.sqrt(np.mean(shaped**2)))
+
+
+@lru_cache(maxsize=8)
+def _noise(frames: int, rate: int, kind: str, seed: int) -> Wave:
+    white = np.random.default_rng(seed).standard_normal(frames)
+    if kind == "white":
+        return white
+    bands = scipy.fft.rfft(white)
+    hz = np.maximum(scipy.fft.rfftfreq(frames, 1 / rate), 20.0)
+    bands *= hz**-0.5 if kind == "pink" else 1 / (1 + hz / 300)
+    return np.asarray(scipy.fft.irfft(bands, frames))
+
+
+def swelling(frames: int, *, rate: int, dbfs: float, swing_db: float, period_s: float, kind: str = "pink", seed: int = 1) -> Wave:
+    """Noise whose level swings by so many dB, up and down in a period; `dbfs` is its mean power."""
+    noise = room(frames, rate=rate, dbfs=dbfs, kind=kind, seed=seed)
+    swung = noise * 10 ** (swing_db / 40 * np.sin(2 * np.pi * np.arange(frames) / (rate * period_s)))
+    return np.asarray(swung * 10 ** (dbfs / 20) / np.sqrt(np.mean(swung**2)))
+
+
+def breath(*, rate: int, seconds: float, dbfs: float, seed: int = 1) -> Wave:
+    """An inhalation: noise through resonances of an open mouth, that swells quickly, trembles and stops; of this RMS level."""
+    random = np.random.default_rng(seed)
+    frames = round(seconds * rate)
+    noise = random.standard_normal(frames)
+    shaped = np.zeros(frames)
+    for hz, width in ((900, 500), (1_700, 600), (3_200, 1_200)):
+        low, high = hz * random.uniform(0.85, 1.15) - width / 2, hz + width / 2
+        shaped += scipy.signal.sosfilt(scipy.signal.butter(2, [low, high], "bandpass", fs=rate, output="sos"), noise) / np.sqrt(hz)
+    top = random.uniform(0.45, 0.75)
+    t = np.linspace(0, 1, frames)
+    swell = np.where(t < top, t / top, (1 - t) / (1 - top)) ** 0.6
+    trembling = random.standard_normal(max(round(seconds / 0.04), 2))
+    tremble = np.interp(t, np.linspace(0, 1, trembling.size), trembling)
+    return faults.at_level(shaped * swell * np.exp(0.3 * tremble), rms_dbfs=dbfs)
+
+
+def breaths(where: Laid, *, seconds: float, dbfs: float, before_s: float = 0.08, seed: int = 1) -> Wave:
+    """One breath in each pause, ending so long before the next phrase."""
+    wave = np.zeros(where.wave.size)
+    for index, (_, end) in enumerate(where.pauses()):
+        piece = breath(rate=where.rate, seconds=seconds, dbfs=dbfs, seed=seed * 1_000 + index)
+        last = round((end - before_s) * where.rate)
+        wave[last - piece.size : last] += piece
+    return wave
