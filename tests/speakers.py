@@ -153,3 +153,67 @@ def breaths(where: Laid, *, seconds: float, dbfs: float, before_s: float = 0.08,
         last = round((end - before_s) * where.rate)
         wave[last - piece.size : last] += piece
     return wave
+
+
+def faulty(where: Laid, kind: str, *, under_peak_db: float = 0.0, seed: int = 1, every_s: float = 1.0) -> tuple[Wave, list[float]]:
+    """The wave with faults of one kind about once in so many seconds, and where they are in seconds.
+
+    `ringing`, `impulse` and `step` stand so far under the wave's peak; what takes the sound away (`gap` of 3 to 10 ms, `hole` of
+    60 ms, `held` and `repeated` of 6 to 12) happens in words.
+    """
+    random = np.random.default_rng(seed)
+    wave, rate, words = where.wave.copy(), where.rate, where.words
+    top = float(np.abs(wave).max()) * 10 ** (-under_peak_db / 20)
+    loud = scipy.ndimage.maximum_filter1d(np.abs(wave), rate // 250) > 0.1 * np.abs(wave).max()
+    places = []
+    for at in np.arange(0.5 * every_s, wave.size / rate - 0.5, every_s):
+        frame = round((at + random.uniform(-0.3, 0.3) * every_s) * rate)
+        length = round(random.uniform(0.003, 0.010) * rate) if kind == "gap" else round(random.uniform(0.006, 0.012) * rate)
+        length = round(0.06 * rate) if kind == "hole" else length
+        if kind in TAKEN:
+            after = loud[frame + length : frame + rate]
+            near = np.flatnonzero(loud[frame : frame + after.size] & after)
+            inside = [n for n in near[:: rate // 500] if words[frame + n - rate // 50 : frame + n + length + rate // 50].all()]
+            if not inside:
+                continue
+            frame += int(inside[0])
+        _FAULTS[kind](wave, frame, length, rate, top, random)
+        places.append(frame / rate)
+    return wave, places
+
+
+TAKEN = ("gap", "hole", "held", "repeated")
+
+
+def _ring(wave: Wave, frame: int, _length: int, rate: int, top: float, random: np.random.Generator) -> None:
+    t = np.arange(round(0.003 * rate)) / rate
+    piece = np.sin(2 * np.pi * random.uniform(2_500, 6_500) * t) * np.exp(-t / random.uniform(0.0002, 0.0005))
+    wave[frame : frame + t.size] += top * piece / np.abs(piece).max()
+
+
+def _impulse(wave: Wave, frame: int, _length: int, rate: int, top: float, random: np.random.Generator) -> None:
+    # A pulse as a band of 20 kHz, or the rate's own, lets it be.
+    t = (np.arange(-rate // 1_000, rate // 1_000) - random.uniform(0, 1)) / rate
+    wave[frame : frame + t.size] += random.choice((-1, 1)) * top * np.sinc(t * min(0.9 * rate, 40_000)) * np.hanning(t.size)
+
+
+def _step(wave: Wave, frame: int, _length: int, rate: int, top: float, random: np.random.Generator) -> None:
+    t = np.arange(round(0.1 * rate)) / rate
+    wave[frame : frame + t.size] += random.choice((-1, 1)) * top * np.exp(-t / random.uniform(0.003, 0.015))
+
+
+def _silent(wave: Wave, frame: int, length: int, _rate: int, _top: float, _random: np.random.Generator) -> None:
+    wave[frame : frame + length] = 0.0
+
+
+def _held(wave: Wave, frame: int, length: int, _rate: int, _top: float, _random: np.random.Generator) -> None:
+    wave[frame : frame + length] = wave[frame - 1]
+
+
+def _repeated(wave: Wave, frame: int, length: int, _rate: int, _top: float, _random: np.random.Generator) -> None:
+    wave[frame : frame + length] = wave[frame - length : frame]
+
+
+_FAULTS = {
+    "ringing": _ring, "impulse": _impulse, "step": _step, "gap": _silent, "hole": _silent, "held": _held, "repeated": _repeated,
+}  # fmt: skip

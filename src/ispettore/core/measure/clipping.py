@@ -1,10 +1,12 @@
-"""`clipped_runs`: flat tops, at any level above −20 dBFS, so that clipping is still seen after the file was turned down.
+"""`clipped_runs`: flat tops, at any level from 20 dB under the recording's highest on, so that clipping is still seen after the
+file was turned down.
 
 A flat top is a run of three or more samples within one step of a 16-bit sample (or of the file's own, coarser ones) of one another,
 at the crest of a wave that arrives and leaves steeply, much more steeply than the crest of any sine could. It counts where the
 histogram of the recording ends with it: nothing in its second stands higher, and other crests end at the same level. A lossy codec
 or a change of the sample rate rounds flat tops; what is left of them is wider crests than a sine's at the very top of the
-recording, which is reported as suspected.
+recording, which is reported as suspected. So are crests that run straight between two corners: a high-pass tilts a flat top, and
+leaves its corners.
 """
 
 import numpy as np
@@ -17,13 +19,16 @@ from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series
 from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.reading import Finding, FindingKind, Reading, merged
 
-FROM_AMPLITUDE = 0.1  # −20 dBFS
+FROM_AMPLITUDE = 0.003  # −50 dBFS: under that, rounding makes tops of its own
+FROM_TOP = 0.1  # and 20 dB under the recording's highest
 CONTEXT = 64  # samples around a crest
 LONG = 5  # a single run of so many samples needs no other run at its level
 # Flat: tolerance relative to the level, samples before and after, steepness in tolerances, shortest run, nearness to the top.
 FLAT = (0.0, 2.0, 16.0, 3.0, 0.999)
 ROUNDED = (0.03, 3.0, 6.0, 4.0, 0.85)
-SUSPECTED_RUNS = 5
+# Straight: from this part of the second's top on; samples inside; a corner's bend of the level, and of the largest inside.
+STRAIGHT_FROM, STRAIGHT_LEAST, CORNER, SHARPER, CORNER_STEPS = 0.4, 3, 0.01, 8.0, 24.0
+SUSPECTED_RUNS, STRAIGHT_RUNS = 5, 6
 NEAR_TOP = 0.85
 METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
 JOIN_S = 0.25
@@ -37,7 +42,8 @@ class Clipping:
         self._step = 2.0 ** (1 - min(bit_depth or 16, 16))
         self._seen = 0
         # Rows: cell, level with its sign, samples, channel.
-        self._flat, self._rounded = Series(4), Series(4)
+        self._flat, self._rounded, self._straight = Series(4), Series(4), Series(4)
+        self._clear = False  # flat tops that count were seen: then nobody asks what is only suspected
         self._extremes = Series(2 * channels)
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
@@ -46,14 +52,20 @@ class Clipping:
         self._extremes.append(np.concatenate((highest, -lowest)))
         if milliseconds.largest.max(initial=0.0) > FROM_AMPLITUDE:
             highest, lowest = np.maximum(highest, 0), np.maximum(-lowest, 0)
-            for series, settings in ((self._flat, FLAT), (self._rounded, ROUNDED)):
-                found = _crests(
-                    sound.samples, self._step, settings, milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest
-                )
-                if found.shape[1]:
-                    found[0] = (found[0] + self._seen - sound.past) * CELLS_PER_SECOND / self._rate
-                    series.append(found)
+            tops = (milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest)
+            flat = _crests(sound.samples, self._step, FLAT, *tops)
+            self._note(self._flat, flat, sound.past)
+            if flat.shape[1] and not self._clear:
+                self._clear = bool(self._supported(self._flat.whole()).any())
+            if not self._clear:
+                self._note(self._rounded, _crests(sound.samples, self._step, ROUNDED, *tops), sound.past)
+                self._note(self._straight, _straight_tops(sound.samples, self._step, *tops), sound.past)
         self._seen += sound.frames
+
+    def _note(self, series: Series, found: NDArray[np.float32], past: int) -> None:
+        if found.shape[1]:
+            found[0] = (found[0] + self._seen - past) * CELLS_PER_SECOND / self._rate
+            series.append(found)
 
     def read(self, heard: Heard) -> Read:
         clipped, findings = self.result(duration_s=heard.duration_s)
@@ -62,6 +74,8 @@ class Clipping:
     def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
         """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
         flat = self._flat.whole()
+        top = self._extremes.whole().max(initial=0.0)
+        flat = flat[:, np.abs(flat[1]) >= FROM_TOP * top]
         kept = flat[:, self._supported(flat)]
         suspected = np.zeros((4, 0), dtype=np.float32) if kept.shape[1] else self._suspected()
         reading = Reading(
@@ -87,6 +101,10 @@ class Clipping:
         return supported
 
     def _suspected(self) -> NDArray[np.float32]:
+        straight = self._straight.whole()
+        return straight if straight.shape[1] >= STRAIGHT_RUNS else self._suspected_rounded()
+
+    def _suspected_rounded(self) -> NDArray[np.float32]:
         found = self._rounded.whole()
         if found.shape[1] < SUSPECTED_RUNS:
             return found[:, :0]
@@ -192,4 +210,65 @@ def _crests(
                         out[3, count] = c + 1
                         count += 1
                 i = max(end - 1, i + 1)
+    return out[:, :count].copy()
+
+
+@kernel
+def _straight_tops(
+    x: NDArray[np.float32],
+    step: float,
+    edges: NDArray[np.int64],
+    highs: NDArray[np.float32],
+    lows: NDArray[np.float32],
+    highest: NDArray[np.float64],
+    lowest: NDArray[np.float64],
+) -> NDArray[np.float32]:
+    """Crests that run straight between two sharp corners, shape (4, found): as `_crests` gives them."""
+    margin = CONTEXT // 2
+    out = np.empty((4, 256), dtype=np.float32)
+    count = 0
+    past = x.shape[1] - edges[-1]
+    for c in range(x.shape[0]):
+        row = x[c]
+        i = max(past - CONTEXT, 0) + margin
+        for m in range(-1, edges.size - 1):
+            second = max(m, 0) // 1_000
+            up = np.float32(max(FROM_AMPLITUDE, STRAIGHT_FROM * highest[c, second]))
+            down = np.float32(-max(FROM_AMPLITUDE, STRAIGHT_FROM * lowest[c, second]))
+            end_of_block = past if m < 0 else past + edges[m + 1]
+            if m >= 0 and highs[c, m] < up and lows[c, m] > down:
+                i = max(i, end_of_block)
+                continue
+            while i < min(end_of_block, row.size - margin):
+                if down < row[i] < up:
+                    i += 1
+                    continue
+                sign = np.float32(1.0) if row[i] > 0 else np.float32(-1.0)
+                size = abs(row[i])
+                corner = -sign * (row[i + 1] - 2 * row[i] + row[i - 1])
+                if corner < max(CORNER * size, CORNER_STEPS * step):
+                    i += 1
+                    continue
+                # From this corner on, as long as the wave hardly bends.
+                quiet = corner / SHARPER
+                end = i + 1
+                while end < row.size - 1 and abs(row[end + 1] - 2 * row[end] + row[end - 1]) <= quiet:
+                    end += 1
+                inside = end - i - 1
+                if inside >= STRAIGHT_LEAST and end < row.size - 1:
+                    last = -sign * (row[end + 1] - 2 * row[end] + row[end - 1])
+                    slope = abs(row[end] - row[i]) / (end - i)
+                    rises = sign * (row[i] - row[i - 1])
+                    falls = sign * (row[end] - row[end + 1])
+                    if last >= CORNER * size and last >= quiet and rises > 3 * slope and falls > 3 * slope and sign * row[end] > 0:
+                        if count == out.shape[1]:
+                            grown = np.empty((4, 2 * count), dtype=np.float32)
+                            grown[:, :count] = out
+                            out = grown
+                        out[0, count] = i
+                        out[1, count] = sign * max(size, abs(row[end]))
+                        out[2, count] = end - i + 1
+                        out[3, count] = c + 1
+                        count += 1
+                i = max(end, i + 1)
     return out[:, :count].copy()

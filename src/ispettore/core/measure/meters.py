@@ -76,10 +76,10 @@ class Measured:
 
 FED: tuple[Callable[[int, int, int | None], Fed], ...] = (
     lambda rate, channels, depth: Clipping(sample_rate_hz=rate, channels=channels, bit_depth=depth),
-    lambda _rate, channels, _depth: Clicks(channels=channels),
-    lambda rate, channels, _depth: Dropouts(sample_rate_hz=rate, channels=channels),
+    lambda rate, channels, depth: Dropouts(sample_rate_hz=rate, channels=channels, bit_depth=depth),
+    lambda rate, channels, depth: Clicks(sample_rate_hz=rate, channels=channels, bit_depth=depth),
 )
-"""Meters that look at every sample, made for a sample rate, a number of channels and a bit depth."""
+"""Meters that look at every sample, made for a sample rate, a number of channels and a bit depth; clicks know of dropouts."""
 
 READ: tuple[Reader, ...] = (
     noise_floor.read,
