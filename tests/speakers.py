@@ -217,3 +217,16 @@ def _repeated(wave: Wave, frame: int, length: int, _rate: int, _top: float, _ran
 _FAULTS = {
     "ringing": _ring, "impulse": _impulse, "step": _step, "gap": _silent, "hole": _silent, "held": _held, "repeated": _repeated,
 }  # fmt: skip
+
+
+def trailing(where: Laid, *, slowest_s: float = 0.55, over_s: float = 0.25, seed: int = 1) -> Laid:
+    """The same, but every phrase dies away before its end as voices do that are not cut: by 60 dB in 0.15 to `slowest_s`."""
+    random = np.random.default_rng(seed)
+    wave = where.wave.copy()
+    for start, end in where.spans:
+        first, last = round(max(start, end - over_s) * where.rate), round(end * where.rate)
+        t = np.arange(last - first) / where.rate
+        level = np.sqrt(np.convolve(wave[first:last] ** 2, np.ones(where.rate // 50) / (where.rate // 50), mode="same") + 1e-12)
+        # Made even first, so that the fall is the one that was asked for.
+        wave[first:last] *= level[: where.rate // 50].mean() / level * 10 ** (-3 * t / random.uniform(0.15, slowest_s))
+    return Laid(wave, where.spans, where.rate)

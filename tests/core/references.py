@@ -98,13 +98,13 @@ def true_peaks(wave: np.ndarray, rate: int) -> np.ndarray:
 def flat_tops(wave: np.ndarray, step: float) -> list[tuple[int, int]]:
     """First sample and length of each run of three or more samples within `step` at a crest that arrives and leaves steeply.
 
-    Only what stands within 0.1 % and two steps of the largest sample of its sign, above −20 dBFS; for one channel. Steeply: within
+    Only what stands within 0.1 % and two steps of the largest sample of its sign, above −50 dBFS; for one channel. Steeply: within
     two samples by 16 steps, where a step is no smaller than the smallest change within 32 samples.
     """
     found = []
     for sign in (1.0, -1.0):
         x = sign * wave
-        floor = max(0.1, 0.999 * x.max() - 2 * step)
+        floor = max(0.003, 0.999 * x.max() - 2 * step)
         for i in np.flatnonzero(x >= floor):
             if i < 32 or abs(x[i] - x[i - 1]) <= step * 1.001:
                 continue

@@ -11,6 +11,7 @@ import numpy as np
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.demo import faults
 from tests import corpus, signals, speakers
+from tests.core import references
 
 RATE = 48_000
 PAUSES_AND_BREATHS_S = ((0.65, 0.35), (0.7, 0.4), (0.8, 0.45), (1.2, 0.6))
@@ -109,3 +110,50 @@ class BetweenTheWords(unittest.TestCase):
             late = [min((span.start_s - start for span in speech if span.end_s > start), key=abs) for start, _ in laid.spans]
             with self.subTest(name=name):
                 self.assertLess(max(late), 0.1, np.round(late, 2))
+
+
+class Rooms(unittest.TestCase):
+    def test_a_dry_room_is_no_echo_however_the_voice_trails_off(self):
+        for name, decay_s in zip(speakers.NAMES, (0.15, 0.2, 0.25) * 3, strict=False):
+            laid = speakers.trailing(speakers.laid(name, rate=faults.RATE_HZ, pause_s=1.0))
+            wave = faults.in_hall(laid.wave, decay_s=decay_s, direct_db=3, seed=2)
+            wave += speakers.room(wave.size, rate=faults.RATE_HZ, dbfs=-66, seed=3)
+            found = measure_array(wave[:, None], sample_rate_hz=faults.RATE_HZ).inspection
+            reading = found.readings["decay_s"]
+            with self.subTest(name=name, decay_s=decay_s):
+                self.assertNotIn("room-echo", [finding.kind for finding in found.findings])
+                if reading.value is not None:
+                    self.assertLess(reading.value, 0.4)
+                    self.assertTrue(reading.value > 0.35 or "may be quicker still" in reading.note)
+
+    def test_an_echoing_room_is_told_however_the_voice_trails_off(self):
+        for name in speakers.NAMES[::3]:
+            laid = speakers.trailing(speakers.laid(name, rate=faults.RATE_HZ, pause_s=1.2))
+            wave = faults.in_hall(laid.wave, decay_s=0.6, direct_db=3, seed=2)
+            wave += speakers.room(wave.size, rate=faults.RATE_HZ, dbfs=-66, seed=3)
+            found = measure_array(wave[:, None], sample_rate_hz=faults.RATE_HZ).inspection
+            with self.subTest(name=name):
+                self.assertAlmostEqual(found.value("decay_s"), 0.6, delta=0.15)
+                self.assertIn("room-echo", [finding.kind for finding in found.findings])
+
+
+class LevelOfSpeech(unittest.TestCase):
+    def test_noise_16_db_under_the_voice_moves_it_no_more_than_a_plain_p56(self):
+        for name in speakers.NAMES:
+            laid = speakers.laid(name, rate=16_000, pause_s=0.6)
+            clean, _ = references.active_speech(laid.wave[:, None], 16_000)
+            for below_db in (30, 20, 18):
+                noisy = (laid.wave + speakers.room(laid.wave.size, rate=16_000, dbfs=clean - below_db, seed=3))[:, None]
+                plain, _ = references.active_speech(noisy, 16_000)
+                read = measure_array(noisy, sample_rate_hz=16_000).inspection.value("active_speech_level_dbfs")
+                with self.subTest(name=name, below_db=below_db):
+                    self.assertAlmostEqual(read, plain, delta=0.6)
+                    self.assertAlmostEqual(read, clean, delta=0.8)
+
+    def test_what_is_shorter_than_half_a_second_has_none(self):
+        for milliseconds in (5, 10, 100, 450):
+            tone = signals.sine(200, peak_dbfs=-6, seconds=milliseconds / 1000, rate=RATE)[:, None]
+            reading = measure_array(tone, sample_rate_hz=RATE).inspection.readings["active_speech_level_dbfs"]
+            with self.subTest(milliseconds=milliseconds):
+                self.assertIsNone(reading.value)
+                self.assertIn("half a second", reading.note)

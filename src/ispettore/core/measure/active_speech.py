@@ -2,7 +2,10 @@
 
 The magnitude is smoothed twice with a time constant of 30 ms; someone speaks while that envelope stands above a threshold or did
 within the last 200 ms; the level of the active time stands 15.9 dB above the threshold that is looked for. P.56 takes thresholds
-6 dB apart and interpolates; here they stand 0.5 dB apart. The envelope is taken every millisecond (P.56 asks for 694 a second).
+6 dB apart and interpolates. Where noise stands some 16 dB under the speech, what that gives depends on where they happen to lie; so
+twelve such rows of thresholds, half a decibel from one another, are interpolated and the mean taken, which moves as the gain does.
+The envelope is taken every millisecond (P.56 asks for 694 a second). What is shorter than half a second has no such level: the
+envelope would still be rising.
 """
 
 import numpy as np
@@ -16,8 +19,11 @@ TIME_CONSTANT_MS = 30.0
 HANGOVER_MS = 200
 MARGIN_DB = 15.9
 LOWEST_DB, STEP_DB = -100.0, 0.5
+ROWS = 12  # of thresholds 6 dB apart
+SHORTEST_MS = 500
 THRESHOLDS_DB = np.arange(LOWEST_DB, 6.0, STEP_DB)
 METHOD = "ITU-T P.56 method B"
+TOO_SHORT = "the file is shorter than half a second, too short for a level of speech"
 
 
 class ActiveSpeech:
@@ -58,9 +64,10 @@ class ActiveSpeech:
     def result(self, *, mean_square: float, duration_s: float) -> tuple[Reading, Reading]:
         """Level in dBFS and activity in percent; `mean_square` is that of the whole file, the mean of the channels."""
         self._work()
-        level = self._level(mean_square)
+        short = self._total < SHORTEST_MS
+        level = None if short else self._level(mean_square)
         activity = None if level is None else 100 * min(1.0, mean_square / 10 ** (level / 10))
-        note = None if level is not None else "silence: nothing stands out as speech"
+        note = None if level is not None else TOO_SHORT if short else "silence: nothing stands out as speech"
         return (
             Reading(
                 quantity="active_speech_level_dbfs",
@@ -69,7 +76,7 @@ class ActiveSpeech:
                 method=f"{METHOD}, on the root mean square of the channels",
                 end_s=duration_s,
                 note=note,
-                silence=level is None,
+                silence=level is None and not short,
             ),
             Reading(
                 quantity="speech_activity_percent",
@@ -87,12 +94,18 @@ class ActiveSpeech:
         if mean_square <= 0 or not used.any():
             return None
         levels = 10 * np.log10(mean_square * self._total / active[used])
-        above = levels - THRESHOLDS_DB[used] - MARGIN_DB
-        below = np.flatnonzero(above <= 0)
-        if not below.size:
-            return float(levels[-1])
-        k = int(below[0])
-        if k == 0:
-            return float(levels[0])
-        part = above[k - 1] / (above[k - 1] - above[k])
-        return float(levels[k - 1] + part * (levels[k] - levels[k - 1]))
+        rows = [_crossing(levels[row::ROWS], THRESHOLDS_DB[used][row::ROWS]) for row in range(min(ROWS, levels.size))]
+        return float(np.mean(rows))
+
+
+def _crossing(levels: NDArray[np.float64], thresholds_db: NDArray[np.float64]) -> float:
+    """The level that stands `MARGIN_DB` above its threshold, between the two thresholds around it."""
+    above = levels - thresholds_db - MARGIN_DB
+    below = np.flatnonzero(above <= 0)
+    if not below.size:
+        return float(levels[-1])
+    k = int(below[0])
+    if k == 0:
+        return float(levels[0])
+    part = above[k - 1] / (above[k - 1] - above[k])
+    return float(levels[k - 1] + part * (levels[k] - levels[k - 1]))

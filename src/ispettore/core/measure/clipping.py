@@ -27,7 +27,7 @@ LONG = 5  # a single run of so many samples needs no other run at its level
 FLAT = (0.0, 2.0, 16.0, 3.0, 0.999)
 ROUNDED = (0.03, 3.0, 6.0, 4.0, 0.85)
 # Straight: from this part of the second's top on; samples inside; a corner's bend of the level, and of the largest inside.
-STRAIGHT_FROM, STRAIGHT_LEAST, CORNER, SHARPER, CORNER_STEPS = 0.4, 3, 0.01, 8.0, 24.0
+STRAIGHT_FROM, STRAIGHT_LEAST, CORNER, SHARPER, CORNER_STEPS = 0.4, 4, 0.012, 12.0, 24.0
 SUSPECTED_RUNS, STRAIGHT_RUNS = 5, 6
 NEAR_TOP = 0.85
 METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
@@ -40,6 +40,7 @@ class Clipping:
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None) -> None:
         self._rate = sample_rate_hz
         self._step = 2.0 ** (1 - min(bit_depth or 16, 16))
+        self._corner = CORNER * min(1.0, 48_000 / sample_rate_hz)
         self._seen = 0
         # Rows: cell, level with its sign, samples, channel.
         self._flat, self._rounded, self._straight = Series(4), Series(4), Series(4)
@@ -59,7 +60,7 @@ class Clipping:
                 self._clear = bool(self._supported(self._flat.whole()).any())
             if not self._clear:
                 self._note(self._rounded, _crests(sound.samples, self._step, ROUNDED, *tops), sound.past)
-                self._note(self._straight, _straight_tops(sound.samples, self._step, *tops), sound.past)
+                self._note(self._straight, _straight_tops(sound.samples, self._step, self._corner, *tops), sound.past)
         self._seen += sound.frames
 
     def _note(self, series: Series, found: NDArray[np.float32], past: int) -> None:
@@ -217,6 +218,7 @@ def _crests(
 def _straight_tops(
     x: NDArray[np.float32],
     step: float,
+    sharp: float,
     edges: NDArray[np.int64],
     highs: NDArray[np.float32],
     lows: NDArray[np.float32],
@@ -246,7 +248,7 @@ def _straight_tops(
                 sign = np.float32(1.0) if row[i] > 0 else np.float32(-1.0)
                 size = abs(row[i])
                 corner = -sign * (row[i + 1] - 2 * row[i] + row[i - 1])
-                if corner < max(CORNER * size, CORNER_STEPS * step):
+                if corner < max(sharp * size, CORNER_STEPS * step):
                     i += 1
                     continue
                 # From this corner on, as long as the wave hardly bends.
@@ -260,7 +262,7 @@ def _straight_tops(
                     slope = abs(row[end] - row[i]) / (end - i)
                     rises = sign * (row[i] - row[i - 1])
                     falls = sign * (row[end] - row[end + 1])
-                    if last >= CORNER * size and last >= quiet and rises > 3 * slope and falls > 3 * slope and sign * row[end] > 0:
+                    if last >= sharp * size and last >= quiet and rises > slope and falls > 1.5 * slope and sign * row[end] > 0:
                         if count == out.shape[1]:
                             grown = np.empty((4, 2 * count), dtype=np.float32)
                             grown[:, :count] = out
