@@ -9,8 +9,9 @@ import soundfile
 import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import signal
+from scipy import interpolate, signal
 
+from ispettore.core.measure.grid import runs
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, interpolator
 from ispettore.core.treat import hum_filter, level_riding, noise_reduction
@@ -251,6 +252,14 @@ class StepsAgainstReferences(unittest.TestCase):
         first, last = max(unknown[0] - 512, 0), min(unknown[-1] + 1 + 512, len(cut))
         part, gap = cut[first:last].copy(), unknown - first
         sign, level = np.sign(part[gap]), np.abs(part[gap])
+        most = np.zeros(part.size)
+        for start, end in runs(missing[first:last]):
+            edges, side = np.array([start - 1, end]), np.sign(part[start])
+            slopes = np.maximum(side * np.array([part[start - 1] - part[start - 2], part[end] - part[end + 1]]), 0) * [1, -1]
+            smooth = interpolate.CubicHermiteSpline(edges, side * part[edges], slopes)(np.arange(start, end))
+            tangents = side * part[edges][:, None] + slopes[:, None] * (np.arange(start, end) - edges[:, None])
+            top = np.abs(part[start:end]).max()
+            most[start:end] = np.maximum(np.minimum(top + 1.5 * (smooth - top), tangents.min(axis=0)), top)
         for _ in range(3):
             windowed = part * np.hanning(part.size)
             correlation = np.array([windowed[: part.size - k] @ windowed[k:] for k in range(ORDER + 1)])
@@ -266,7 +275,7 @@ class StepsAgainstReferences(unittest.TestCase):
             weak = np.sqrt(1e-9 * model @ model)
             columns = np.vstack((rows[:, gap], weak * np.eye(gap.size)))
             solved = np.linalg.lstsq(columns, np.concatenate((-rows @ known, np.zeros(gap.size))), rcond=None)[0]
-            part[gap] = sign * np.clip(sign * solved, level, 2 * level)
+            part[gap] = sign * np.clip(sign * solved, level, most[gap])
         out = cut.copy()
         out[first:last] = part
         return out

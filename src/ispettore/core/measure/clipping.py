@@ -32,6 +32,7 @@ SUSPECTED_RUNS, STRAIGHT_RUNS = 5, 6
 NEAR_TOP = 0.85
 METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
 JOIN_S = 0.25
+NOWHERE = np.zeros((3, 0))
 
 
 class Clipping:
@@ -74,10 +75,7 @@ class Clipping:
 
     def result(self, *, duration_s: float) -> tuple[Reading, list[Finding]]:
         """The number of clipped runs, and where they are: runs within a quarter of a second of one another are one finding."""
-        flat = self._flat.whole()
-        top = self._extremes.whole().max(initial=0.0)
-        flat = flat[:, np.abs(flat[1]) >= FROM_TOP * top]
-        kept = flat[:, self._supported(flat)]
+        kept = self._kept()
         suspected = np.zeros((4, 0), dtype=np.float32) if kept.shape[1] else self._suspected()
         reading = Reading(
             quantity="clipped_runs",
@@ -90,6 +88,16 @@ class Clipping:
             else None,
         )
         return reading, [*_findings("clipping", kept), *_findings("clipping-suspected", suspected)]
+
+    def _kept(self) -> NDArray[np.float32]:
+        flat = self._flat.whole()
+        top = self._extremes.whole().max(initial=0.0)
+        flat = flat[:, np.abs(flat[1]) >= FROM_TOP * top]
+        return flat[:, self._supported(flat)]
+
+    def cuts(self) -> NDArray[np.float64]:
+        """Where waves were cut, shape (3, runs): cell, level with its sign, channel from 1."""
+        return self._kept()[[0, 1, 3]].astype(np.float64)
 
     def _supported(self, found: NDArray[np.float32]) -> NDArray[np.bool_]:
         """Runs with another one of their channel and sign at their level, or long ones."""

@@ -40,7 +40,7 @@ class Dropouts:
 
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None = None) -> None:
         self._rate = sample_rate_hz
-        self._loud = np.float32(max(LOUD_AMPLITUDE, LOUD_STEPS * 2.0 ** (1 - (bit_depth or 24))))
+        self._loud = max(LOUD_AMPLITUDE, LOUD_STEPS * 2.0 ** (1 - (bit_depth or 24)))
         self._past_edges = borders(sample_rate_hz, per_second=1_000)[-REMEMBERED_MS - 1 : -1] - sample_rate_hz
         self._kept = np.zeros((3, channels, 0), dtype=np.float32)
         self._remembered = np.full((channels, REMEMBERED_MS), -1, dtype=np.float32)

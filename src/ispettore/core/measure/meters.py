@@ -108,6 +108,7 @@ class Meters:
         self.low_rate = LowRate(sample_rate_hz=sample_rate_hz, channels=channels)
         self.channel_difference = ChannelDifference(channels=channels)
         self.fed = [*(made(sample_rate_hz, channels, bit_depth) for made in FED), self.channel_difference]
+        self.clipping = next(meter for meter in self.fed if isinstance(meter, Clipping))
 
     def feed(self, sound: Seconds) -> None:
         """Take in four whole seconds, or what the file ends with."""

@@ -1,7 +1,9 @@
 """Clip repair: the flat tops of clipped waves are rebuilt from the sound around them; no other sample changes.
 
 Missing samples are those that an autoregressive model of the surroundings errs least by (A. Janssen, R. Veldhuis and L. Vries, IEEE
-Trans. Acoustics, Speech and Signal Processing 34(2), 1986), never below the level at which they were cut off.
+Trans. Acoustics, Speech and Signal Processing 34(2), 1986), never below the level at which they were cut off, and never beyond what
+both sides lead up to: half as high again above that level as the cubic through both edges with their slopes, and under both edges'
+tangents. Where it was cut is known for each run, channel and sign, as the meters found it.
 """
 
 from typing import Any, ClassVar
@@ -11,7 +13,8 @@ import scipy
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ispettore.core.measure.grid import runs
+from ispettore.core.measure.clipping import NOWHERE
+from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 SHORTEST = 3
@@ -19,11 +22,13 @@ ORDER = 32
 AROUND = 512
 MARGIN_S = 0.1
 ROUNDS = 3
-HIGHEST = 2.0  # nothing is rebuilt above twice the level at which it was cut off
+HIGHEST = 1.5  # times as far above the cut as the smooth way between both edges goes
+NEAR_S = 0.012  # around where the meters saw a flat top, which they know to the cell
+ALIKE = 1.2e-4
 
 
 class ClipRepair(Settings):
-    """Rebuild what was clipped. Without a threshold it is the recording's own peak, where the meters found clipping."""
+    """Rebuild what was clipped. Without a threshold each run's own level is used, where the meters found it."""
 
     title: ClassVar[str] = "Clip repair"
     threshold_dbfs: float | None = Field(None, ge=-20, le=0, description="Threshold", json_schema_extra={"unit": "dBFS"})
@@ -40,14 +45,11 @@ class ClipProcessor(Processor):
 
     def __init__(self, context: Context, settings: ClipRepair) -> None:
         super().__init__(context)
-        threshold = settings.threshold_dbfs
-        if threshold is None:
-            if context.measured is None:
-                raise ValueError("without a threshold clip repair has to know the recording")
-            clipped = context.measured.inspection.value("clipped_runs") or 0
-            peak = context.measured.inspection.value("sample_peak_dbfs")
-            threshold = peak - 0.02 if clipped and peak is not None else None
-        self._level = 10 ** (threshold / 20) if threshold is not None else np.inf
+        self._level = None if settings.threshold_dbfs is None else 10 ** (settings.threshold_dbfs / 20)
+        if self._level is None and context.measured is None:
+            raise ValueError("without a threshold clip repair has to know the recording")
+        self._cuts = context.measured.meters.clipping.cuts() if self._level is None and context.measured is not None else NOWHERE
+        self._position = 0  # of the first frame that is held
         self._margin = round(MARGIN_S * context.sample_rate_hz)
         self._held = np.zeros((0, context.channels), dtype=np.float32)
         self._before = 0  # frames at the start of what is held that were given out already
@@ -68,29 +70,49 @@ class ClipProcessor(Processor):
         window = self._held[: last + self._margin]
         out = window[first:last].copy()
         for channel in range(self.channels):
-            line = window[:, channel].astype(np.float64)
-            missing = cut_off(line, self._level)
+            missing = self._missing(window[:, channel], channel)
             inside = runs(missing)
             inside = inside[(inside[:, 1] > first) & (inside[:, 0] < last)]
             if not len(inside):
                 continue
+            line = window[:, channel].astype(np.float64)
             self._repaired += int((inside[:, 0] >= first).sum())
             rebuilt = repaired(line, missing, inside)
             changed = missing[first:last]
             out[changed, channel] = rebuilt[first:last][changed]
         keep = min(self._margin, last)
         self._held = self._held[last - keep :]
+        self._position += last - keep
         self._before = keep
         return out
 
+    def _missing(self, line: NDArray[np.float32], channel: int) -> NDArray[np.bool_]:
+        """Which samples of what is held were cut off, shape (frames,)."""
+        if self._level is not None:
+            return cut_off(line, self._level)
+        missing = np.zeros(line.size, dtype=bool)
+        near = round(NEAR_S * self.sample_rate_hz)
+        mine = self._cuts[:, self._cuts[2] == channel + 1]
+        at = np.round(mine[0] * CELL_S * self.sample_rate_hz).astype(np.int64) - self._position
+        for place, level in zip(at.tolist(), mine[1].tolist(), strict=True):
+            first, last = max(place - near, 0), place + near + self._margin // 4
+            if last <= 0 or first >= line.size:
+                continue
+            missing[first:last] |= line[first:last] * np.sign(level) >= abs(level) * (1 - ALIKE) - ALIKE / 4
+        return _long_enough(missing)
+
     def learned(self) -> dict[str, Any]:
-        threshold = 20 * float(np.log10(self._level)) if np.isfinite(self._level) else None
-        return {"threshold_dbfs": round(threshold, 2) if threshold is not None else None, "repaired_runs": self._repaired}
+        levels = [self._level] if self._level is not None else np.abs(self._cuts[1]).tolist()
+        at_most = 20 * float(np.log10(max(levels))) if levels else None
+        return {"threshold_dbfs": None if at_most is None else round(at_most, 2), "repaired_runs": self._repaired}
 
 
-def cut_off(line: NDArray[np.float64], level: float) -> NDArray[np.bool_]:
+def cut_off(line: NDArray[np.floating], level: float) -> NDArray[np.bool_]:
     """Which samples lie in runs of at least three at or beyond the level, shape (frames,)."""
-    missing = np.abs(line) >= level
+    return _long_enough(np.abs(line) >= level)
+
+
+def _long_enough(missing: NDArray[np.bool_]) -> NDArray[np.bool_]:
     for start, end in runs(missing):
         if end - start < SHORTEST:
             missing[start:end] = False
@@ -111,12 +133,35 @@ def repaired(line: NDArray[np.float64], missing: NDArray[np.bool_], spans: NDArr
         part, unknown = out[first:last], np.flatnonzero(missing[first:last])
         if part.size <= 3 * ORDER or unknown.size == 0:
             continue
-        out[first:last] = _rebuilt(part, unknown)
+        out[first:last] = _rebuilt(part, unknown, highest(line, missing)[first:last][unknown])
     return out
 
 
-def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64]) -> NDArray[np.float64]:
-    """Missing samples by the least prediction error, the model made anew from what was rebuilt, three times."""
+def highest(line: NDArray[np.float64], missing: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """How high the wave may have gone where it was cut off, as an amplitude; shape (frames,), 0 elsewhere."""
+    most = np.zeros(line.size)
+    for start, end in runs(missing):
+        level = np.abs(line[start:end]).max()
+        most[start:end] = level
+        if start < 2 or end + 2 > line.size:
+            continue
+        sign, size = np.sign(line[start]), end - start + 1
+        left, right = sign * line[start - 1], sign * line[end]
+        rise, fall = max(left - sign * line[start - 2], 0.0), max(right - sign * line[end + 1], 0.0)
+        t = np.arange(1, size) / size
+        smooth = (
+            (2 * t**3 - 3 * t**2 + 1) * left
+            + (t**3 - 2 * t**2 + t) * size * rise
+            + (3 * t**2 - 2 * t**3) * right
+            + (t**2 - t**3) * size * fall
+        )
+        tangents = np.minimum(left + rise * size * t, right + fall * size * (1 - t))
+        most[start:end] = np.maximum(np.minimum(level + HIGHEST * (smooth - level), tangents), level)
+    return most
+
+
+def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64], most: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Missing samples by the least prediction error, the model made anew from what was rebuilt, three times; none beyond `most`."""
     cut = part.copy()
     found = part.copy()
     sign, level = np.sign(cut[unknown]), np.abs(cut[unknown])
@@ -139,5 +184,5 @@ def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64]) -> NDArray[n
         kernel = np.concatenate((band[:0:-1], band))
         right = -np.convolve(known, kernel, "same")[unknown]
         solved = scipy.linalg.solveh_banded(matrix, right, lower=True)
-        found[unknown] = sign * np.clip(sign * solved, level, HIGHEST * level)
+        found[unknown] = sign * np.clip(sign * solved, level, np.maximum(most, level))
     return found
