@@ -187,7 +187,7 @@ class Expander(unittest.TestCase):
     def test_the_proposed_threshold_lies_between_breath_and_softest_speech(self):
         clean = reading(seconds=30)
         room = clean + signals.noise(len(clean) / RATE, rms_dbfs=-70, rate=RATE)[: len(clean)]
-        threshold, learned = expander.propose(measured(room))
+        threshold, learned = expander.propose(measured(room), expander.Expander())
         self.assertGreater(threshold, -70)
         self.assertLess(threshold, learned["softest_speech_dbfs"])
         low = [value for name, value in learned.items() if name.startswith(("loudest", "room"))]

@@ -212,20 +212,20 @@ class StepsAgainstReferences(unittest.TestCase):
 
         level = around(power * speech, 200, 600, "constant") / np.maximum(around(speech * 1.0, 200, 600, "constant"), 1e-12)
         wanted = np.clip(-22 - (-0.691 + 10 * np.log10(np.maximum(level, 1e-14))), -15, 15)
-        riding = wanted.copy()
-        last = wanted[np.flatnonzero(speech)[0]]
-        for cell in range(len(riding)):
-            last = wanted[cell] if speech[cell] else last
-            riding[cell] = last
+        cells = np.arange(len(speech))
+        starts = [k for k in cells if speech[k] and not speech[max(k - 80, 0) : k].any()]
+        ends = [k + 1 for k in cells if speech[k] and not speech[k + 1 : k + 81].any()]
+        for start, end in zip(starts, ends, strict=True):
+            ahead = start + min(200, (end - start) // 2)
+            wanted[start:ahead] = wanted[ahead]
+        known = np.flatnonzero(speech)
+        riding = wanted[[known[::-1][np.argmin(np.abs(known[::-1] - k))] for k in cells]]
         expected = around(riding, 400 / 6, 200, "edge")
-        start = 0
-        for cell in range(len(speech) + 1):
-            if cell == len(speech) or speech[cell]:
-                if cell - start >= 80 or (cell > start and (start == 0 or cell == len(speech))):
-                    expected[start:cell] = np.minimum(expected[start:cell], 0)
-                start = cell + 1
+        for start, end in zip([0, *ends], [*starts, len(speech)], strict=True):
+            first, last = start + 7 * (start > 0), end - 7 * (end < len(speech))
+            expected[first:last] = np.minimum(expected[first:last], 0)
         for _ in range(2):
-            expected = np.convolve(np.pad(expected, 7, "edge"), np.full(15, 1 / 15), "valid")
+            expected = np.convolve(np.pad(expected, 3, "edge"), np.full(7, 1 / 7), "valid")
         expected[found.passages.room] = np.minimum(expected[found.passages.room], 0)
         self.assertGreater(np.ptp(expected[speech]), 3)
         self.near(gain, expected, 0.02)

@@ -30,11 +30,13 @@ _NEW_IN_2 = frozenset(
         "asymmetry_db",
     }
 )
+_SPEECH = frozenset({"active_speech_level_dbfs", "speech_activity_percent", "speech_crest_db"})
 CHANGED: dict[int, frozenset[str]] = {
     1: frozenset(),
     2: _PAUSES | _FAULTS | _FILE | _NEW_IN_2,
     3: _PAUSES | _FAULTS | _FILE,
     4: frozenset({"tags"}),  # every value of a tag instead of the first
+    5: _PAUSES | _SPEECH | frozenset({"clipped_runs", "decay_s", "hum_db", "rumble_db"}),  # real voices: docs/DECISIONS.md
 }
 """By version: the quantities and facts that are new or read differently from it on (versions 1 and 2 were measured again beside the
 third, on every recording of the demo). Peaks, RMS and loudness have read the same since the first."""

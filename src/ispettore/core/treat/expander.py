@@ -2,7 +2,8 @@
 
 The level is the largest |sample| within 10 ms, as in the compressor. Above the threshold the step is open; it closes only when the
 level has stayed below the threshold less the hysteresis for the hold. Closed, each decibel below the threshold becomes `ratio`
-decibels (a gate has a high one), down to the range. It looks ahead by the attack, so that the first consonant finds it open.
+decibels (a gate has a high one), down to the range. It looks ahead by twice the attack, so that the first consonant finds it open;
+a threshold that it proposes itself was tried on every phrase start of the recording first.
 """
 
 from typing import Any, ClassVar
@@ -13,6 +14,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ispettore.core.kernels import kernel
+from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.control import TickedProcessor
 from ispettore.core.treat.step import Context, Settings
@@ -21,6 +23,10 @@ HOLD_MS = 5.0  # to each side
 FLOOR = 1e-8
 BETWEEN = 0.35
 """Where the proposed threshold lies between the loudest breath (0) and the softest speech (1)."""
+START_LOSS_DB, START_CELLS = 0.5, 10
+"""So much may be taken from the first 50 ms of a phrase, on the cells' coarse grid."""
+CLEAR_DB = 6.0
+BEFORE_CELLS = 30  # 150 ms without speech come before a phrase
 
 
 class Expander(Settings):
@@ -36,6 +42,11 @@ class Expander(Settings):
     hysteresis_db: float = Field(4.0, ge=0, le=20, description="Hysteresis", json_schema_extra={"unit": "dB"})
     look_ahead_ms: float | None = Field(None, ge=0, le=50, description="Look-ahead", json_schema_extra={"unit": "ms"})
 
+    @property
+    def ahead_ms(self) -> float:
+        """The look-ahead, or twice the attack."""
+        return 2 * self.attack_ms if self.look_ahead_ms is None else self.look_ahead_ms
+
     def learns(self) -> bool:
         return self.threshold_dbfs is None
 
@@ -47,15 +58,14 @@ class ExpanderProcessor(TickedProcessor):
     """Latency: half the hold of the detector and the look-ahead, compensated."""
 
     def __init__(self, context: Context, settings: Expander) -> None:
-        ahead_ms = 2 * settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
-        super().__init__(context, hold_ms=HOLD_MS, ahead_ms=ahead_ms)
+        super().__init__(context, hold_ms=HOLD_MS, ahead_ms=settings.ahead_ms)
         self._settings = settings
         self._learned: dict[str, Any] = {}
         threshold = settings.threshold_dbfs
         if threshold is None:
             if context.measured is None:
                 raise ValueError("without a threshold the expander has to know the recording")
-            threshold, self._learned = propose(context.measured)
+            threshold, self._learned = propose(context.measured, settings)
         self._threshold = threshold
         self._state = np.array([0.0, 1.0, 0.0])  # gain in dB, open or not, ticks below so far
         tick_ms = 1000 * self._tick / context.sample_rate_hz
@@ -73,11 +83,12 @@ class ExpanderProcessor(TickedProcessor):
         return self._learned
 
 
-def propose(measured: Measured) -> tuple[float, dict[str, Any]]:
+def propose(measured: Measured, settings: Expander) -> tuple[float, dict[str, Any]]:
     """A threshold in dBFS between the loudest breath and the softest speech, and what it was read from.
 
     Softest speech: the level that a tenth of speech does not reach (peaks held for 100 ms). Without breaths the room tone's peaks
-    stand for them.
+    stand for them. What that would take from the recording's own phrase starts is worked out on the meters' cells, and the
+    threshold lowered until no start loses more than `START_LOSS_DB`.
     """
     peaks = 20 * np.log10(np.maximum(measured.cells.peak.max(axis=0).astype(np.float64), FLOOR))
     held = scipy.ndimage.maximum_filter1d(peaks, 20, mode="nearest")
@@ -92,12 +103,53 @@ def propose(measured: Measured) -> tuple[float, dict[str, Any]]:
         loud = float(np.percentile(held[room], 99)) if room.any() else soft - 20
         source = "room_tone_peaks_dbfs"
     threshold = float(np.clip(loud + BETWEEN * (soft - loud) if soft > loud else soft - 1, -90, -10))
+    if room.any() and settings.ratio > 1:  # so high that the room falls by the whole range, where speech stays clear of it
+        whole = float(np.median(held[room])) + settings.range_db / (settings.ratio - 1)
+        threshold = max(threshold, min(whole, soft - CLEAR_DB))
+    power = measured.cells.power.mean(axis=0).astype(np.float64)
+    starts = phrase_starts(measured)
+    lost = start_losses_db(peaks, power, starts, threshold, settings)
+    while lost.max(initial=0.0) > START_LOSS_DB and threshold > -90:
+        threshold = max(threshold - 1.0, -90.0)
+        lost = start_losses_db(peaks, power, starts, threshold, settings)
     return threshold, {
         "threshold_dbfs": round(threshold, 2),
         source: round(loud, 2),
         "softest_speech_dbfs": round(soft, 2),
+        "phrase_starts": len(starts),
+        "most_lost_at_a_start_db": round(float(lost.max(initial=0.0)), 2),
         "signal_to_noise_db": measured.inspection.value("signal_to_noise_db"),
     }
+
+
+def phrase_starts(measured: Measured) -> NDArray[np.int64]:
+    """The cells at which someone starts to speak after a pause, shape (starts,)."""
+    speech = measured.passages.speech
+    if not len(speech):
+        return np.zeros(0, dtype=np.int64)
+    after = np.concatenate(([True], speech[1:, 0] - speech[:-1, 1] >= BEFORE_CELLS))
+    return np.asarray(speech[after, 0])
+
+
+def start_losses_db(
+    peaks_db: NDArray[np.float64], power: NDArray[np.float64], starts: NDArray[np.int64], threshold: float, settings: Expander
+) -> NDArray[np.float64]:
+    """What the first 50 ms of each phrase would lose, in dB, shape (starts,): the step on the grid of 5 ms cells, no audio
+    touched."""
+    tick_ms = 1_000 * CELL_S
+    held = scipy.ndimage.maximum_filter1d(peaks_db, 3, mode="nearest")
+    attack, release = (float(np.exp(-tick_ms / ms)) for ms in (settings.attack_ms, settings.release_ms))
+    state = np.array([0.0, 1.0, 0.0])
+    gain_db = _expand(
+        held, threshold, settings.ratio, settings.range_db, settings.hysteresis_db, round(settings.hold_ms / tick_ms), attack,
+        release, state,
+    )  # fmt: skip
+    ahead = round(settings.ahead_ms / tick_ms)
+    gain_db = np.append(gain_db[ahead:], np.full(min(ahead, gain_db.size), gain_db[-1]))
+    within = np.minimum(starts[:, None] + np.arange(START_CELLS), power.size - 1)
+    before = power[within].sum(axis=1)
+    after = (power[within] * 10 ** (gain_db[within] / 10)).sum(axis=1)
+    return np.asarray(-10 * np.log10(np.maximum(after, 1e-30) / np.maximum(before, 1e-30)))
 
 
 @kernel

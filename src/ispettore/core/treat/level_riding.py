@@ -1,7 +1,9 @@
 """Level riding: a slow hand on the level, so that passages of speech come closer to one short-term level.
 
 The loudness of speech within a window around each moment is held against the target; the gain that would bring it there is bounded,
-made slow, and drawn for the whole file beforehand. In pauses it stands still, and never above 0 dB, so that no room tone is raised.
+made slow, and drawn for the whole file beforehand. In pauses it is never above 0 dB, so that no room tone is raised; a phrase's own
+gain is reached in the last 70 ms before it, so that its first word is no softer than the rest. Where speech is even already,
+nothing moves.
 """
 
 from typing import Any, ClassVar
@@ -18,7 +20,8 @@ from ispettore.core.treat.curve import CurveProcessor, eased
 from ispettore.core.treat.step import Context, Settings
 
 PAUSE_CELLS = 80  # 0.4 s: shorter gaps belong to the speech around them
-EDGE_CELLS = 30  # 150 ms from the gain of speech to that of a pause
+EDGE_CELLS = 14  # 70 ms from the gain of speech to that of a pause, which are hardly room tone
+EVEN_LU = 1.5  # nine tenths of speech lie within so much: even
 
 
 class LevelRiding(Settings):
@@ -65,18 +68,39 @@ def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float64]
     energy = scipy.ndimage.gaussian_filter1d(np.where(speech, power, 0.0), sigma, mode="constant", truncate=3)
     weight = scipy.ndimage.gaussian_filter1d(speech.astype(np.float64), sigma, mode="constant", truncate=3)
     level = OFFSET_LU + 10 * np.log10(np.maximum(energy, 1e-14) / np.maximum(weight, 1e-6))
+    low, high = np.percentile(level[speech], (5, 95))
+    if high - low <= EVEN_LU:
+        level = np.full(power.size, OFFSET_LU + 10 * np.log10(power[speech].mean()) if settings.target_lufs is not None else target)
     wanted = np.clip(target - level, -settings.down_db, settings.up_db)
-    # Where nobody speaks for long the hand stands still: from the last speech on, until shortly before the next.
+    # Near a phrase's start much of what is around is the phrase before: it begins as its own middle, or a little later, wants it.
+    for first, last in _phrases(speech):
+        ahead = first + min(width // 2, (last - first) // 2)
+        wanted[first:ahead] = wanted[ahead]
+    # Where nobody speaks the hand waits where the nearest speech wants it: the last, then the next.
     known = np.flatnonzero(speech)
-    nearest = known[np.clip(np.searchsorted(known, np.arange(power.size)) - 1, 0, known.size - 1)]
-    held = wanted[nearest]
-    riding = np.where(speech, wanted, held)
+    after = np.minimum(np.searchsorted(known, np.arange(power.size)), known.size - 1)
+    before = np.maximum(after - 1, 0)
+    here = np.arange(power.size)
+    nearest = np.where(np.abs(known[after] - here) <= np.abs(here - known[before]), known[after], known[before])
+    riding = np.where(speech, wanted, wanted[nearest])
     gain = scipy.ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
     for first, last in runs(~speech):
         if last - first >= PAUSE_CELLS or first == 0 or last == power.size:
-            gain[first:last] = np.minimum(gain[first:last], 0.0)
+            inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < power.size else last)
+            gain[inner] = np.minimum(gain[inner], 0.0)
     eased_gain = eased(gain, cells=EDGE_CELLS)
     # Easing must not lift a pause's own room tone: its edges belong to the speech beside it.
     room = measured.passages.room
     eased_gain[room] = np.minimum(eased_gain[room], 0.0)
     return eased_gain, target
+
+
+def _phrases(speech: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Cells of speech, pauses under 0.4 s within it: first and last (exclusive)."""
+    found: list[tuple[int, int]] = []
+    for first, last in runs(speech).tolist():
+        if found and first - found[-1][1] < PAUSE_CELLS:
+            found[-1] = (found[-1][0], last)
+        else:
+            found.append((first, last))
+    return found
