@@ -148,6 +148,7 @@ def main() -> int:
     parser.add_argument("--interface", action="store_true", help="only how quick the interface is")
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
+    parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
     chosen = parser.parse_args()
     if chosen.corpora:
         return corpora()
@@ -157,6 +158,11 @@ def main() -> int:
         return 0 if bench_interface.main() else 1
     if chosen.spans:
         spans()
+        return 0
+    if chosen.voices:
+        from tests import bench_voices
+
+        bench_voices.main()
         return 0
     if chosen.treatment:
         bench_treatment.main()

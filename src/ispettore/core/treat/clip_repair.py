@@ -121,7 +121,7 @@ def _long_enough(missing: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 def repaired(line: NDArray[np.float64], missing: NDArray[np.bool_], spans: NDArray[np.int64]) -> NDArray[np.float64]:
     """The line with the missing samples of these runs rebuilt; runs that lie close together are rebuilt as one."""
-    out = line.copy()
+    out, most = line.copy(), highest(line, missing)
     groups: list[list[int]] = []
     for start, end in spans.tolist():
         if groups and start - groups[-1][1] < AROUND // 4 and end - groups[-1][0] < 4 * AROUND:
@@ -133,7 +133,7 @@ def repaired(line: NDArray[np.float64], missing: NDArray[np.bool_], spans: NDArr
         part, unknown = out[first:last], np.flatnonzero(missing[first:last])
         if part.size <= 3 * ORDER or unknown.size == 0:
             continue
-        out[first:last] = _rebuilt(part, unknown, highest(line, missing)[first:last][unknown])
+        out[first:last] = _rebuilt(part, unknown, most[first:last][unknown])
     return out
 
 
