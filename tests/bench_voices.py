@@ -24,10 +24,8 @@ def error_db(case: between.Case) -> float:
 
 
 def noise_floors() -> None:
-    print(
-        "| noise floor, read less put in | cases | within 1.5 dB | within 3 dB | lowest | highest |\n| --- | --- | --- | --- | ---
-        | --- |"
-    )
+    print("| noise floor, read less put in | cases | within 1.5 dB | within 3 dB | lowest | highest |")
+    print("| --- | --- | --- | --- | --- | --- |")
     corpora = {
         "steady rooms, with a breath in every pause or none": between.steady(),
         "rooms that swell by 4 or 8 dB": between.swelling(),
@@ -74,7 +72,8 @@ def told(case: tuple[str, int, str, float, int]) -> bool:
 
 
 def clipping() -> None:
-    print("\n| clipping told | cases | 0.2 % of samples cut | 0.03 % | none |\n| --- | --- | --- | --- | --- |")
+    print("\n| clipping told | cases | 0.2 % of samples cut | 0.03 % | none |")
+    print("| --- | --- | --- | --- | --- |")
     for how in findings.CUT:
         shares = [each(told, findings.clipping_cases(how, share)) for share in (0.002, 0.0003, 0.0)]
         print(f"| {how} | {len(shares[0])} | " + " | ".join(f"{np.mean(share):.1%}" for share in shares) + " |", flush=True)
