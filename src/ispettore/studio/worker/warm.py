@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from ispettore.core.audio.writing import OutputFormat, Sink
-from ispettore.core.measure.inspecting import inspect
+from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat.runner import run
 from ispettore.core.treat.treatment import Step, Treatment
@@ -14,7 +14,7 @@ from ispettore.studio.worker import computing  # noqa: F401  - loaded for the ch
 
 
 def warm() -> None:
-    """Measure and treat two seconds of noise."""
+    """Measure and treat two seconds of noise, and look at a click at a high rate."""
     noise = np.random.default_rng(1).standard_normal((88_200, 1)).astype(np.float32) * np.float32(0.2)
     with tempfile.TemporaryDirectory(prefix="ispettore-warm-") as folder:
         path = Path(folder) / "noise.mp3"
@@ -32,6 +32,9 @@ def warm() -> None:
         result = run(path, Treatment(steps=steps), folder=Path(folder), room_tone=[Span(start_s=0.0, end_s=1.0)])
         inspect(path)  # walks its frames
         inspect(result.path)
+    clicking = noise * np.float32(0.001)
+    clicking[len(noise) // 2] = 0.5
+    measure_array(clicking, sample_rate_hz=96_000)
 
 
 warm()
