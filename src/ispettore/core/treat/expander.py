@@ -2,7 +2,7 @@
 
 The level is the largest |sample| within 10 ms, as in the compressor. Above the threshold the step is open; it closes only when the
 level has stayed below the threshold less the hysteresis for the hold. Closed, each decibel below the threshold becomes `ratio`
-decibels (a gate has a high one), down to the range. It looks ahead by twice the attack, so that the first consonant finds it open;
+decibels (a gate has a high one), down to the range. It looks ahead, so that the first consonant finds it open;
 a threshold that it proposes itself was tried on every phrase start of the recording first.
 """
 
@@ -26,6 +26,8 @@ BETWEEN = 0.35
 START_LOSS_DB, START_CELLS = 0.5, 10
 """So much may be taken from the first 50 ms of a phrase, on the cells' coarse grid."""
 CLEAR_DB = 6.0
+PROPOSED_AHEAD_MS = 40.0
+STANDS_OUT = 1.6
 BEFORE_CELLS = 30  # 150 ms without speech come before a phrase
 
 
@@ -44,8 +46,11 @@ class Expander(Settings):
 
     @property
     def ahead_ms(self) -> float:
-        """The look-ahead, or twice the attack."""
-        return 2 * self.attack_ms if self.look_ahead_ms is None else self.look_ahead_ms
+        """The look-ahead; of itself twice the attack, and with a threshold of its own 40 ms, so that soft consonants need no low
+        one."""
+        if self.look_ahead_ms is not None:
+            return self.look_ahead_ms
+        return 2 * self.attack_ms if self.threshold_dbfs is not None else PROPOSED_AHEAD_MS
 
     def learns(self) -> bool:
         return self.threshold_dbfs is None
@@ -108,6 +113,8 @@ def propose(measured: Measured, settings: Expander) -> tuple[float, dict[str, An
         threshold = max(threshold, min(whole, soft - CLEAR_DB))
     power = measured.cells.power.mean(axis=0).astype(np.float64)
     starts = phrase_starts(measured)
+    if room.any():
+        starts = _earlier(starts, power, float(np.median(power[room])))
     lost = start_losses_db(peaks, power, starts, threshold, settings)
     while lost.max(initial=0.0) > START_LOSS_DB and threshold > -90:
         threshold = max(threshold - 1.0, -90.0)
@@ -129,6 +136,15 @@ def phrase_starts(measured: Measured) -> NDArray[np.int64]:
         return np.zeros(0, dtype=np.int64)
     after = np.concatenate(([True], speech[1:, 0] - speech[:-1, 1] >= BEFORE_CELLS))
     return np.asarray(speech[after, 0])
+
+
+def _earlier(starts: NDArray[np.int64], power: NDArray[np.float64], room: float) -> NDArray[np.int64]:
+    """The starts, brought forward by steps of 20 ms, three at the most, while what lies before them stands out of the room."""
+    found = starts.copy()
+    for _ in range(3):
+        before = np.maximum(found[:, None] - np.arange(1, 5), 0)
+        found = np.where(power[before].mean(axis=1) > STANDS_OUT * room, np.maximum(found - 4, 0), found)
+    return found
 
 
 def start_losses_db(
