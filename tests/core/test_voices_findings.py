@@ -121,7 +121,11 @@ class Findings(unittest.TestCase):
                 self.assertEqual(len(counts), 1, counts)
 
     def test_clean_voices_raise_at_most_one_false_alarm_a_minute(self):
-        count = self.counted([case for case in cases() if case.fault == "none" and case.rate >= 44_100], every=19)
+        # Every speaker counts once: a sample of some would weigh one that alarms more or less than another.
+        clean = [case for case in cases() if case.fault == "none" and case.rate >= 44_100]
+        once = [case for case in clean if case.rate == 48_000 and case.gain_db == -16]
+        count = summed(counted(case) for case in (clean if corpus.WHOLE else once))
+        self.assertEqual({case.speaker for case in once}, set(speakers.NAMES))
         self.assertLessEqual(count.false, count.minutes, count)
 
     def test_clipping_is_told_after_a_high_pass_and_on_one_side_alone(self):

@@ -28,7 +28,7 @@ FLAT = (0.0, 2.0, 16.0, 3.0, 0.999)
 ROUNDED = (0.03, 3.0, 6.0, 4.0, 0.85)
 # Straight: from this part of the second's top on; samples inside; a corner's bend of the level, and of the largest inside.
 STRAIGHT_FROM, STRAIGHT_LEAST, CORNER, SHARPER, CORNER_STEPS = 0.4, 4, 0.012, 12.0, 24.0
-SUSPECTED_RUNS, STRAIGHT_RUNS = 5, 6
+SUSPECTED_RUNS, STRAIGHT_RUNS, STRAIGHT_A_SECOND = 5, 6, 0.25  # of straight runs so many in a minute, and a loud second
 NEAR_TOP = 0.85
 METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
 JOIN_S = 0.25
@@ -110,8 +110,19 @@ class Clipping:
         return supported
 
     def _suspected(self) -> NDArray[np.float32]:
+        straight = self._straight_often()
+        return straight if straight.shape[1] else self._suspected_rounded()
+
+    def _straight_often(self) -> NDArray[np.float32]:
+        """Straight tops of those minutes that have many of them: now and then a voice makes one."""
         straight = self._straight.whole()
-        return straight if straight.shape[1] >= STRAIGHT_RUNS else self._suspected_rounded()
+        if straight.shape[1] < STRAIGHT_RUNS:
+            return straight[:, :0]
+        minute = (straight[0] / (60 * CELLS_PER_SECOND)).astype(np.int64)
+        extremes = self._extremes.whole().max(axis=0)
+        loud = np.add.reduceat(extremes >= STRAIGHT_FROM * extremes.max(), np.arange(0, extremes.size, 60))
+        needed = np.maximum(STRAIGHT_RUNS, STRAIGHT_A_SECOND * loud)
+        return straight[:, (np.bincount(minute, minlength=loud.size) >= needed)[minute]]
 
     def _suspected_rounded(self) -> NDArray[np.float32]:
         found = self._rounded.whole()
