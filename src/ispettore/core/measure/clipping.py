@@ -45,7 +45,7 @@ class Clipping:
         self._seen = 0
         # Rows: cell, level with its sign, samples, channel.
         self._flat, self._rounded, self._straight = Series(4), Series(4), Series(4)
-        self._clear = False  # flat tops that count were seen: then nobody asks what is only suspected
+        self._clear = False  # flat tops were seen that count however loud the rest is: nobody asks what is only suspected then
         self._extremes = Series(2 * channels)
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
@@ -58,7 +58,8 @@ class Clipping:
             flat = _crests(sound.samples, self._step, FLAT, *tops)
             self._note(self._flat, flat, sound.past)
             if flat.shape[1] and not self._clear:
-                self._clear = bool(self._supported(self._flat.whole()).any())
+                known = self._flat.whole()
+                self._clear = bool((self._supported(known) & (np.abs(known[1]) >= FROM_TOP)).any())
             if not self._clear:
                 self._note(self._rounded, _crests(sound.samples, self._step, ROUNDED, *tops), sound.past)
                 self._note(self._straight, _straight_tops(sound.samples, self._step, self._corner, *tops), sound.past)
