@@ -240,7 +240,7 @@ class Mixing(unittest.TestCase):
             (other, "The channels differ"),
             (0 * voice, "The channels differ"),
         ):
-            _, done = treated(np.stack((voice, second), axis=1), ("channels", {"channels": 1}))
+            _, done = treated(np.stack((voice, second), axis=1), ("channels", {"channels": 1, "live": [1, 2]}))
             told = done.ledger[0].warnings
             if words is None:
                 self.assertEqual(told, ())

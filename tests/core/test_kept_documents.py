@@ -228,8 +228,9 @@ class Sealed(unittest.TestCase):
             found = verify(seal.seal(content, mine), AUDIO, keys=self.keys)
             with self.subTest(version=version):
                 self.assertIn("RMS level is certified as −23.38 dBFS but measures −20.38 dBFS", " ".join(found.problems))
-        content = golden("certificate-1")["certificate"] | {"methods_version": 99}
-        found = verify(seal.seal(content, mine), AUDIO, keys=self.keys)
+        specification = kept_specifications.specification(golden("specification-1"))
+        certificate, _, _ = certify(AUDIO, specification, issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="test")
+        found = verify(seal.seal(certificate.plain() | {"methods_version": 99}, mine), AUDIO, keys=self.keys)
         self.assertTrue(found.genuine, "all that newer methods read agrees")
         self.assertIn("newer methods than this program has (version 99", found.methods)
 

@@ -10,7 +10,6 @@ from scipy import signal
 from ispettore.core.measure import low_rate, true_peak
 from ispettore.core.measure.active_speech import ActiveSpeech
 from ispettore.core.measure.cells import Cells
-from ispettore.core.measure.channel_difference import ChannelDifference
 from ispettore.core.measure.clicks import Clicks
 from ispettore.core.measure.clipping import Clipping
 from ispettore.core.measure.dropouts import Dropouts
@@ -248,17 +247,6 @@ class References(unittest.TestCase):
         found = {k for f in meter.findings() for k in range(round(f.start_s * 1_000), round(f.end_s * 1_000))}
         self.assertTrue(expected <= found, (expected, found))
         self.assertEqual(len(meter.findings()) == 0, not expected)
-
-    @settings(phases=QUICK, max_examples=15, deadline=None)
-    @given(seeds, st.sampled_from(["identical", "inverted", "silent", "different"]), rates)
-    def test_how_channels_differ(self, seed, relation, rate):
-        left = some(seed, 2 * rate, 1)[:, 0]
-        right = {"identical": left, "inverted": -left, "silent": 0 * left, "different": some(seed + 1, 2 * rate, 1)[:, 0]}[relation]
-        wave = np.stack((left, right), axis=1).astype(np.float32)
-        cells = fed(Cells(sample_rate_hz=rate, channels=2), wave, rate)
-        meter, _, _ = fed_with_milliseconds(ChannelDifference(channels=2), wave, rate)
-        found, _ = meter.result(cells, duration_s=2.0)
-        self.assertEqual(found, relation)
 
 
 class WholeInspections(unittest.TestCase):

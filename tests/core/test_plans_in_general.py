@@ -9,6 +9,7 @@ import numpy as np
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspecting import measure_array
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import evening, planner
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import conform, role_for
@@ -76,8 +77,8 @@ class EverySpecification(unittest.TestCase):
 
 class Preparations(unittest.TestCase):
     @staticmethod
-    def facts(rate: int, channels: int) -> FileFacts:
-        return FileFacts(
+    def recording(rate: int, channels: int) -> Inspection:
+        facts = FileFacts(
             container="wav",
             codec="pcm",
             sample_rate_hz=rate,
@@ -89,11 +90,12 @@ class Preparations(unittest.TestCase):
             bit_rate_constant=None,
             size_bytes=0,
         )
+        return Inspection(name="", sha256="", facts=facts, readings={}, findings=[], speech=[], room_tone=[], methods_version=1)
 
     def kinds(self, rate: int, channels: int, specification: str, container: str) -> list[str]:
         form = OutputFormat.model_validate({"container": container})
         spec = catalogue.shipped()[specification]
-        prepared = planner.preparation(self.facts(rate, channels), spec, role=role_for(form, spec), form=form)
+        prepared = planner.preparation(self.recording(rate, channels), spec, role=role_for(form, spec), form=form)
         return [f"{step.kind} {next(iter(step.settings.values()))}" for step in prepared.steps]
 
     def test_conversions_are_those_that_are_asked_for_and_no_others(self):

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.grid import CELLS_PER_SECOND, borders, runs
 from ispettore.core.measure.inspecting import measure_array
+from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.demo import faults, scenario
 from tests import signals
 
@@ -94,7 +95,8 @@ class Noises(unittest.TestCase):
         self.assertEqual(len(inside), 1)
         for quantity, other in inspection.readings.items():
             with self.subTest(quantity=quantity):
-                self.assertTrue(other.method and other.unit)
+                self.assertTrue(other.method)
+                self.assertEqual(other.unit, QUANTITIES[quantity].unit)
                 self.assertLessEqual(other.start_s, other.end_s)
 
 

@@ -54,7 +54,7 @@ class Report(unittest.TestCase):
             self.assertIn(limit.title, text)
         missed = len(self.report.verdict.missed)
         self.assertGreater(missed, 1)
-        self.assertIn(f"Outside Audiobook, retail, version 1: {missed} limits not met", text)
+        self.assertIn(f"Outside Audiobook, retail, version {self.report.verdict.version}: {missed} limits not met", text)
         told = {kind.title for kind in recording_report.told_of(self.report)}
         self.assertIn("Clipping", told)
         self.assertTrue(any(title.startswith("Peak over −3 dBFS") for title in told), told)

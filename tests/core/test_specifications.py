@@ -168,6 +168,8 @@ class Sentences(unittest.TestCase):
                 "Noise floor at most −60 dBFS between the words",
                 "Head between 0.5 and 1 s before the first word",
                 "Tail between 1 and 5 s after the last word",
+                "Loss in mono at most 2.5 dB in any 3 s of speech (advice)",
+                "Correlation at least 0 between left and right (advice)",
                 "Duration at most 2:00:00",
                 "File format mp3 in the file that is handed over",
                 "Sample rate exactly 44,100 Hz in the file that is handed over",

@@ -115,9 +115,9 @@ class PlainSteps(unittest.TestCase):
 
     def test_channels_mix_by_their_mean_and_spread_evenly(self):
         left, right = signals.noise(1, rms_dbfs=-20, rate=RATE), signals.noise(1, rms_dbfs=-20, rate=RATE, seed=2)
-        mono = processed("channels", np.stack((left, right), axis=1), channels=1)
+        mono = processed("channels", np.stack((left, right), axis=1), channels=1, live=[1, 2])
         self.assertTrue(np.allclose(mono[:, 0], (left + right) / 2, atol=1e-6))
-        two = processed("channels", left[:, None], channels=2)
+        two = processed("channels", left[:, None], channels=2, live=[1])
         self.assertTrue(np.array_equal(two[:, 0], two[:, 1]))
 
     def test_sample_rate_keeps_level_place_and_length(self):

@@ -9,7 +9,8 @@ from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.treat import tone
 from ispettore.core.treat.tone import Band, Tone
 from ispettore.core.treat.treatment import STEPS, Step
-from tests import signals
+from tests import signals, speakers
+from tests.corpus import some
 from tests.treating import EXAMPLES, RATE, db, fed, masked, measured, reading, treated
 
 
@@ -112,6 +113,14 @@ class LevelRiding(unittest.TestCase):
         self.assertLess(float(np.abs(done.reduction_db[speech]).mean()), 1.0)
 
 
+def _starts(laid: speakers.Laid) -> np.ndarray:
+    """True in the first 50 ms of every phrase."""
+    mask = np.zeros(laid.wave.size, dtype=bool)
+    for start, _ in laid.spans:
+        mask[round(start * RATE) : round((start + 0.05) * RATE)] = True
+    return mask
+
+
 class Multiband(unittest.TestCase):
     IDLE = ({"compressor": {"threshold_dbfs": 0}},) * 3
 
@@ -136,6 +145,26 @@ class Multiband(unittest.TestCase):
             line = np.exp(-2j * np.pi * hz * np.arange(3 * RATE) / RATE)
             before, after = (abs(np.mean((wave * line)[later])) for wave in (low + high, out))
             self.assertAlmostEqual(20 * np.log10(after / before), gain, delta=0.15)
+
+    def test_pauses_fall_with_the_words(self):
+        bands = [{"compressor": {"threshold_dbfs": each}} for each in (-40, -35, -45)]
+        for name in some(speakers.NAMES, every=4):
+            laid = speakers.laid(name, rate=RATE, seconds=20)
+            wave = laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-62)).wave
+            pauses = np.zeros_like(laid.words)
+            for start, end in laid.pauses():
+                pauses[round((start + 0.15) * RATE) : round((end - 0.1) * RATE)] = True
+            for rests, rises, at_most in ((True, 0.0, 1.5), (False, 8.0, 20.0)):
+                out, done = treated(wave, ("multiband-compressor", {"bands": bands, "rests_in_pauses": rests}))
+                words, room, starts = (
+                    db(np.mean(out[where] ** 2) / np.mean(wave[where] ** 2)) for where in (laid.words, pauses, _starts(laid))
+                )
+                crest = measured(wave).inspection.value("speech_crest_db") - measured(out).inspection.value("speech_crest_db")
+                with self.subTest(name=name, rests=rests):
+                    self.assertTrue(rises <= room - words <= at_most, room - words)
+                    self.assertGreater(starts, words - 0.5, "first consonants are not softer than the words")
+                    self.assertGreater(crest, 1.0)
+                    self.assertEqual("rests_at_db" in done.ledger[0].learned, rests)
 
     def test_bands_and_crossovers_have_to_fit(self):
         for settings in ({"bands": self.IDLE[:2]}, {"bands": self.IDLE, "crossovers_hz": [3_000, 150]}):

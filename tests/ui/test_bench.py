@@ -112,8 +112,8 @@ class Bench(InterfaceCase):
         _, content = self.open_recording("Marked", rms_dbfs=-8, room_dbfs=-60)
         peak = self.measured(content).inspection.readings["sample_peak_dbfs"]
         limits = self.page.get_by_role("region", name="Limits")
-        self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "File"])
-        limits.locator(".rule", has_text="Peak").hover()
+        self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "Health", "File"])
+        limits.locator(".rule").filter(has=self.page.get_by_text("Peak", exact=True)).hover()
         marked = self.page.locator(".ribbon .marked")
         plot = self.page.locator(".ribbon").bounding_box()["width"] - 2 - 44 - 132
         self.assertAlmostEqual(float(marked.get_attribute("x")), 44 + peak.start_s / 12 * plot, delta=1)

@@ -2,13 +2,17 @@
 
 import json
 import unittest
+from uuid import UUID
 
+import numpy as np
 import soundfile
 from fastapi.testclient import TestClient
 
+from ispettore.core.spec.builtin import impostor, versions
 from ispettore.core.spec.catalogue import schema, shipped
+from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import transaction
-from ispettore.studio.tables import Work
+from ispettore.studio.tables import Production, Work
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
@@ -48,15 +52,51 @@ class Specifications(unittest.TestCase):
         self.assertEqual([found["id"] for found in listed[:7]], list(shipped()))
         retail = self.view("audiobook-retail")
         self.assertTrue(retail["ships"])
-        self.assertEqual(retail["versions"], [{"version": 1, "created_at": None, "certificates": 0}])
+        self.assertEqual(retail["versions"], [{"version": each, "created_at": None, "certificates": 0} for each in (1, 2)])
+        changed = self.client.get("/api/specifications/audiobook-retail/changes?before=1&after=2").json()
+        self.assertEqual(len(changed), 2)
         first = retail["sentences"][0]["pieces"]
         self.assertEqual([piece["part"] for piece in first], ["words", "low", "words", "high", "words"])
         refused = self.keep(retail["specification"])
         self.assertEqual(refused.status_code, 409)
         self.assertIn("Copy it, and change the copy", refused.json()["error"])
         self.assertEqual(self.client.get("/api/specifications/none").status_code, 404)
-        self.assertEqual(self.client.get("/api/specifications/audiobook-retail/2").status_code, 404)
+        self.assertEqual(self.client.get("/api/specifications/audiobook-retail/9").status_code, 404)
         self.assertEqual(self.client.get("/api/specification.schema.json").json(), json.loads(json.dumps(schema())))
+
+    def test_productions_follow_what_ships_and_older_versions_stay_known(self):
+        first, second = versions("audiobook-retail")
+        self.assertEqual(impostor(first.id, first.name, first), "", "an older certificate's specification is no impostor")
+        softer = first.model_copy(update={"limits": first.limits[1:]})
+        self.assertIn("built in and asks for something else", impostor(first.id, first.name, softer))
+        made = self.client.post("/api/productions", json={"name": "Years ago", "specification_id": first.id}).json()["id"]
+        with transaction() as session:
+            production = session.get(Production, UUID(made))
+            production.specification = first.model_dump(mode="json")
+            session.add(production)
+        self.assertEqual(specifications.follow_shipped(), 1)
+        self.assertEqual(self.client.get(f"/api/productions/{made}").json()["specification"], second.model_dump(mode="json"))
+        self.assertEqual(specifications.follow_shipped(), 0)
+
+    def test_advice_has_a_column_once_a_recording_misses_it(self):
+        made = self.client.post("/api/productions", json={"name": "Sides", "specification_id": "audiobook-retail"}).json()["id"]
+
+        def columns() -> list[str]:
+            return [limit["quantity"] for limit in self.client.get(f"/api/productions/{made}").json()["columns"]]
+
+        def bring_in(name: str, content: bytes) -> None:
+            put = self.client.put(f"/api/productions/{made}/recordings", params={"name": name}, content=content)
+            do(work_for(put.json()["id"]).id, self.application.store)
+
+        bring_in("mono.wav", self.content)
+        self.assertEqual(columns()[:3], ["rms_dbfs", "sample_peak_dbfs", "noise_floor_dbfs"])
+        self.assertNotIn("mono_loss_db", columns())
+        path = self.application.folder / "inverted.wav"
+        voice = signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-78)
+        soundfile.write(path, np.stack((voice, -voice), axis=1), RATE, subtype="PCM_24")
+        bring_in("inverted.wav", path.read_bytes())
+        self.assertIn("mono_loss_db", columns())
+        self.assertIn("channel_correlation", columns())
 
     def test_a_changed_limit_judges_existing_readings_anew_and_measures_nothing(self):
         own = self.copy("House limits")

@@ -5,11 +5,13 @@
     position: LimitVerdict['position'];
     /** For "near": whether it is the upper bound that is near. */
     high?: boolean;
+    /** Its colour, where that is not the position's own. */
+    tone?: LimitVerdict['position'];
     size?: number;
     /** Where a word beside the mark says the same already. */
     silent?: boolean;
   }
-  let { position, high = true, size = 14, silent = false }: Props = $props();
+  let { position, high = true, tone = position, size = 14, silent = false }: Props = $props();
 
   const WORDS = { inside: 'inside', near: 'near the bound', over: 'over', under: 'under', unmeasured: 'not measured' };
   const left = $derived(position !== 'near' || !high);
@@ -18,7 +20,7 @@
 </script>
 
 <svg
-  class={position}
+  class={tone}
   viewBox="0 0 32 16"
   height={size}
   width={size * 2}

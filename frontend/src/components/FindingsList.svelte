@@ -43,9 +43,9 @@
 {/if}
 <ul>
   {#each shown as group (group.key)}
-    <li class:outside={group.outside}>
+    <li class:outside={group.outside && !group.mild}>
       <div class="what">
-        {#if group.outside}<BracketMark position={group.side} silent />{/if}
+        {#if group.outside}<BracketMark position={group.side} tone={group.mild ? 'near' : group.side} silent />{/if}
         <span class="title"><Explained text={group.title} method={method(group)} /></span>
         {#if group.places.length > 1}<span class="count">{group.places.length} places</span>{/if}
       </div>

@@ -1,7 +1,7 @@
 <script lang="ts">
   // One reading in the sheet: bracket mark and figure.
   import type { LimitVerdict } from '../lib/api';
-  import { bounds, distance, number, reading, unit } from '../lib/format';
+  import { bounds, distance, number, reading, tone, unit } from '../lib/format';
   import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   interface Props {
@@ -22,11 +22,14 @@
   );
   const figure = $derived(`${limit.title} ${reading(limit, 1)} ${unit(limit)}`.trim());
   const spread = $derived(limit.applies_to === 'production' ? ' between the least and the most' : '');
-  const said = $derived([figure + spread, bounds(limit), distance(limit), standing].filter(Boolean).join('; '));
+  const asked = $derived(bounds(limit) + (limit.severity === 'advice' ? ', advice' : ''));
+  const said = $derived([figure + spread, asked, distance(limit), standing].filter(Boolean).join('; '));
 </script>
 
-<span class={`cell ${limit.position}`} class:apart={apart !== undefined} data-said={said}>
-  <BracketMark position={limit.position} {high} size={13} /><span class="figure">{reading(limit)}</span>
+<span class={`cell ${tone(limit)}`} class:apart={apart !== undefined} data-said={said}>
+  <BracketMark position={limit.position} tone={tone(limit)} {high} size={13} /><span class="figure"
+    >{reading(limit)}</span
+  >
 </span>
 
 <style>

@@ -2,7 +2,7 @@
   // One limit: a rule with a scale, the allowed band between brackets, and the reading as a wedge. Before and after together.
   import { scaleLinear } from 'd3-scale';
   import type { LimitVerdict, Method } from '../lib/api';
-  import { bounds, distance, number, reading, unit } from '../lib/format';
+  import { bounds, distance, number, reading, tone, unit } from '../lib/format';
   import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   import Explained from './Explained.svelte';
@@ -20,6 +20,7 @@
   let { limit, after, method, here = '', taken, onmark, ongo }: Props = $props();
 
   const WIDTH = 300;
+  const LEAST_SPAN: Record<string, number> = { s: 1, '': 1 };
   const now = $derived(after ?? limit);
   const values = $derived(
     [limit.reading, after?.reading].filter(
@@ -29,7 +30,7 @@
   const drawn = $derived(
     (limit.low !== null || limit.high !== null) &&
       limit.low !== limit.high &&
-      limit.unit !== '' &&
+      (limit.unit !== '' || limit.decimals > 0) &&
       limit.unit !== 'kbit/s',
   );
   const scale = $derived.by(() => {
@@ -37,7 +38,7 @@
     const high = limit.high ?? Math.max(limit.low ?? 0, ...values);
     const least = Math.min(low, ...values);
     const most = Math.max(high, ...values);
-    const span = Math.max(most - least, Math.abs(high - low), limit.unit === 's' ? 1 : 6);
+    const span = Math.max(most - least, Math.abs(high - low), LEAST_SPAN[limit.unit] ?? 6);
     const openLow = limit.low === null ? span * 0.25 : 0;
     const openHigh = limit.high === null ? span * 0.25 : 0;
     return scaleLinear()
@@ -68,13 +69,13 @@
 
 <div
   class="rule"
-  class:outside={!now.passes}
+  class:outside={!now.passes && now.severity === 'must'}
   role="presentation"
   onpointerenter={() => taken && onmark?.(taken)}
   onpointerleave={() => taken && onmark?.()}
 >
   <div class="name">
-    <BracketMark position={now.position} {high} />
+    <BracketMark position={now.position} tone={tone(now)} {high} />
     <span class="title"><Explained text={limit.title} {method} {here} /></span>
     <span class="bounds">{bounds(limit)}{limit.severity === 'advice' ? ', advice' : ''}</span>
   </div>
@@ -97,7 +98,7 @@
           <path class="wedge before" d={`M${x(limit.reading)} 17l-4.5 -9h9z`} />
         {/if}
         {#if typeof now.reading === 'number'}
-          <path class={`wedge ${now.position}`} d={`M${x(now.reading)} 17l-4.5 -9h9z`} />
+          <path class={`wedge ${tone(now)}`} d={`M${x(now.reading)} 17l-4.5 -9h9z`} />
         {/if}
       </svg>
     {/if}
@@ -112,7 +113,7 @@
     {#if taken}
       <button
         type="button"
-        class={`value ${now.position}`}
+        class={`value ${tone(now)}`}
         title="Go to where it was taken"
         onfocus={() => onmark?.(taken)}
         onblur={() => onmark?.()}
@@ -120,10 +121,10 @@
         ><span class="visually-hidden">{limit.title}: go to where it was taken, </span>{reading(now)}</button
       >
     {:else}
-      <span class={`value ${now.position}`}>{reading(now)}</span>
+      <span class={`value ${tone(now)}`}>{reading(now)}</span>
     {/if}<span class="unit">{unit(now)}</span>
   </div>
-  <div class={`distance ${now.position}`}>{distance(now)}</div>
+  <div class={`distance ${tone(now)}`}>{distance(now)}</div>
 </div>
 
 <style>

@@ -67,9 +67,15 @@ export function distance(limit: Judged): string {
   const far = Math.abs(limit.margin);
   if (quantity(limit.quantity).clock) return `${clock(far)} ${side}`;
   if (inside && (!limit.difference_unit || COARSE.includes(limit.difference_unit))) return '';
-  let decimals = limit.difference_unit ? limit.decimals : 0;
+  let decimals = limit.decimals;
   while (!inside && decimals < 3 && Number(far.toFixed(decimals)) === 0) decimals += 1;
   return `${number(far, decimals)} ${limit.difference_unit} ${side}`.replace('  ', ' ');
+}
+
+/** How a limit is coloured: as it stands, but advice that is not met only warns. */
+export function tone(limit: Pick<LimitVerdict, 'position' | 'severity'>): LimitVerdict['position'] {
+  const missed = limit.position === 'over' || limit.position === 'under';
+  return missed && limit.severity === 'advice' ? 'near' : limit.position;
 }
 
 /** The bounds of a limit in words. */

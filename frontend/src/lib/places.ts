@@ -20,6 +20,8 @@ export interface Group {
   /** The quantity or the kind of finding it is explained by. */
   name: string;
   outside: boolean;
+  /** A limit that is advice alone: it warns and fails nothing. */
+  mild: boolean;
   side: 'over' | 'under';
   advice: string;
   places: Place[];
@@ -59,9 +61,10 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
       const bound = `${exact(breach.bound)} ${breach.unit}`;
       group = groups.get(key) ?? {
         key,
-        title: `${breach.title} ${side} ${bound}`,
+        title: `${breach.title} ${side} ${bound}${breach.severity === 'advice' ? ', advice' : ''}`,
         name: breach.quantity,
         outside: true,
+        mild: breach.severity === 'advice',
         side,
         advice: '',
         places: [],
@@ -74,6 +77,7 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
         title: finding.title,
         name: finding.kind,
         outside: false,
+        mild: true,
         side: 'over',
         advice: finding.advice,
         places: [],
@@ -86,7 +90,7 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
       group: group.title,
       start_s,
       end_s,
-      outside: group.outside,
+      outside: group.outside && !group.mild,
       whole,
       accepted: 'finding' in place ? place.finding.accepted : '',
       said: 'breach' in place ? passed(place.breach) : measured(place.finding),

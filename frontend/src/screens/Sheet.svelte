@@ -35,13 +35,7 @@
   const acting = new Acting(client);
   const attempt = acting.attempt.bind(acting);
 
-  // What holds for recordings, and what is only asked to be alike in all of them.
-  const columns = $derived.by(() => {
-    const limits = sheet.data?.specification.limits ?? [];
-    const own = limits.filter((limit) => limit.applies_to === 'recording');
-    const alike = limits.filter((limit) => limit.applies_to === 'production');
-    return [...own, ...alike.filter((limit) => !own.some((other) => other.quantity === limit.quantity))];
-  });
+  const columns = $derived(sheet.data?.columns ?? []);
   const known = meanings();
   const quantities = $derived(
     columns.map((limit) => {

@@ -155,6 +155,15 @@ def _guide() -> tuple[NDArray[np.float64], Truth]:
     return np.stack(sides, axis=1), truth
 
 
+def _upside_down() -> tuple[NDArray[np.float64], Truth]:
+    """The guide's last sentences, with a hiss of its own on each side and the right side wired the wrong way round."""
+    wave, sentences = clean_speech("museum-guide")
+    wave = wave[int((sentences[len(sentences) // 2, 0] - 0.05) * RATE_HZ) :]
+    wave = at_level(wave, rms_dbfs=-20.0)
+    sides = [in_room(wave * sign, noise_dbfs=-68.0, head_s=0.6, tail_s=1.1, seed=24 + k) for k, sign in enumerate((1.0, -1.0))]
+    return np.stack(sides, axis=1), Truth(-68.0, 0.65, 1.1, findings=(("inverted-channel", 0.0),))
+
+
 def _bulletin() -> tuple[NDArray[np.float64], Truth]:
     wave, _ = clean_speech("harbour-bulletin")
     made, truth = _placed(wave, rms_dbfs=-17.5, noise_dbfs=-60.0, head_s=0.4, tail_s=1.2, seed=30)
@@ -180,7 +189,10 @@ PRODUCTIONS = (
     DemoProduction(
         "Museum guide",
         "podcast-stereo",
-        (DemoRecording("Room of instruments.wav", "too quiet, leans to the left, the hall is heard", _guide),),
+        (
+            DemoRecording("Room of instruments.wav", "too quiet, leans to the left, the hall is heard", _guide),
+            DemoRecording("Room of clocks.wav", "the right channel is upside down", _upside_down),
+        ),
     ),
     DemoProduction(
         "Harbour bulletin",

@@ -8,7 +8,7 @@ from typing import Any
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.figures import clock, exact, number
 from ispettore.core.measure.ribbon import LOWEST_DB, Ribbon
-from ispettore.core.spec.standing import bounds, distance, reading, unit
+from ispettore.core.spec.standing import COARSE, asked, distance, reading, tone, unit
 from ispettore.core.spec.verdict import LimitVerdict
 
 INK, SOFT, RULE, PAPER = "#1D2126", "#565B62", "#D8D1C4", "#F5F2EC"
@@ -67,9 +67,9 @@ class Page:
             self.text(x, self.y, row, size=size, colour=colour)
             self.y -= leading
 
-    def mark(self, x: float, y: float, position: str, *, high: bool = True, scale: float = 1.0) -> None:
+    def mark(self, x: float, y: float, position: str, *, tone: str = "", high: bool = True, scale: float = 1.0) -> None:
         """A bracket mark with its left edge at x, centred on y: the drawing of the screen, in points."""
-        colour = COLOURS[position]
+        colour = COLOURS[tone or position]
         self.c.setStrokeColor(colour)
         self.c.setFillColor(colour)
         self.c.setLineWidth(0.9 * scale)
@@ -130,9 +130,9 @@ class Page:
             self.room_for(20)
             self.line(EDGE, self.y + 14, self.width - EDGE, self.y + 14)
             high = upper_is_near(limit)
-            self.mark(EDGE - 4, self.y + 3, limit.position, high=high)
+            self.mark(EDGE - 4, self.y + 3, limit.position, tone=tone(limit), high=high)
             self.text(EDGE + 20, self.y, limit.title, font=STRONG)
-            self.text(EDGE + 118, self.y, bounds(limit), size=8.5, colour=SOFT)
+            self.text(EDGE + 118, self.y, asked(limit), size=8.5, colour=SOFT)
             self.rule(limit)
             self.text(self.width - EDGE - 92, self.y, reading(limit, more=MORE), font=FIGURES, size=9, right=True)
             self.text(self.width - EDGE - 88, self.y, unit(limit), size=8, colour=SOFT)
@@ -142,7 +142,7 @@ class Page:
 
     def rule(self, limit: LimitVerdict) -> None:
         """The tolerance rule: the allowed stretch between brackets, the reading as a wedge."""
-        if not isinstance(limit.reading, float | int) or limit.difference_unit in ("", "Hz", "kbit/s"):
+        if not isinstance(limit.reading, float | int) or limit.difference_unit in COARSE or not (limit.unit or limit.decimals):
             return
         low, high, value = limit.low, limit.high, float(limit.reading)
         known = [each for each in (low, high, value) if each is not None]
@@ -170,7 +170,7 @@ class Page:
         wedge.lineTo(x(value) - 2.6, base + 5.2)
         wedge.lineTo(x(value) + 2.6, base + 5.2)
         wedge.close()
-        self.c.setFillColor(COLOURS[limit.position])
+        self.c.setFillColor(COLOURS[tone(limit)])
         self.c.drawPath(wedge, stroke=0, fill=1)
 
 

@@ -25,8 +25,8 @@ from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.spec.quantities import quantity
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import Spread
-from ispettore.core.spec.standing import bounds, reading
-from ispettore.core.spec.verdict import LimitVerdict, Verdict
+from ispettore.core.spec.standing import asked, reading, tone
+from ispettore.core.spec.verdict import LimitVerdict, Verdict, columns
 from ispettore.core.spec.wording import sentence
 
 WIDTH, HEIGHT = 842.0, 595.0
@@ -87,7 +87,9 @@ class _Sheet(Page):
         self.sheet = sheet
         self.number = 1
         judged = [row.verdict for row in sheet.rows if row.verdict]
-        self.columns = list({limit.quantity: limit for verdict in judged for limit in verdict.limits}.values())
+        shown = {limit.quantity for limit in columns(sheet.specification, judged)}
+        every = {limit.quantity: limit for verdict in judged for limit in verdict.limits}
+        self.columns = [limit for limit in every.values() if limit.severity == "must" or limit.quantity in shown]
         room = WIDTH - 2 * EDGE - PLACE - NAME - VERDICT
         self.ribbon_width = RIBBON if (room - RIBBON) / max(len(self.columns), 1) >= NARROWEST else 0.0
         self.column = min(78.0, (room - self.ribbon_width) / max(len(self.columns), 1))
@@ -116,7 +118,7 @@ class _Sheet(Page):
         self.text(EDGE + PLACE, self.y, "Recording", font=STRONG, size=8)
         for index, limit in enumerate(self.columns):
             self.within(self.at(index), self.y + 9, limit.title, self.column - 4, font=STRONG, size=8)
-            self.within(self.at(index), self.y, bounds(limit), self.column - 3, size=6.5, colour=SOFT)
+            self.within(self.at(index), self.y, asked(limit), self.column - 3, size=6.5, colour=SOFT)
         self.text(WIDTH - EDGE, self.y, "Verdict", font=STRONG, size=8, right=True)
         self.y -= 6
         self.line(EDGE, self.y, WIDTH - EDGE, self.y, colour=INK, width=0.8)
@@ -160,8 +162,8 @@ class _Sheet(Page):
 
     def cell(self, index: int, base: float, limit: LimitVerdict) -> None:
         x = self.at(index)
-        self.mark(x - 4, base + 2.6, limit.position, high=upper_is_near(limit), scale=0.85)
-        colour = COLOURS[limit.position] if limit.position in ("over", "under") else INK
+        self.mark(x - 4, base + 2.6, limit.position, tone=tone(limit), high=upper_is_near(limit), scale=0.85)
+        colour = INK if limit.passes else COLOURS[tone(limit)]
         self.within(x + 14, base, reading(limit, more=MORE), self.column - 16, font=FIGURES, size=8, colour=colour)
 
     def production(self) -> None:

@@ -34,7 +34,7 @@ from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.methods import methods, title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.standing import bounds, distance, reading, unit
+from ispettore.core.spec.standing import asked, distance, reading, tone, unit
 from ispettore.core.spec.verdict import Verdict
 
 WIDTH, HEIGHT = 595.0, 842.0
@@ -175,9 +175,9 @@ def _html(report: RecordingReport) -> Iterator[str]:
     yield "<h2>Limits</h2><table><tr><th>Limit</th><th>Allowed</th><th>Reading</th><th>Distance</th><th>Stands</th></tr>"
     for limit in report.verdict.limits:
         stands = "near the bound" if limit.position == "near" else limit.position
-        cells = (limit.title, bounds(limit), f"{reading(limit, more=MORE)} {unit(limit)}", distance(limit), stands)
+        cells = (limit.title, asked(limit), f"{reading(limit, more=MORE)} {unit(limit)}", distance(limit), stands)
         row = "".join(f"<td>{escape(cell)}</td>" for cell in cells)
-        yield f'<tr class="{"inside" if limit.passes else "outside"}">{row}</tr>'
+        yield f'<tr class="{"outside" if tone(limit) in ("over", "under") else "inside"}">{row}</tr>'
     yield "</table>"
     told = list(told_of(report))
     if told:

@@ -11,6 +11,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from ispettore.core.audio.layout import LAYOUTS
+
 # BS.1770-5 Annex 1, tables 1 and 2: b0 b1 b2 a1 a2 at 48 kHz.
 SHELF_48K = np.array([1.53512485958697, -2.69169618940638, 1.19839281085285, -1.69065929318241, 0.73248077421585])
 HIGH_PASS_48K = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
@@ -19,15 +21,9 @@ HIGH_PASS_48K = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
 SHELF_HZ, SHELF_DB, SHELF_Q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
 HIGH_PASS_HZ, HIGH_PASS_Q = 38.13547087602444, 0.5003270373238773
 
-# BS.1770-5 Annex 1, table 3: weights of L R C Ls Rs; the low-frequency channel does not count.
-CHANNEL_WEIGHTS = {
-    1: (1.0,),
-    2: (1.0, 1.0),
-    3: (1.0, 1.0, 1.0),
-    4: (1.0, 1.0, 1.41, 1.41),
-    5: (1.0, 1.0, 1.0, 1.41, 1.41),
-    6: (1.0, 1.0, 1.0, 0.0, 1.41, 1.41),
-}
+# BS.1770-5 Annex 1, table 3; the low-frequency channel does not count.
+WEIGHTS = {"M": 1.0, "L": 1.0, "R": 1.0, "C": 1.0, "LFE": 0.0, "Ls": 1.41, "Rs": 1.41}
+CHANNEL_WEIGHTS = {channels: tuple(WEIGHTS[each] for each in layout) for channels, layout in LAYOUTS.items()}
 
 
 def response(section: NDArray[np.float64], frequency_hz: NDArray[np.float64], sample_rate_hz: float) -> NDArray[np.float64]:

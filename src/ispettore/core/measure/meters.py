@@ -106,7 +106,7 @@ class Meters:
         self.filtered, self.active_speech = self.levels.filtered, self.levels.active_speech
         self.spectra = Spectra(sample_rate_hz=sample_rate_hz, channels=channels)
         self.low_rate = LowRate(sample_rate_hz=sample_rate_hz, channels=channels)
-        self.channel_difference = ChannelDifference(channels=channels)
+        self.channel_difference = ChannelDifference(sample_rate_hz=sample_rate_hz, channels=channels)
         self.fed = [*(made(sample_rate_hz, channels, bit_depth) for made in FED), self.channel_difference]
         self.clipping = next(meter for meter in self.fed if isinstance(meter, Clipping))
 

@@ -167,8 +167,9 @@ class _Attempt:
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
-        prepared = planner.preparation(self.before.inspection.facts, self.specification, role=self.role, form=self.form)
+        prepared = planner.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
         basis = self._basis(prepared)
+        cancels = planner.cancelling(self.before.inspection, basis.inspection, prepared)
         learned = self._encoder_effect(basis).model_copy(update={"rumble_db": self._rumble_effect(basis)})
         closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
@@ -181,8 +182,8 @@ class _Attempt:
                 learned=learned,
                 prepared=prepared,
             )
-            if plan.obstacles:
-                return self._refuse(plan, plan.obstacles, number)
+            if obstacles := (*plan.obstacles, *([cancels] if cancels else [])):
+                return self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB

@@ -4,20 +4,33 @@ import json
 import unicodedata
 from functools import cache
 from importlib import resources
+from importlib.resources.abc import Traversable
 
 from ispettore.core.spec.specification import Specification
+
+_FOLDER = resources.files("ispettore.core.spec") / "shipped"
 
 
 @cache
 def shipped() -> dict[str, Specification]:
     """All shipped specifications by identifier, in the order of their file names."""
-    folder = resources.files("ispettore.core.spec") / "shipped"
-    found = [
-        Specification.model_validate(json.loads(entry.read_text(encoding="utf-8")))
-        for entry in sorted(folder.iterdir(), key=lambda entry: entry.name)
-        if entry.name.endswith(".json")
-    ]
-    return {specification.id: specification for specification in found}
+    return {specification.id: specification for specification in _in(_FOLDER)}
+
+
+@cache
+def versions(identifier: str) -> tuple[Specification, ...]:
+    """Every version of a shipped specification that ever shipped, the newest last; empty where none is called so.
+
+    >>> [each.version for each in versions("audiobook-retail")], versions("mine")
+    ([1, 2], ())
+    """
+    every = [*_in(_FOLDER / "earlier"), *shipped().values()]
+    return tuple(sorted((each for each in every if each.id == identifier), key=lambda each: each.version))
+
+
+def _in(folder: Traversable) -> list[Specification]:
+    entries = sorted((entry for entry in folder.iterdir() if entry.name.endswith(".json")), key=lambda entry: entry.name)
+    return [Specification.model_validate(json.loads(entry.read_text(encoding="utf-8"))) for entry in entries]
 
 
 def impostor(identifier: object, name: object, specification: Specification | None = None) -> str:
@@ -31,7 +44,7 @@ def impostor(identifier: object, name: object, specification: Specification | No
     'its name is that of “Audiobook, retail”, which is built in and asks for something else'
     """
     for known in shipped().values():
-        if specification is not None and specification == known:
+        if specification is not None and specification in versions(known.id):
             return ""
         taken = "identifier" if identifier == known.id else "name" if _plain(str(name)) == _plain(known.name) else ""
         if taken:

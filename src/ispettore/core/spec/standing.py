@@ -4,7 +4,7 @@ The page has the same in `frontend/src/lib/format.ts`; both pass the cases in `t
 """
 
 from ispettore.core.figures import clock, exact, number
-from ispettore.core.spec.verdict import LimitVerdict
+from ispettore.core.spec.verdict import LimitVerdict, Position
 
 MOST_DECIMALS = 3
 COARSE = ("Hz", "kbit/s")
@@ -55,10 +55,20 @@ def distance(limit: LimitVerdict) -> str:
     return f"{apart(limit)} {limit.difference_unit} {side}".replace("  ", " ")
 
 
+def asked(limit: LimitVerdict) -> str:
+    """What is allowed, and whether it is only advice: "at most 2.5 dB, advice"."""
+    return bounds(limit) + (", advice" if limit.severity == "advice" else "")
+
+
+def tone(limit: LimitVerdict) -> Position:
+    """How a limit is coloured: as it stands, but advice that is not met only warns."""
+    return "near" if limit.severity == "advice" and limit.position in ("over", "under") else limit.position
+
+
 def apart(limit: LimitVerdict) -> str:
     """The distance as a figure alone."""
     far = abs(limit.margin or 0.0)
-    decimals = limit.decimals if limit.difference_unit else 0
+    decimals = limit.decimals
     while limit.margin and limit.margin < 0 and decimals < MOST_DECIMALS and float(number(far, decimals).replace(",", "")) == 0:
         decimals += 1
     return number(far, decimals)

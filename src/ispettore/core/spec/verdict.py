@@ -1,6 +1,6 @@
 """Verdicts: where each reading stands to its limit, and whether the file passes."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -167,3 +167,16 @@ def judge_production(inspections: Sequence[Inspection], specification: Specifica
         else:
             found.append(place(limit, max(numbers) - min(numbers)))
     return tuple(found)
+
+
+def columns(specification: Specification, verdicts: Iterable[Verdict]) -> tuple[Limit, ...]:
+    """The limits that have a column on a sheet: on recordings those that must be met, and advice that one of them does not meet;
+    then what is only asked of the production as a whole."""
+    missed = {limit.quantity for verdict in verdicts for limit in verdict.limits if not limit.passes}
+    own = [
+        limit
+        for limit in specification.limits
+        if limit.applies_to == "recording" and (limit.severity == "must" or limit.quantity in missed)
+    ]
+    known = {limit.quantity for limit in own}
+    return (*own, *(limit for limit in specification.limits if limit.applies_to == "production" and limit.quantity not in known))

@@ -14,10 +14,11 @@ from pydantic import Field
 
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
-from ispettore.core.treat.control import TickedProcessor, ballistics
+from ispettore.core.treat.control import TickedProcessor, ballistics, resting
 from ispettore.core.treat.step import Context, Settings
 
 HOLD_MS = 5.0  # to each side
+RESTS_FROM_DB, RESTS_OVER_DB = 8.0, 6.0  # so far under the threshold it begins to rest, and over so many decibels more it does
 FLOOR = 1e-8
 
 
@@ -42,17 +43,26 @@ class Compressor(Settings):
 class CompressorProcessor(TickedProcessor):
     """Latency: half the hold and the look-ahead, compensated."""
 
-    def __init__(self, context: Context, settings: Compressor) -> None:
+    def __init__(self, context: Context, settings: Compressor, *, rest_db: float = 0.0) -> None:
+        """`rest_db`, 0 or below, is the gain that it goes to where the sound is far below the threshold."""
         ahead_ms = settings.attack_ms if settings.look_ahead_ms is None else settings.look_ahead_ms
         super().__init__(context, hold_ms=HOLD_MS, ahead_ms=ahead_ms, squares=settings.detection == "rms")
         self._settings = settings
         tick_ms = 1000 * self._tick / context.sample_rate_hz
         self._attack, self._release = (float(np.exp(-tick_ms / ms)) for ms in (settings.attack_ms, settings.release_ms))
-        self._smoothed = 0.0
+        self._rest_db = rest_db
+        self._smoothed, self._asleep = rest_db, rest_db < 0
 
     def factors(self, levels: NDArray[np.float64]) -> NDArray[np.float64]:
         level = (10 if self._squares else 20) * np.log10(np.maximum(levels, FLOOR**2 if self._squares else FLOOR))
-        gain_db, self._smoothed = ballistics(static_curve(level, self._settings), self._attack, self._release, self._smoothed)
+        target = static_curve(level, self._settings)
+        if self._rest_db:
+            rest = np.clip((self._settings.threshold_dbfs - RESTS_FROM_DB - level) / RESTS_OVER_DB, 0, 1)
+            gain_db, self._smoothed, self._asleep = resting(
+                target, rest, self._rest_db, self._attack, self._release, self._smoothed, self._asleep
+            )
+        else:
+            gain_db, self._smoothed = ballistics(target, self._attack, self._release, self._smoothed)
         wet = self._settings.wet
         return np.asarray(1 - wet + wet * 10 ** ((gain_db + self._settings.make_up_db) / 20))
 

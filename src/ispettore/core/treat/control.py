@@ -151,3 +151,23 @@ def ballistics(target: NDArray[np.float64], attack: float, release: float, last:
         last = keep * last + (1 - keep) * target[n]
         out[n] = last
     return out, last
+
+
+@kernel
+def resting(
+    target: NDArray[np.float64], rest: NDArray[np.float64], rest_db: float, attack: float, release: float, last: float, asleep: bool
+) -> tuple[NDArray[np.float64], float, bool]:
+    """As `ballistics`, but to `rest_db` by the release where `rest` is 1 (to a part where it is less), and from there back by the
+    attack, so that no consonant is late."""
+    out = np.empty(target.size)
+    for n in range(target.size):
+        wanted = target[n] + (rest_db - target[n]) * rest[n]
+        if rest[n] > 0:
+            keep = release
+            asleep = True
+        else:
+            asleep = asleep and wanted > last + 0.1
+            keep = attack if asleep or wanted < last else release
+        last = keep * last + (1 - keep) * wanted
+        out[n] = last
+    return out, last, asleep

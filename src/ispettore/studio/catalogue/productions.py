@@ -10,7 +10,7 @@ from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet
 from ispettore.core.spec import kept
 from ispettore.core.spec.spread import spreads
-from ispettore.core.spec.verdict import judge_production
+from ispettore.core.spec.verdict import columns, judge_production
 from ispettore.core.text import refuse
 from ispettore.studio import events
 from ispettore.studio.catalogue import recordings, specifications
@@ -142,6 +142,7 @@ def sheet(production_id: UUID) -> ProductionView:
             notes=production.notes,
             archived=production.archived_at is not None,
             specification=specification,
+            columns=list(columns(specification, (row.verdict for row in rows if row.verdict))),
             recordings=rows,
             whole=list(judge_production(inspections, specification)) if inspections else [],
             spreads=list(spreads(inspections, specification)),

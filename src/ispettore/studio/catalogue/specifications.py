@@ -56,7 +56,7 @@ def view(identifier: str) -> SpecificationView:
             productions=list(held),
             versions=[
                 SpecificationVersion(version=number, created_at=created, certificates=_certificates(session, identifier, number))
-                for number, created in _dates(records) or [(newest.version, None)]
+                for number, created in _dates(records) or [(each.version, None) for each in builtin.versions(identifier)]
             ],
         )
 
@@ -109,6 +109,25 @@ def copy(identifier: str, name: str) -> Specification:
         return _add(session, Specification.model_validate(wanted))
 
 
+def follow_shipped() -> int:
+    """Hold productions against the newest version of what ships, as they follow every other; how many moved on."""
+    with transaction() as session:
+        _lock(session)
+        followers = [
+            production
+            for known in builtin.shipped().values()
+            for production in session.exec(
+                select(Production).where(
+                    Production.specification["id"].astext == known.id,
+                    Production.specification["version"].astext != str(known.version),
+                )
+            ).all()
+        ]
+        for production in followers:
+            _hold(session, production, builtin.shipped()[production.specification["id"]])
+        return len(followers)
+
+
 def bring_in(text: bytes, *, file_name: str) -> Specification:
     """A specification from its file. One that is known already is not added again; one that names another of ours follows it as
     its next version. Raises BadSpecification, also for one that takes the name or identifier of one that ships.
@@ -155,12 +174,16 @@ def _add(session: Session, found: Specification) -> Specification:
     session.add(SpecificationRecord(identifier=found.id, version=found.version, data=data))
     held = session.exec(select(Production).where(Production.specification["id"].astext == found.id)).all()
     for production in held:
-        production.specification = data
-        session.add(production)
-        events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
+        _hold(session, production, found)
     session.flush()
     events.tell(session, events.Notice(about="specification", id=str(found.id)))
     return found
+
+
+def _hold(session: Session, production: Production, against: Specification) -> None:
+    production.specification = against.model_dump(mode="json")
+    session.add(production)
+    events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
 
 
 def _records(session: Session, identifier: str) -> list[SpecificationRecord]:
@@ -191,8 +214,8 @@ def _version(session: Session, identifier: str, number: int) -> Specification:
     record = session.get(SpecificationRecord, (identifier, number))
     if record is not None:
         return kept.specification(record.data)
-    shipped = builtin.shipped().get(identifier)
-    if shipped is None or shipped.version != number:
+    shipped = next((each for each in builtin.versions(identifier) if each.version == number), None)
+    if shipped is None:
         raise NotFound(what="version of a specification")
     return shipped
 

@@ -19,7 +19,7 @@ from ispettore.core.plan.planner import Preference
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.objections import Objection
-from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
@@ -208,7 +208,8 @@ class ProductionSummary(BaseModel):
 
 
 class ProductionView(BaseModel):
-    """The inspection sheet. `whole` judges the limits on the production; `spreads` says how alike its recordings are.
+    """The inspection sheet. `columns` are the limits it shows; `whole` judges those on the production; `spreads` says how alike its
+    recordings are.
 
     Outliers are counted among the recordings that have a verdict, in their order.
     """
@@ -218,6 +219,7 @@ class ProductionView(BaseModel):
     notes: str
     archived: bool
     specification: Specification
+    columns: list[Limit]
     recordings: list[RecordingView]
     whole: list[LimitVerdict]
     spreads: list[Spread]

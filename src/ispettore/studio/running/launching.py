@@ -17,6 +17,7 @@ import structlog
 
 from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
+from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.jobs import attempts
 from ispettore.studio.running import seeding
@@ -109,6 +110,7 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         signal.signal(name, lambda *_: supervisor.ask_to_stop())
     try:
         migrate()
+        specifications.follow_shipped()
         attempts.sweep(settings().work)
         if demo:
             say("Seeding the demo production …" if seeding.seed() else "The demo data is there already.")

@@ -26,6 +26,7 @@ def warm() -> None:
             Step(kind="noise-reduction", settings={}),
             Step(kind="expander", settings={"threshold_dbfs": -50}),
             Step(kind="de-esser", settings={"threshold_dbfs": -50}),
+            Step(kind="multiband-compressor", settings={"bands": [{"compressor": {"threshold_dbfs": -26}}] * 3}),
             Step(kind="compressor", settings={"threshold_dbfs": -26}),
             Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -24}),
         )
