@@ -291,8 +291,7 @@ class StepsAgainstReferences(unittest.TestCase):
             path = Path(folder) / "hum.wav"
             soundfile.write(path, wave, RATE, subtype="FLOAT")
             chosen = hum_filter.HumFilter(base_hz=50)
-            room = measure_array(wave, sample_rate_hz=RATE).passages.room
-            hum = hum_filter.learn(path, room, 50, chosen, sample_rate_hz=RATE)
+            hum = hum_filter.learn(path, 50, chosen, sample_rate_hz=RATE)
         steps = np.arange(hum.phase.size) * 0.05
         angle = 2 * np.pi * hum.base_hz * at + np.interp(at, steps, hum.phase)
         away = np.zeros(len(wave))

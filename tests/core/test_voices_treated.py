@@ -1,6 +1,7 @@
 """Steps on several speakers' words. A sample; whole: `./run bench --voices`."""
 
 import unittest
+from collections.abc import Sequence
 from itertools import product
 from typing import NamedTuple
 
@@ -90,6 +91,60 @@ def change_db(before: np.ndarray, after: np.ndarray, start_s: float, end_s: floa
     """What a step did to the energy of a span at 44.1 kHz."""
     span = slice(round(start_s * RATE), round(end_s * RATE))
     return db(np.sum(after[span] ** 2)) - db(np.sum(before[span] ** 2))
+
+
+def long_phrases(name: str, phrase_s: float, *, seconds: float = 40) -> tuple[np.ndarray, np.ndarray]:
+    """A speaker without pauses but one of 0.8 s after so many seconds, at −20 dBFS over a room, and a mask of the words."""
+    run_on = speakers.laid(name, rate=RATE, pause_s=0.02, head_s=0, tail_s=0, seconds=seconds).wave
+    still, size = np.zeros(round(0.8 * RATE)), round(phrase_s * RATE)
+    pieces, words = [still], [np.zeros(still.size, dtype=bool)]
+    for at in range(0, run_on.size, size):
+        phrase = run_on[at : at + size]
+        pieces += [phrase, still]
+        words += [np.ones(phrase.size, dtype=bool), words[0]]
+    wave, mask = np.concatenate(pieces), np.concatenate(words)
+    wave *= 0.1 / np.sqrt(np.mean(wave[mask] ** 2))
+    return wave + speakers.room(wave.size, rate=RATE, dbfs=-72), mask
+
+
+def mains(frames: int, *, base_hz: float = 50.03, lines: Sequence[int] = range(1, 11), level: float = 0.008) -> np.ndarray:
+    """Hum whose base wanders by 20 mHz rms over some seconds."""
+    slow = np.convolve(np.random.default_rng(1).standard_normal(frames * 20 // RATE + 220), np.hanning(200), "same")
+    off = np.interp(np.arange(frames) / RATE, np.arange(slow.size) / 20, slow * 0.02 / slow.std())
+    phase = 2 * np.pi * np.cumsum(base_hz + off) / RATE
+    return np.asarray(sum(level / line * np.sin(line * phase + line) for line in lines))
+
+
+class HumFilter(unittest.TestCase):
+    def left(self, wave: np.ndarray, hum: np.ndarray) -> tuple[np.ndarray, float]:
+        """What is left of a hum and what was added, over the hum's power."""
+        out, _ = treated(wave + hum, ("hum-filter", {"base_hz": 50.0}))
+        return out - wave, float(np.mean(hum[hum != 0] ** 2))
+
+    def test_words_of_any_length_lose_their_hum_and_get_no_other(self):
+        hums = {"all lines": range(1, 11), "even lines": (2, 4, 6, 8, 10)}
+        cases = list(product(speakers.NAMES, (1, 4, 30), hums))
+        for name, phrase_s, which in corpus.some(cases, every=7):
+            wave, words = long_phrases(name, phrase_s)
+            rest, power = self.left(wave, mains(wave.size, lines=hums[which]))
+            worst = np.convolve(rest**2, np.ones(RATE // 10) / (RATE // 10), "same").max()
+            with self.subTest(name=name, phrase_s=phrase_s, which=which):
+                self.assertGreater(db(power / np.mean(rest[words] ** 2)), 20)
+                self.assertGreater(db(power / np.mean(rest[~words] ** 2)), 30)
+                self.assertLess(db(worst / power), -8)
+
+    def test_hum_that_starts_in_mid_file_is_taken_from_its_start_on(self):
+        for name in corpus.some(speakers.NAMES, every=4):
+            wave, words = long_phrases(name, 4)
+            hum = mains(wave.size)
+            for start in (17.3, 19.55):  # under a word, and in a pause
+                hum[: round(start * RATE)] = 0.0
+                rest, power = self.left(wave, hum)
+                near = np.abs(np.arange(wave.size) / RATE - start) < 0.3
+                with self.subTest(name=name, start=start):
+                    self.assertGreater(db(power / np.mean(rest[~near & ~words] ** 2)), 35)
+                    self.assertGreater(db(power / np.mean(rest[~near] ** 2)), 20)
+                    self.assertLess(db(np.mean(rest[near] ** 2) / power), 0, "and nothing is added")
 
 
 class Expander(unittest.TestCase):
