@@ -62,7 +62,8 @@ class Clipping:
                 self._clear = bool((self._supported(known) & (np.abs(known[1]) >= FROM_TOP)).any())
             if not self._clear:
                 self._note(self._rounded, _crests(sound.samples, self._step, ROUNDED, *tops), sound.past)
-                self._note(self._straight, _straight_tops(sound.samples, self._step, self._corner, *tops), sound.past)
+                straight = _straight_tops(sound.samples, self._step, self._corner, *tops, milliseconds.bend)
+                self._note(self._straight, straight, sound.past)
         self._seen += sound.frames
 
     def _note(self, series: Series, found: NDArray[np.float32], past: int) -> None:
@@ -244,8 +245,13 @@ def _straight_tops(
     lows: NDArray[np.float32],
     highest: NDArray[np.float64],
     lowest: NDArray[np.float64],
+    bends: NDArray[np.float32],
 ) -> NDArray[np.float32]:
-    """Crests that run straight between two sharp corners, shape (4, found): as `_crests` gives them."""
+    """Crests that run straight between two sharp corners, shape (4, found): as `_crests` gives them.
+
+    `bends` has the sharpest bend of each millisecond, shape (channels, milliseconds): where none is sharp enough, no corner is
+    looked for.
+    """
     margin = CONTEXT // 2
     out = np.empty((4, 256), dtype=np.float32)
     count = 0
@@ -258,9 +264,12 @@ def _straight_tops(
             up = np.float32(max(FROM_AMPLITUDE, STRAIGHT_FROM * highest[c, second]))
             down = np.float32(-max(FROM_AMPLITUDE, STRAIGHT_FROM * lowest[c, second]))
             end_of_block = past if m < 0 else past + edges[m + 1]
-            if m >= 0 and highs[c, m] < up and lows[c, m] > down:
-                i = max(i, end_of_block)
-                continue
+            if m >= 0:
+                # The bend of a sample is noted with the next one, which may lie in the next millisecond or in what follows.
+                bend = max(bends[c, m], bends[c, m + 1]) if m + 1 < bends.shape[1] else np.float32(np.inf)
+                if (highs[c, m] < up and lows[c, m] > down) or bend < 0.999 * max(sharp * min(up, -down), CORNER_STEPS * step):
+                    i = max(i, end_of_block)
+                    continue
             while i < min(end_of_block, row.size - margin):
                 if down < row[i] < up:
                     i += 1
