@@ -60,6 +60,10 @@ def crashes(_asked: Number, progress) -> None:
     os.kill(os.getpid(), signal.SIGSEGV)
 
 
+def never_begins(_asked: Number, progress) -> None:
+    os._exit(1)
+
+
 def refuses(_asked: Number, progress) -> None:
     raise errors.FileEmpty(file="chapter.wav")
 
@@ -159,6 +163,12 @@ class Isolation(unittest.TestCase):
         with self.assertRaises(isolation.ChildDied) as caught:
             self.run_child(crashes)
         self.assertIn("chapter.wav", caught.exception.sentence)
+
+    def test_a_child_that_ends_without_a_word_is_not_blamed_on_the_file(self):
+        with self.assertRaises(isolation.ChildNeverBegan) as caught:
+            self.run_child(never_begins)
+        self.assertIn("“chapter.wav” could not be worked on", caught.exception.sentence)
+        self.assertNotIn("memory", caught.exception.sentence)
 
     def test_cancelling_ends_the_child_at_once(self):
         """The child would sleep for ten minutes; nobody waits for it."""

@@ -38,6 +38,13 @@ class ChildDied(IspettoreError):
     limit: str
 
 
+class ChildNeverBegan(IspettoreError):
+    """“{file}” could not be worked on: the program that does it ended before it began, as when its own files were changed while it
+    ran. Nothing is lost: stop Ispettore, start it again, and try once more."""
+
+    file: str
+
+
 def _context() -> Any:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(["ispettore.studio.worker.warm"])
@@ -66,7 +73,8 @@ def run(
     """Call `compute(request, progress)` in a child and return its answer; both are frozen models, and picklable.
 
     Everything temporary lies in `folder`. `progress` is called here for what the child reports; `cancelled` is asked several times
-    a second. Raises what the child raises, Cancelled, TooMuchDisk, or ChildDied.
+    a second. Raises what the child raises, Cancelled, TooMuchDisk, ChildDied or
+    ChildNeverBegan.
     """
     context = _context()
     here, there = context.Pipe()
@@ -102,8 +110,10 @@ def run(
         here.close()
 
 
-def _died(child: Any, name: str, limits: Limits) -> ChildDied:
+def _died(child: Any, name: str, limits: Limits) -> IspettoreError:
     child.join()
+    if child.exitcode > 0:  # not by a signal, and without a word
+        return ChildNeverBegan(file=name)
     limit = f"{limits.cpu_s / 60:.0f} minutes" if child.exitcode == -signal.SIGXCPU else _gigabytes(limits)
     return ChildDied(file=name, limit=limit)
 
