@@ -13,7 +13,7 @@ import scipy
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ispettore.core.measure.grid import CELLS_PER_SECOND, runs
+from ispettore.core.measure.grid import CELLS_PER_SECOND, runs, stretches
 from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
 from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.curve import CurveProcessor, eased
@@ -21,6 +21,7 @@ from ispettore.core.treat.step import Context, Settings
 
 PAUSE_CELLS = 80  # 0.4 s: shorter gaps belong to the speech around them
 EDGE_CELLS = 14  # 70 ms from the gain of speech to that of a pause, which are hardly room tone
+STEP_CELLS = 10  # 50 ms, in which the hand's way is worked out
 EVEN_LU = 1.5  # nine tenths of speech lie within so much: even
 
 
@@ -54,45 +55,62 @@ class RidingProcessor(CurveProcessor):
         }
 
 
-def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float64], float]:
-    """The gain in dB of each cell, and the target in LUFS."""
-    power = measured.k_power.astype(np.float64)
-    speech = measured.speech_mask
+def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float32], float]:
+    """The gain in dB of each cell, and the target in LUFS.
+
+    The level around each moment changes slowly: it is worked out in steps of 50 ms, so that hours need little memory.
+    """
+    cells, speech = measured.k_power.size, measured.speech_mask
     loud = gated(windows(measured.k_power, cells=80, step=20), relative_lu=-10)
     if not speech.any() or loud.size == 0:
-        return np.zeros(power.size), settings.target_lufs if settings.target_lufs is not None else -70.0
+        target = settings.target_lufs if settings.target_lufs is not None else -70.0
+        return np.zeros(cells, dtype=np.float32), target
     target = settings.target_lufs if settings.target_lufs is not None else OFFSET_LU + 10 * float(np.log10(loud.mean()))
+    riding = _wanted(measured.k_power, speech, target, settings)
+    width = max(3, round(settings.speed_s * CELLS_PER_SECOND))
+    gain: NDArray[np.float32] = scipy.ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
+    for first, last in runs(~speech):
+        if last - first >= PAUSE_CELLS or first == 0 or last == cells:
+            inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < cells else last)
+            gain[inner] = np.minimum(gain[inner], 0.0)
+    eased_gain = eased(gain, cells=EDGE_CELLS).astype(np.float32)
+    # Easing must not lift a pause's own room tone: its edges belong to the speech beside it.
+    room = measured.passages.room
+    eased_gain[room] = np.minimum(eased_gain[room], 0.0)
+    return eased_gain, target
+
+
+def _wanted(k_power: NDArray[np.float32], speech: NDArray[np.bool_], target: float, settings: LevelRiding) -> NDArray[np.float32]:
+    """Where the hand wants to be in each cell, in dB, before it is made slow: shape (cells,)."""
+    starts = np.arange(0, speech.size, STEP_CELLS)
+    spoken = np.add.reduceat(speech, starts, dtype=np.float64)
+    power = np.add.reduceat(np.where(speech, k_power, np.float32(0.0)), starts, dtype=np.float64)
     width = max(3, round(settings.speed_s * CELLS_PER_SECOND))
     # The level of speech alone around each moment: sums over a smooth window, of speech cells only.
-    sigma = width / 2
-    energy = scipy.ndimage.gaussian_filter1d(np.where(speech, power, 0.0), sigma, mode="constant", truncate=3)
-    weight = scipy.ndimage.gaussian_filter1d(speech.astype(np.float64), sigma, mode="constant", truncate=3)
+    energy = scipy.ndimage.gaussian_filter1d(power, width / 2 / STEP_CELLS, mode="constant", truncate=3)
+    weight = scipy.ndimage.gaussian_filter1d(spoken, width / 2 / STEP_CELLS, mode="constant", truncate=3)
     level = OFFSET_LU + 10 * np.log10(np.maximum(energy, 1e-14) / np.maximum(weight, 1e-6))
-    low, high = np.percentile(level[speech], (5, 95))
+    low, high = np.percentile(level[spoken > 0], (5, 95))
     if high - low <= EVEN_LU:
-        level = np.full(power.size, OFFSET_LU + 10 * np.log10(power[speech].mean()) if settings.target_lufs is not None else target)
-    wanted = np.clip(target - level, -settings.down_db, settings.up_db)
+        own = OFFSET_LU + 10 * float(np.log10(power.sum() / spoken.sum()))
+        level = np.full(starts.size, own if settings.target_lufs is not None else target)
+    steps = np.clip(target - level, -settings.down_db, settings.up_db)
+    wanted = np.empty(speech.size, dtype=np.float32)
+    middles = starts + (STEP_CELLS - 1) / 2
+    for first, last, _, _ in stretches(speech.size):
+        wanted[first:last] = np.interp(np.arange(first, last), middles, steps)
     # Near a phrase's start much of what is around is the phrase before: it begins as its own middle, or a little later, wants it.
     for first, last in _phrases(speech):
         ahead = first + min(width // 2, (last - first) // 2)
         wanted[first:ahead] = wanted[ahead]
     # Where nobody speaks the hand waits where the nearest speech wants it: the last, then the next.
-    known = np.flatnonzero(speech)
-    after = np.minimum(np.searchsorted(known, np.arange(power.size)), known.size - 1)
-    before = np.maximum(after - 1, 0)
-    here = np.arange(power.size)
-    nearest = np.where(np.abs(known[after] - here) <= np.abs(here - known[before]), known[after], known[before])
-    riding = np.where(speech, wanted, wanted[nearest])
-    gain = scipy.ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
-    for first, last in runs(~speech):
-        if last - first >= PAUSE_CELLS or first == 0 or last == power.size:
-            inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < power.size else last)
-            gain[inner] = np.minimum(gain[inner], 0.0)
-    eased_gain = eased(gain, cells=EDGE_CELLS)
-    # Easing must not lift a pause's own room tone: its edges belong to the speech beside it.
-    room = measured.passages.room
-    eased_gain[room] = np.minimum(eased_gain[room], 0.0)
-    return eased_gain, target
+    for first, last in runs(~speech).tolist():
+        middle = (first + last) // 2 if first and last < speech.size else (first if not first else last)
+        if first:
+            wanted[first:middle] = wanted[first - 1]
+        if last < speech.size:
+            wanted[middle:last] = wanted[last]
+    return wanted
 
 
 def _phrases(speech: NDArray[np.bool_]) -> list[tuple[int, int]]:
