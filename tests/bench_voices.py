@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from tests import corpus
+from tests.core import test_channels as channels
 from tests.core import test_voices_between_the_words as between
 from tests.core import test_voices_findings as findings
 from tests.core import test_voices_treated as treated
@@ -88,8 +89,29 @@ def repair() -> None:
     )
 
 
+def pairs() -> None:
+    cases = each(channels.pairs_told, channels.pair_cases())
+    print("\n| two channels | told as what they are |")
+    print("| --- | --- |")
+    for what, wanted in channels.PAIRS.items():
+        print(f"| {what} | {sum(told[what] == wanted for told in cases)} of {len(cases)} |", flush=True)
+
+
+def hum() -> None:
+    cases = treated.hum_cases()
+    left = np.array(each(treated.hum_left_db, cases))
+    print("\n| hum left in dB: highest | under words | in pauses | in any 100 ms |")
+    print("| --- | --- | --- | --- |")
+    for which in treated.HUMS:
+        for phrase_s in sorted({case[1] for case in cases}):
+            chosen = left[[case[1:] == (phrase_s, which) for case in cases]].max(axis=0)
+            print(f"| {which}, phrases of {phrase_s:g} s | " + " | ".join(f"{value:.0f}" for value in chosen) + " |", flush=True)
+
+
 def main() -> None:
     noise_floors()
     faults()
     clipping()
     repair()
+    pairs()
+    hum()

@@ -135,32 +135,50 @@ class Readings(unittest.TestCase):
                 self.assertEqual((met["mono_loss_db"], met["channel_correlation"]), (passes, passes))
 
 
+PAIRS: dict[str, set[tuple[str, int]]] = {
+    "one voice in two rooms": set(),
+    "two microphones": set(),
+    "upside down": {("inverted-channel", 2)},
+    "upside down, softer": {("inverted-channel", 2)},
+    "a dead side that hisses": {("silent-channel", 2)},
+    "a dead side, crosstalk": {("silent-channel", 2)},
+}
+"""How two channels come about, and what is to be found of it: kind and channel."""
+
+
+def pair_cases() -> list[tuple[str, float, int]]:
+    """Speaker, room in dBFS and sample rate."""
+    return list(product(speakers.NAMES, (-70.0, -50.0), (16_000, 44_100, 96_000)))
+
+
+def pairs_told(case: tuple[str, float, int]) -> dict[str, set[tuple[str, int]]]:
+    """What is found of each pair of channels."""
+    name, dbfs, rate = case
+    laid = speakers.laid(name, rate=rate, seconds=15)
+    left, right = (speakers.room(laid.wave.size, rate=rate, dbfs=dbfs, seed=side) for side in (1, 2))
+    # Half a millisecond later and softer, as with two microphones; and what comes over from the other channel.
+    shift = rate // 2_000
+    late = np.concatenate((np.zeros(shift), laid.wave[:-shift])) * 0.8
+    hiss = 10 ** ((-72 - dbfs) / 20) * right
+    seconds = {
+        "one voice in two rooms": laid.wave + right,
+        "two microphones": late + right,
+        "upside down": -laid.wave + right,
+        "upside down, softer": -0.3 * laid.wave + right,
+        "a dead side that hisses": hiss,
+        "a dead side, crosstalk": laid.wave * 10 ** (-45 / 20) + hiss,
+    }
+    found = {what: inspected(laid.wave + left, second, rate=rate).findings for what, second in seconds.items()}
+    return {what: {(one.kind, one.channel) for one in told if "channel" in one.kind} for what, told in found.items()}
+
+
 class WhatIsFound(unittest.TestCase):
     """Over speakers, rooms and ways in which two channels come about."""
 
-    def kinds(self, left: np.ndarray, right: np.ndarray, rate: int) -> set[tuple[str, int]]:
-        found = inspected(left, right, rate=rate).findings
-        return {(one.kind, one.channel) for one in found if "channel" in one.kind}
-
     def test_pairs(self):
-        cases = list(product(speakers.NAMES, (-70.0, -50.0), (16_000, 44_100, 96_000)))
-        for name, dbfs, rate in some(cases, every=5):
-            laid = speakers.laid(name, rate=rate, seconds=15)
-            left, right = (speakers.room(laid.wave.size, rate=rate, dbfs=dbfs, seed=side) for side in (1, 2))
-            shift = rate // 2_000
-            # Half a millisecond later and softer, as with two microphones; and what comes over from the other channel.
-            late = np.concatenate((np.zeros(shift), laid.wave[:-shift])) * 0.8
-            faint = laid.wave * 10 ** (-45 / 20)
-            for what, second, expected in (
-                ("same voice in rooms of their own", laid.wave + right, set()),
-                ("two microphones", late + right, set()),
-                ("upside down", -laid.wave + right, {("inverted-channel", 2)}),
-                ("upside down and softer", -0.3 * laid.wave + right, {("inverted-channel", 2)}),
-                ("a dead side that hisses", 10 ** ((-72 - dbfs) / 20) * right, {("silent-channel", 2)}),
-                ("a dead side with crosstalk", faint + 10 ** ((-72 - dbfs) / 20) * right, {("silent-channel", 2)}),
-            ):
-                with self.subTest(name=name, room=dbfs, rate=rate, what=what):
-                    self.assertEqual(self.kinds(laid.wave + left, second, rate), expected)
+        for case in some(pair_cases(), every=5):
+            with self.subTest(case=case):
+                self.assertEqual(pairs_told(case), PAIRS)
 
 
 class Decided(unittest.TestCase):

@@ -267,7 +267,8 @@ def _straight_tops(
             if m >= 0:
                 # The bend of a sample is noted with the next one, which may lie in the next millisecond or in what follows.
                 bend = max(bends[c, m], bends[c, m + 1]) if m + 1 < bends.shape[1] else np.float32(np.inf)
-                if (highs[c, m] < up and lows[c, m] > down) or bend < 0.999 * max(sharp * min(up, -down), CORNER_STEPS * step):
+                blunt = bend < 0.999 * sharp * min(up, -down) or bend < 0.999 * CORNER_STEPS * step
+                if blunt or (highs[c, m] < up and lows[c, m] > down):
                     i = max(i, end_of_block)
                     continue
             while i < min(end_of_block, row.size - margin):
