@@ -1,13 +1,14 @@
 """Steps that clean: hum, noise, breaths, what lies under a threshold, and clipped waves, each against what it must hold."""
 
 import unittest
+from unittest.mock import patch
 
 import numpy as np
 from pystoi import stoi
 from scipy import fft, ndimage, signal, stats
 
 from ispettore.core import errors
-from ispettore.core.treat import expander
+from ispettore.core.treat import expander, hum_filter
 from tests import signals
 from tests.treating import RATE, db, fed, masked, measured, reading, treated
 
@@ -67,6 +68,19 @@ class HumFilter(unittest.TestCase):
         out, done = treated(self.voice, ("hum-filter", {}))
         np.testing.assert_allclose(out, self.voice, atol=1e-7)
         self.assertEqual(done.ledger[0].warnings, ("No hum was found, so nothing was taken away.",))
+
+    def test_nothing_is_heard_where_one_learned_stretch_meets_the_next(self):
+        lines = sum(hum(len(self.voice), wander_hz=0.02))
+        with patch.multiple(hum_filter, STRETCH_S=9.0, AROUND_S=4.0):
+            wave = (self.voice + lines)[:, None]
+            out = fed("hum-filter", wave, 65_536, base_hz=50)
+            np.testing.assert_array_equal(out, fed("hum-filter", wave, 30_011, base_hz=50), "for blocks of any size")
+        rest = out[:, 0] - self.voice
+        near = np.convolve(rest**2, np.ones(RATE // 20) / (RATE // 20), "same")
+        for meeting in range(9, 35, 9):
+            self.assertLess(db(near[meeting * RATE] / np.mean(lines**2)), -20)
+        self.assertLess(np.abs(np.diff(rest))[[9 * RATE - 1, 18 * RATE - 1]].max(), 5e-4, "and it does not click")
+        self.assertLess(db(np.mean(rest**2) / np.mean(lines**2)), -30)
 
     def test_channels_have_hums_of_their_own(self):
         lines = sum(hum(len(self.voice)))

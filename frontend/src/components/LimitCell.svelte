@@ -1,7 +1,7 @@
 <script lang="ts">
   // One reading in the sheet: bracket mark and figure.
   import type { LimitVerdict } from '../lib/api';
-  import { bounds, distance, number, reading, tone, unit } from '../lib/format';
+  import { asked, distance, number, reading, tone, unit } from '../lib/format';
   import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   interface Props {
@@ -22,8 +22,7 @@
   );
   const figure = $derived(`${limit.title} ${reading(limit, 1)} ${unit(limit)}`.trim());
   const spread = $derived(limit.applies_to === 'production' ? ' between the least and the most' : '');
-  const asked = $derived(bounds(limit) + (limit.severity === 'advice' ? ', advice' : ''));
-  const said = $derived([figure + spread, asked, distance(limit), standing].filter(Boolean).join('; '));
+  const said = $derived([figure + spread, asked(limit), distance(limit), standing].filter(Boolean).join('; '));
 </script>
 
 <span class={`cell ${tone(limit)}`} class:apart={apart !== undefined} data-said={said}>

@@ -2,7 +2,7 @@
   // One limit: a rule with a scale, the allowed band between brackets, and the reading as a wedge. Before and after together.
   import { scaleLinear } from 'd3-scale';
   import type { LimitVerdict, Method } from '../lib/api';
-  import { bounds, distance, number, reading, tone, unit } from '../lib/format';
+  import { asked, distance, number, reading, tone, unit } from '../lib/format';
   import { quantity } from '../lib/quantities';
   import BracketMark from './BracketMark.svelte';
   import Explained from './Explained.svelte';
@@ -77,7 +77,7 @@
   <div class="name">
     <BracketMark position={now.position} tone={tone(now)} {high} />
     <span class="title"><Explained text={limit.title} {method} {here} /></span>
-    <span class="bounds">{bounds(limit)}{limit.severity === 'advice' ? ', advice' : ''}</span>
+    <span class="bounds">{asked(limit)}</span>
   </div>
   <div class="drawing">
     {#if drawn && values.length}

@@ -31,7 +31,7 @@
       <li>
         <span class="figure">{one.version}</span>
         <span>
-          {one.created_at ? date(one.created_at) : 'as it ships'}
+          {one.created_at ? date(one.created_at) : one.version === newest ? 'as it ships' : 'as it shipped before'}
           {#if one.certificates}<span class="soft"
               >{one.certificates} {one.certificates === 1 ? 'certificate' : 'certificates'}</span
             >{/if}
@@ -40,7 +40,7 @@
           <a href={`/api/specifications/${identifier}/${one.version}/file`} download
             >JSON<span class="visually-hidden"> of version {one.version}</span></a
           >
-          {#if one.version !== newest}<LinkButton onclick={() => onbringback(one.version)}
+          {#if one.version !== newest && !view.ships}<LinkButton onclick={() => onbringback(one.version)}
               >Bring back<span class="visually-hidden"> version {one.version}</span></LinkButton
             >{/if}
         </span>

@@ -72,6 +72,11 @@ export function distance(limit: Judged): string {
   return `${number(far, decimals)} ${limit.difference_unit} ${side}`.replace('  ', ' ');
 }
 
+/** What a limit allows, and whether it is only advice. */
+export function asked(limit: Parameters<typeof bounds>[0] & Pick<LimitVerdict, 'severity'>): string {
+  return bounds(limit) + (limit.severity === 'advice' ? ', advice' : '');
+}
+
 /** How a limit is coloured: as it stands, but advice that is not met only warns. */
 export function tone(limit: Pick<LimitVerdict, 'position' | 'severity'>): LimitVerdict['position'] {
   const missed = limit.position === 'over' || limit.position === 'under';

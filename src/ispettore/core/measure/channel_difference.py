@@ -49,22 +49,20 @@ class ChannelDifference:
     def read(self, heard: Heard) -> Read:
         if self._channels == 1:
             return _of_one(heard.duration_s), ()
-        whole, speech = self._products(), _with_speech(heard.passages, len(self._kept))
-        self.relation, findings = self._result(whole, speech, heard.cells, heard.duration_s)
-        return _readings(whole, speech, self._channels, heard.duration_s), findings
-
-    def _products(self) -> Products:
         kept, n = self._kept.whole().astype(np.float64), self._channels
-        products, means = kept[: n * n].T.reshape(-1, n, n), kept[n * n : n * n + n].T
-        return np.asarray(products - means[:, :, None] * means[:, None, :])
+        plain, means, frames = kept[: n * n].T.reshape(-1, n, n), kept[n * n : n * n + n].T, kept[-1]
+        products = plain - means[:, :, None] * means[:, None, :]
+        speech = _with_speech(heard.passages, len(products))
+        # Of everything, offsets too: identical is identical in every sample.
+        total = np.tensordot(frames, plain, axes=1)
+        self.relation, findings = self._result(total, products, speech, heard.cells, heard.duration_s)
+        return _readings(products, speech, n, heard.duration_s), findings
 
     def _result(
-        self, products: Products, speech: NDArray[np.int64], cells: Cells, duration_s: float
+        self, total: NDArray[np.float64], products: Products, speech: NDArray[np.int64], cells: Cells, duration_s: float
     ) -> tuple[Relation, list[Finding]]:
         """The relation as a fact, and findings for what a listener would not expect."""
-        plain = self._kept.whole().astype(np.float64)
         n = self._channels
-        total = (plain[: n * n] @ plain[-1]).reshape(n, n)  # of everything, offsets too: identical is identical in every sample
         voice = products[speech].sum(axis=0)
         silent = _silent(cells, voice)
         sounding = [channel for channel in range(n) if channel not in silent]

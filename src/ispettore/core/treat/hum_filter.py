@@ -334,10 +334,8 @@ def _followed(
     still = heard * np.exp(-1j * number[:, :, None] * phase)
     noise = beside + 1e-3 * np.abs(strength) ** 2 + 1e-20
     trust = 1 / (noise * (1 + np.abs(still - strength) ** 2 / (8 * noise)))
-    with np.errstate(invalid="ignore"):
-        together = np.nansum(np.where(np.isfinite(trust), trust, 0.0) * still * np.conj(strength), axis=1)
-        exact = (np.where(np.isfinite(trust), trust, 0.0) * np.abs(strength) ** 2).sum(axis=1) * number**2 / OVERLAP
-    off = np.angle(together) / number
+    off = np.angle((trust * still * np.conj(strength)).sum(axis=1)) / number
+    exact = (trust * np.abs(strength) ** 2).sum(axis=1) * number**2 / OVERLAP
     total = exact.sum(axis=0)
     mean = (exact * off).sum(axis=0) / np.maximum(total, 1e-12)
     return _even(phase + mean, total)

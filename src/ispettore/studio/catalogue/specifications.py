@@ -113,19 +113,14 @@ def follow_shipped() -> int:
     """Hold productions against the newest version of what ships, as they follow every other; how many moved on."""
     with transaction() as session:
         _lock(session)
-        followers = [
-            production
-            for known in builtin.shipped().values()
-            for production in session.exec(
-                select(Production).where(
-                    Production.specification["id"].astext == known.id,
-                    Production.specification["version"].astext != str(known.version),
-                )
-            ).all()
-        ]
-        for production in followers:
-            _hold(session, production, builtin.shipped()[production.specification["id"]])
-        return len(followers)
+        moved = 0
+        for known in builtin.shipped().values():
+            on_it = Production.specification["id"].astext == known.id
+            behind = Production.specification["version"].astext != str(known.version)
+            for production in session.exec(select(Production).where(on_it, behind)).all():
+                _hold(session, production, known)
+                moved += 1
+        return moved
 
 
 def bring_in(text: bytes, *, file_name: str) -> Specification:

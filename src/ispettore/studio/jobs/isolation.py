@@ -73,8 +73,7 @@ def run(
     """Call `compute(request, progress)` in a child and return its answer; both are frozen models, and picklable.
 
     Everything temporary lies in `folder`. `progress` is called here for what the child reports; `cancelled` is asked several times
-    a second. Raises what the child raises, Cancelled, TooMuchDisk, ChildDied or
-    ChildNeverBegan.
+    a second. Raises what the child raises, Cancelled, TooMuchDisk, ChildDied or ChildNeverBegan.
     """
     context = _context()
     here, there = context.Pipe()
