@@ -18,6 +18,8 @@ class Specifications(InterfaceCase):
         self.page.get_by_role("link", name="Audiobook, retail").click()
         expect(self.page.get_by_text("ships with Ispettore and stays as it is")).to_be_visible()
         expect(self.page.get_by_label("RMS level, at least")).to_have_count(0)
+        expect(self.page.get_by_role("region", name="Versions")).to_contain_text("as it shipped before")
+        expect(self.page.get_by_role("button", name="Bring back")).to_have_count(0)
         self.accessible()
         self.page.get_by_role("button", name="Copy").click()
         self.page.get_by_label("Name of the copy").fill("Mill house")
