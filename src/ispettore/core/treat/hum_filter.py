@@ -371,18 +371,17 @@ def _strength(
             size = max(_middle(np.abs(still), _clear(still, noise)), 1e-12)
             over = size**2 / (np.minimum(noise, 1e6) + 1e-20)
             trust = np.maximum(over / (over + SURE), 1e-7)
-            mean = _straight(still, trust, np.full(still.size - 1, stiff))
+            mean = _straight(still, trust, stiff)
             for _ in range(3):
                 floor = np.minimum(noise, 1e6) + 1e-3 * np.abs(mean) ** 2 + 1e-20
                 over = size**2 / floor
                 trust = np.maximum(over / (over + SURE) / (1 + np.abs(still - mean) ** 2 / (8 * floor + 0.1 * size**2)), 1e-7)
-                jumps = 1 / (1 + (np.abs(np.diff(mean)) / (0.1 * size)) ** 2)
-                mean = _straight(still, trust, stiff * jumps)
+                mean = _straight(still, trust, stiff)
             out[line, channel] = mean
     return out
 
 
-def _straight(values: NDArray[np.complex128], trust: NDArray[np.float64], stiff: NDArray[np.float64]) -> NDArray[np.complex128]:
+def _straight(values: NDArray[np.complex128], trust: NDArray[np.float64], stiff: float) -> NDArray[np.complex128]:
     """The curve that moves least from one step to the next and stays near the trusted values."""
     if values.size < 2:
         return values
