@@ -7,6 +7,7 @@ by a hash of every source that holds kernels: edited code never meets old machin
 import functools
 import hashlib
 import os
+import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar, cast
@@ -30,6 +31,9 @@ def cache_folder() -> Path:
     return Path(home) / "kernels" / digest.hexdigest()[:16]
 
 
+_one_at_a_time = threading.Lock()
+
+
 class _Lazy:
     """Compiles at the first call: who only reads typed data need not load the compiler."""
 
@@ -40,7 +44,8 @@ class _Lazy:
 
     def __call__(self, *arguments: Any) -> Any:
         if self._compiled is None:
-            self._compiled = _compile(self._function)
+            with _one_at_a_time:
+                self._compiled = self._compiled or _compile(self._function)
         return self._compiled(*arguments)
 
 

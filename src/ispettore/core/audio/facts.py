@@ -1,6 +1,7 @@
 """What a file says about itself, recognised by its content and never by its name."""
 
 import hashlib
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -126,7 +127,10 @@ def recognise(head: bytes) -> str | None:
     return None
 
 
-def sha256_of(path: Path) -> str:
-    """SHA-256 of a file's bytes, as lower-case hexadecimal."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+def sha256_of(path: Path, *, given_up: Callable[[], bool] = lambda: False) -> str:
+    """SHA-256 of a file's bytes, as lower-case hexadecimal; of no use once it is `given_up`, which is asked at every megabyte."""
+    digest, piece = hashlib.sha256(), memoryview(bytearray(1 << 20))
+    with path.open("rb", buffering=0) as file:
+        while (size := file.readinto(piece)) and not given_up():
+            digest.update(piece[:size])
+    return digest.hexdigest()

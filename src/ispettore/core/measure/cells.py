@@ -73,7 +73,9 @@ class Cells:
         if self.frames == 0:  # go on as the first two samples go, so that the file's start bends nothing
             step = fresh[:, 1] - fresh[:, 0] if sound.frames > 1 else np.zeros(len(fresh), dtype=np.float32)
             self._past = np.stack((fresh[:, 0] - 2 * step, fresh[:, 0] - step), axis=1)
-        cells, totals, largest, high, low, bend, magnitude = _look(sound.samples, sound.past, self._past, edges)
+        looked_at = _look(sound.looked_at, sound.past, self._past[: sound.distinct], edges)
+        cells, totals = (sound.of_all(found, axis=1) for found in looked_at[:2])
+        largest, high, low, bend = (sound.of_all(found) for found in looked_at[2:6])
         self._past = np.concatenate((self._past, fresh[:, -2:]), axis=1)[:, -2:]
         self.peak.append(cells[0])
         self.mean.append(cells[1])
@@ -88,7 +90,7 @@ class Cells:
                 self.peak_amplitude[channel] = value
                 self.peak_frame[channel] = self.frames + int(np.argmax(np.abs(wave)))
         self.frames += sound.frames
-        return Milliseconds(edges, largest, high, low, bend, magnitude)
+        return Milliseconds(edges, largest, high, low, bend, magnitude=looked_at[6])
 
     def part(self, first: int, last: int) -> CellSeries:
         """The cells from `first` to `last` (exclusive)."""

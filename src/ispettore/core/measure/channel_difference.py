@@ -43,8 +43,10 @@ class ChannelDifference:
         for start in range(0, sound.frames, self._rate):
             second = sound.fresh[:, start : start + self._rate]
             frames = second.shape[1]
-            products = np.inner(second, second) / frames
-            self._kept.append(np.concatenate((products.ravel(), second.mean(axis=1), [frames]))[:, None])
+            looked_at = second[: sound.distinct]
+            products = sound.of_all(sound.of_all(np.inner(looked_at, looked_at) / frames), axis=1)
+            means = sound.of_all(looked_at.mean(axis=1))
+            self._kept.append(np.concatenate((products.ravel(), means, [frames]))[:, None])
 
     def read(self, heard: Heard) -> Read:
         if self._channels == 1:

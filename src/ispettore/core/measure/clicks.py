@@ -59,20 +59,21 @@ class Clicks:
         last = self._bend.shape[1] - KEPT_MS // 2
         start = KEPT_MS // 2 if first else AROUND_MS
         if last > start:
-            around = _around(self._bend)
-            standing = (self._bend > self._least) & (self._bend > 10 ** (FIRST_LOOK_DB / 20) * around)
+            bend = self._bend[: sound.distinct]
+            around = _around(bend)
+            standing = (bend > self._least) & (bend > 10 ** (FIRST_LOOK_DB / 20) * around)
             standing[:, :start] = False
             standing[:, last:] = False
             channels, at = np.nonzero(standing)
             if at.size:
                 middles = sound.past + ((2 * (at - before) + 1) * self._rate) // 2_000
-                self._look_again(sound, channels, middles, at + first, self._bend[channels, at], around[channels, at])
+                self._look_again(sound, channels, middles, at + first, bend[channels, at], around[channels, at])
         self._bend = self._bend[:, -KEPT_MS:].copy()
 
     def _snaps(self, sound: Seconds, milliseconds: Milliseconds) -> NDArray[np.float32]:
         if self._stride == 1:
             return milliseconds.bend
-        return _strided_bends(sound.samples, sound.past, milliseconds.edges, self._stride)
+        return sound.of_all(_strided_bends(sound.looked_at, sound.past, milliseconds.edges, self._stride))
 
     def _look_again(
         self,
@@ -84,12 +85,14 @@ class Clicks:
         around: NDArray[np.float32],
     ) -> None:
         """`middles` are samples of `sound`, `place` the millisecond of each in the file."""
-        stands_out = _stands_out(sound.samples, channels, middles, self._stride, self._window, self._order, self._rate / 1_000)
+        stands_out = _stands_out(sound.looked_at, channels, middles, self._stride, self._window, self._order, self._rate / 1_000)
         ratio = 20 * np.log10(bend / np.maximum(around, 1e-7))
         kept = stands_out + FIRST_COUNTS * np.minimum(ratio, FIRST_AT_MOST_DB) > self._score
         if kept.any():
             rows = (place // 1_000, place % 1_000, np.maximum(stands_out, ratio), channels + 1, bend)
-            self._found.append(np.stack(rows)[:, kept])
+            found = np.stack(rows)[:, kept]
+            for channel in range(len(sound.samples) // sound.distinct):
+                self._found.append(found + np.array([[0], [0], [0], [channel], [0]]))
 
     def read(self, heard: Heard) -> Read:
         voice_dbfs = heard.voice_dbfs

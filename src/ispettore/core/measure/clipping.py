@@ -12,7 +12,7 @@ leaves its corners.
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.kernels import kernel
+from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Milliseconds
 from ispettore.core.measure.grid import CELLS_PER_SECOND, Seconds, Series
@@ -55,21 +55,22 @@ class Clipping:
         if milliseconds.largest.max(initial=0.0) > FROM_AMPLITUDE:
             highest, lowest = np.maximum(highest, 0), np.maximum(-lowest, 0)
             tops = (milliseconds.edges, milliseconds.high, milliseconds.low, highest, lowest)
-            flat = _crests(sound.samples, self._step, FLAT, *tops)
-            self._note(self._flat, flat, sound.past)
+            flat = _crests(sound.looked_at, self._step, FLAT, *tops)
+            self._note(self._flat, flat, sound)
             if flat.shape[1] and not self._clear:
                 known = self._flat.whole()
                 self._clear = bool((self._supported(known) & (np.abs(known[1]) >= FROM_TOP)).any())
             if not self._clear:
-                self._note(self._rounded, _crests(sound.samples, self._step, ROUNDED, *tops), sound.past)
-                straight = _straight_tops(sound.samples, self._step, self._corner, *tops, milliseconds.bend)
-                self._note(self._straight, straight, sound.past)
+                self._note(self._rounded, _crests(sound.looked_at, self._step, ROUNDED, *tops), sound)
+                straight = _straight_tops(sound.looked_at, self._step, self._corner, *tops, milliseconds.bend)
+                self._note(self._straight, straight, sound)
         self._seen += sound.frames
 
-    def _note(self, series: Series, found: NDArray[np.float32], past: int) -> None:
+    def _note(self, series: Series, found: NDArray[np.float32], sound: Seconds) -> None:
         if found.shape[1]:
-            found[0] = (found[0] + self._seen - past) * CELLS_PER_SECOND / self._rate
-            series.append(found)
+            found[0] = (found[0] + self._seen - sound.past) * CELLS_PER_SECOND / self._rate
+            for channel in range(len(sound.samples) // sound.distinct):
+                series.append(np.concatenate((found[:3], found[3:] + channel)))
 
     def read(self, heard: Heard) -> Read:
         clipped, findings = self.result(duration_s=heard.duration_s)
@@ -256,6 +257,9 @@ def _straight_tops(
     out = np.empty((4, 256), dtype=np.float32)
     count = 0
     past = x.shape[1] - edges[-1]
+    turn = np.empty(x.shape[1], dtype=np.float32)
+    nothing, one, two = np.float32(0.0), np.float32(1.0), np.float32(2.0)
+    sharpness, softer = np.float32(0.999 * sharp), np.float32(1.001 / SHARPER)
     for c in range(x.shape[0]):
         row = x[c]
         i = max(past - CONTEXT, 0) + margin
@@ -268,7 +272,24 @@ def _straight_tops(
                 # The bend of a sample is noted with the next one, which may lie in the next millisecond or in what follows.
                 bend = max(bends[c, m], bends[c, m + 1]) if m + 1 < bends.shape[1] else np.float32(np.inf)
                 blunt = bend < 0.999 * sharp * min(up, -down) or bend < 0.999 * CORNER_STEPS * step
-                if blunt or (highs[c, m] < up and lows[c, m] > down):
+                likely = not (blunt or (highs[c, m] < up and lows[c, m] > down))
+                if likely and i < end_of_block < row.size - STRAIGHT_LEAST - 1:
+                    # A corner at the top, and after it hardly any bend for as long as a straight top lasts at least: seldom.
+                    near = row[i - 1 : end_of_block + STRAIGHT_LEAST + 1]
+                    bent = turn[: near.size - 2]
+                    for k in range(bent.size):
+                        bent[k] = near[k + 2] - two * near[k + 1] + near[k]
+                    tops = np.float32(0.0)
+                    for k in range(bent.size - STRAIGHT_LEAST):
+                        top = near[k + 1]
+                        corner = -bent[k] if top > 0 else bent[k]
+                        inside = abs(bent[k + 1])
+                        for away in range(2, STRAIGHT_LEAST + 1):
+                            inside = larger(inside, abs(bent[k + away]))
+                        straight = corner >= sharpness * abs(top) and inside <= corner * softer
+                        tops += one if straight and (top >= up or top <= down) else nothing
+                    likely = bool(tops > 0)
+                if not likely:
                     i = max(i, end_of_block)
                     continue
             while i < min(end_of_block, row.size - margin):

@@ -57,7 +57,9 @@ class Dropouts:
         offset = self._seen - sound.past
         largest = np.concatenate((self._remembered, milliseconds.largest), axis=1)
         edges = np.concatenate((self._past_edges, milliseconds.edges)) + sound.past
-        found = _repeats(sound.samples, edges, largest, self._loud, self._rate // 200, self._repeated_until - offset)
+        found = _repeats(sound.looked_at, edges, largest, self._loud, self._rate // 200, self._repeated_until - offset)
+        if sound.distinct < len(sound.samples):
+            found = np.concatenate([found + np.array([0, 0, channel]) for channel in range(len(sound.samples))])
         self._remembered = largest[:, -REMEMBERED_MS:]
         for start, length, channel in found[: max(0, MOST - len(self._repeats))].tolist():
             at = (start + offset) / self._rate
@@ -133,6 +135,7 @@ def _repeats(
     refused_lag = np.zeros(REMEMBERED_MS, dtype=np.int64)
     refused_until = np.zeros(REMEMBERED_MS, dtype=np.int64)
     total = largest.shape[1]
+    nothing, one = np.float32(0.0), np.float32(1.0)
     for c in range(x.shape[0]):
         row = x[c]
         most_of = largest[c]
@@ -144,6 +147,12 @@ def _repeats(
                 k = pair + 1
             value = most_of[k]
             if value < loud or edges[k + 1] <= until:
+                continue
+            earlier = most_of[k - REMEMBERED_MS : k]
+            alike = np.float32(0.0)
+            for j in range(earlier.size):
+                alike += one if earlier[j] == value else nothing
+            if alike == 0:
                 continue
             here = -1
             for j in range(k - 1, k - REMEMBERED_MS - 1, -1):

@@ -39,7 +39,10 @@ class Filtered:
     def feed(self, sound: Seconds) -> None:
         """Take in seconds."""
         edges = _edges(self._rate, sound.frames)
-        k_power, voice_power = _filter(sound.samples, sound.past, edges, self._sections, self._weights, self._state)
+        n = sound.distinct
+        weights = self._weights if n == len(self._weights) else self._weights.sum(keepdims=True)
+        k_power, voice_power = _filter(sound.looked_at, sound.past, edges, self._sections, weights, self._state[:n])
+        self._state[n:] = self._state[0]
         self.k_power.append(k_power[None, :])
         self.voice_power.append(voice_power[None, :])
 

@@ -9,7 +9,7 @@ import os
 import tempfile
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import IO
+from typing import IO, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,16 +23,21 @@ TOGETHER = 4
 """So many seconds are fed at a time: one by one, most of the time would go into calls."""
 
 
+Number = TypeVar("Number", bound=np.generic)
+
+
 @dataclass(frozen=True)
 class Seconds:
     """Four seconds of sound, at the end of a file fewer, with what came just before them.
 
     `samples` has shape (channels, past + frames), each channel contiguous; up to a fifth of a second of it is `past`. The array is
-    used again for the seconds that follow.
+    used again for the seconds that follow. `distinct` is how many channels have to be looked at: only the first as long as all hold
+    the same samples from the start of the file on.
     """
 
     samples: NDArray[np.float32]
     past: int
+    distinct: int
 
     @property
     def frames(self) -> int:
@@ -42,6 +47,16 @@ class Seconds:
     def fresh(self) -> NDArray[np.float32]:
         """The seconds alone, shape (channels, frames)."""
         return self.samples[:, self.past :]
+
+    @property
+    def looked_at(self) -> NDArray[np.float32]:
+        """The channels that have to be looked at, with their past, shape (distinct, past + frames)."""
+        return self.samples[: self.distinct]
+
+    def of_all(self, found: NDArray[Number], *, axis: int = 0) -> NDArray[Number]:
+        """What was found in each channel that was looked at, for every channel along `axis`."""
+        alike = len(self.samples) // self.distinct
+        return found if alike == 1 else np.repeat(found, alike, axis=axis)
 
 
 def borders(sample_rate_hz: int, frames: int | None = None, *, per_second: int = CELLS_PER_SECOND) -> NDArray[np.int64]:
@@ -69,6 +84,7 @@ class Regrouped:
         self._together, self._keep = TOGETHER * sample_rate_hz, sample_rate_hz // 5
         self._samples = np.empty((channels, self._together), dtype=np.float32)
         self._past = self._filled = 0
+        self._distinct = 1
 
     def put(self, block: NDArray[np.float32]) -> Iterator[Seconds]:
         """Take a block in; each of what is full then has to be used before the next is asked for."""
@@ -77,11 +93,18 @@ class Regrouped:
             taken = min(self._together - self._filled, len(block) - start)
             at = self._past + self._filled
             self._samples[:, at : at + taken] = block[start : start + taken].T
+            self._compare(at, at + taken)
             self._filled += taken
             start += taken
             if self._filled == self._together:
-                yield Seconds(self._samples, self._past)
+                yield Seconds(self._samples, self._past, self._distinct)
                 self._turn()
+
+    def _compare(self, first: int, last: int) -> None:
+        channels = len(self._samples)
+        if self._distinct < channels:
+            fresh = self._samples[:, first:last]
+            self._distinct = 1 if all(np.array_equal(fresh[0], other) for other in fresh[1:]) else channels
 
     def _turn(self) -> None:
         """The end becomes the past of what follows."""
@@ -95,7 +118,7 @@ class Regrouped:
     def rest(self) -> Iterator[Seconds]:
         """What did not fill four seconds, if anything."""
         if self._filled:
-            yield Seconds(np.ascontiguousarray(self._samples[:, : self._past + self._filled]), self._past)
+            yield Seconds(np.ascontiguousarray(self._samples[:, : self._past + self._filled]), self._past, self._distinct)
             self._filled = 0
 
 

@@ -1,9 +1,12 @@
 """The one pass over a file that drives every meter."""
 
 import hashlib
+import threading
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
+from types import TracebackType
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +14,7 @@ from numpy.typing import NDArray
 from ispettore.core.audio import tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.reading import Block, Source
+from ispettore.core.beside import ahead
 from ispettore.core.measure.grid import TOGETHER, seconds
 from ispettore.core.measure.meters import Measured, Meters
 from ispettore.core.measure.reading import Finding, Span
@@ -35,7 +39,8 @@ def inspect(
     they are the room tone, and nothing else is. `sha256` is the file's hash where the caller has hashed these bytes, or `UNNAMED`;
     without it they are hashed here.
     """
-    with Source(path, name=name) as source:
+    with Source(path, name=name) as source, _Beside() as beside:
+        hashed = beside.submit(sha256_of, path, given_up=beside.given_up) if sha256 is None else None
         meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
         total = max(source.claimed_frames, 1)
 
@@ -43,12 +48,12 @@ def inspect(
             progress("measuring", min(source.frames_read / total, 1.0))
             return block
 
-        blocks = (watched(block) for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz))
-        for sound in seconds(blocks, sample_rate_hz=source.sample_rate_hz, channels=source.channels):
-            meters.feed(sound)
+        blocks = ahead((block.copy() for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz)), beside)
+        for sound in seconds(map(watched, blocks), sample_rate_hz=source.sample_rate_hz, channels=source.channels):
+            meters.feed(sound, beside)
         facts = source.facts.model_copy(update={"tags": tags.read(path)})
         measured = meters.result(
-            name=source.name, sha256=sha256_of(path) if sha256 is None else sha256, facts=facts, room_tone=room_tone
+            name=source.name, sha256=hashed.result() if hashed else sha256 or UNNAMED, facts=facts, room_tone=room_tone
         )
         if source.broken_off is None:
             return measured
@@ -56,6 +61,19 @@ def inspect(
         cut = Finding(kind="broken-off", start_s=end, end_s=end, severity="serious")
         findings = [*measured.inspection.findings, cut]
         return replace(measured, inspection=measured.inspection.model_copy(update={"findings": findings}))
+
+
+class _Beside(ThreadPoolExecutor):
+    """Threads for an inspection: one reads ahead, one hashes, one takes half of the meters. They end with it, however it ends."""
+
+    def __init__(self) -> None:
+        super().__init__(max_workers=3, thread_name_prefix="inspecting")
+        self._given_up = threading.Event()
+        self.given_up = self._given_up.is_set
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self._given_up.set()
+        self.shutdown()
 
 
 def measure_array(samples: NDArray[np.floating], *, sample_rate_hz: int, room_tone: Sequence[Span] = ()) -> Measured:

@@ -26,10 +26,14 @@ class LevelMeters:
     def feed(self, sound: Seconds) -> Milliseconds:
         """Take in four whole seconds, or what the file ends with; return their milliseconds."""
         milliseconds = self.cells.feed(sound)
+        self.go_on(sound, milliseconds)
+        return milliseconds
+
+    def go_on(self, sound: Seconds, milliseconds: Milliseconds) -> None:
+        """Take in seconds that `cells` has taken in, with what it returned."""
         self.true_peak.feed(sound, milliseconds)
         self.filtered.feed(sound)
         self.active_speech.feed(milliseconds.magnitude)
-        return milliseconds
 
     def result(self, *, duration_s: float) -> tuple[dict[str, Reading], list[Finding]]:
         """Every level reading by its quantity, and the inter-sample overs found."""

@@ -39,19 +39,20 @@ class LowRate:
         """Take in seconds."""
         rest = self._rest.shape[1]
         if rest <= sound.past:
-            self._advance(sound.samples, sound.past - rest)
+            self._advance(sound.samples, sound.past - rest, sound.distinct)
         else:
-            self._advance(np.concatenate((self._rest, sound.fresh), axis=1), 0)
+            self._advance(np.concatenate((self._rest, sound.fresh), axis=1), 0, sound.distinct)
 
-    def _advance(self, samples: NDArray[np.float32], first: int) -> None:
+    def _advance(self, samples: NDArray[np.float32], first: int, distinct: int) -> None:
         count = max(0, (samples.shape[1] - first - self._taps.size) // self._factor + 1)
-        self.samples.append(_decimate(samples, first, self._taps, self._factor, count))
+        found = _decimate(samples[:distinct], first, self._taps, self._factor, count)
+        self.samples.append(np.repeat(found, len(samples) // distinct, axis=0))
         self._rest = samples[:, first + count * self._factor :].copy()
 
     def finish(self) -> None:
         """Give out what the low-pass still holds."""
         silence = np.zeros((len(self._rest), self._before), dtype=np.float32)
-        self._advance(np.concatenate((self._rest, silence), axis=1), 0)
+        self._advance(np.concatenate((self._rest, silence), axis=1), 0, len(silence))
 
     def within(self, first_cell: int, last_cell: int) -> NDArray[np.float32]:
         """The samples within these cells, shape (channels, samples)."""

@@ -5,6 +5,7 @@ A new meter has its line in `FED` or `READ`; all else that needs to know of it s
 
 import functools
 from collections.abc import Callable, Sequence
+from concurrent.futures import Executor
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 
 from ispettore.core import errors
 from ispettore.core.audio.facts import FileFacts
+from ispettore.core.beside import both
 from ispettore.core.measure import (
     bandwidth,
     ends,
@@ -110,13 +112,20 @@ class Meters:
         self.fed = [*(made(sample_rate_hz, channels, bit_depth) for made in FED), self.channel_difference]
         self.clipping = next(meter for meter in self.fed if isinstance(meter, Clipping))
 
-    def feed(self, sound: Seconds) -> None:
-        """Take in four whole seconds, or what the file ends with."""
-        milliseconds = self.levels.feed(sound)
-        self.spectra.feed(sound)
-        self.low_rate.feed(sound)
-        for meter in self.fed:
-            meter.feed(sound, milliseconds)
+    def feed(self, sound: Seconds, beside: Executor | None = None) -> None:
+        """Take in four whole seconds, or what the file ends with; half of the meters `beside` the others."""
+        milliseconds = self.cells.feed(sound)
+
+        def what_is_there() -> None:
+            self.levels.go_on(sound, milliseconds)
+            self.spectra.feed(sound)
+
+        def what_is_wrong() -> None:
+            self.low_rate.feed(sound)
+            for meter in self.fed:
+                meter.feed(sound, milliseconds)
+
+        both(what_is_there, what_is_wrong, beside)
 
     def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
         """All readings and findings of what was fed."""

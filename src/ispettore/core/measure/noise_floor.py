@@ -68,24 +68,22 @@ def quietest_window(cells: Cells, passages: Passages) -> Reading:
 def worst_pause(cells: Cells, passages: Passages) -> tuple[Reading, list[Pause]]:
     """`noise_floor_worst_pause_dbfs`, with the span of that pause; and every pause of at least 0.4 s with its own level."""
     name = "noise_floor_worst_pause_dbfs"
-    best: tuple[float, NDArray[np.int64], NDArray[np.float64]] | None = None
-    pauses = []
-    for pause in passages.pauses[np.diff(passages.pauses, axis=1)[:, 0] >= PAUSE_CELLS]:
-        room = passages.room[pause[0] : pause[1]]
-        power = None
-        if room.sum() >= WORTHWHILE_CELLS:
-            power = _power([_under(cells, int(pause[0]), int(pause[1]), room)])
-            if best is None or power.max() > best[0]:
-                best = (float(power.max()), pause, power)
-        level = decibels.of_power(float(power.max())) if power is not None else None
-        pauses.append(Pause(start_s=float(pause[0]) * CELL_S, end_s=float(pause[1]) * CELL_S, level_dbfs=level))
-    if best is None:
+    long_enough = passages.pauses[np.diff(passages.pauses, axis=1)[:, 0] >= PAUSE_CELLS]
+    power, heard_cells = _power_of_each(cells, passages.room, long_enough)
+    power[:, heard_cells < WORTHWHILE_CELLS] = np.nan
+    levels = [None if np.isnan(each) else decibels.of_power(float(each)) for each in power.max(axis=0)]
+    pauses = [
+        Pause(start_s=float(start) * CELL_S, end_s=float(end) * CELL_S, level_dbfs=level)
+        for (start, end), level in zip(long_enough, levels, strict=True)
+    ]
+    if (heard_cells < WORTHWHILE_CELLS).all():
         note = "silence: between the words there is only dead silence" if passages.dead.any() else "no pause is long enough"
         return Reading(
             quantity=name, value=None, unit="dBFS", method=PAUSE_METHOD, end_s=passages.cells * CELL_S, note=note,
             silence=bool(passages.dead.any()),
         ), pauses  # fmt: skip
-    return _reading(name, best[2], best[1], PAUSE_METHOD, passages.cells), pauses
+    loudest = int(np.nanargmax(power.max(axis=0)))
+    return _reading(name, power[:, loudest], long_enough[loudest], PAUSE_METHOD, passages.cells), pauses
 
 
 def speech_levels(known: dict[str, Reading]) -> tuple[float | None, ...]:
@@ -151,6 +149,21 @@ def _under(cells: Cells, first: int, last: int, mask: Mask) -> Weighed:
     part: CellSeries = cells.part(first, last)
     sizes = part.counts[mask].astype(np.float64)
     return part.power[:, mask] @ sizes, part.mean[:, mask] @ sizes, float(sizes.sum())
+
+
+def _power_of_each(cells: Cells, room: Mask, spans: NDArray[np.int64]) -> tuple[NDArray[np.float64], NDArray[np.int64]]:
+    """Mean square of each channel in the room tone of each span, its mean removed, shape (channels, spans); and its cells."""
+    sums = np.zeros((2 * cells.power.rows + 2, len(spans)))
+    for first, last, _, _ in stretches(len(cells) if len(spans) else 0):
+        part, chosen = cells.part(first, last), room[first:last]
+        sizes = part.counts * chosen
+        running = np.cumsum(np.vstack((part.power * sizes, part.mean * sizes, sizes, chosen)), axis=1, dtype=np.float64)
+        running = np.pad(running, ((0, 0), (1, 0)))
+        start, end = np.clip(spans.T, first, last) - first
+        sums += running[:, end] - running[:, start]
+    squares, means = sums[: cells.power.rows], sums[cells.power.rows : -2]
+    frames = np.maximum(sums[-2], 1.0)
+    return np.maximum(squares / frames - (means / frames) ** 2, 0.0), sums[-1].astype(np.int64)
 
 
 def _power(parts: Iterable[Weighed]) -> NDArray[np.float64]:

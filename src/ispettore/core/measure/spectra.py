@@ -63,11 +63,9 @@ class Spectra:
             self._taken = np.empty((frames, self.length), dtype=np.float32)
         taken = self._taken[:frames]
         bands = np.zeros((frames, len(self._share)), dtype=np.float32)
-        for wave in sound.samples[:, first : first + frames * step]:
+        for wave in sound.looked_at[:, first : first + frames * step]:
             np.multiply(wave.reshape(frames, step)[:, : self.length], self._window, out=taken)
-            _add_bands(
-                scipy.fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, len(sound.samples), self._sum, bands
-            )
+            _add_bands(scipy.fft.rfft(taken, axis=1, overwrite_x=True), self._share, self._reach, sound.distinct, self._sum, bands)
         self.bands.append(bands.T)
 
     def long_term(self) -> NDArray[np.float64]:

@@ -80,6 +80,7 @@ class TruePeak:
         self._edges = np.zeros(0, dtype=np.int64)
         self._largest = np.zeros((channels, 0), dtype=np.float32)
         self._bend = np.zeros((channels, 0), dtype=np.float32)
+        self._distinct = 1
         self._waiting = 0  # milliseconds at the end of those kept that were not looked at yet
         self._seen = 0
         self.cells = Series()
@@ -88,7 +89,7 @@ class TruePeak:
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in seconds and what `Cells` returned for them."""
-        self._samples = sound.samples
+        self._samples, self._distinct = sound.samples, sound.distinct
         self._edges = np.concatenate((self._edges, milliseconds.edges[:-1] + self._seen))
         self._largest = np.concatenate((self._largest, milliseconds.largest), axis=1)
         self._bend = np.concatenate((self._bend, milliseconds.bend), axis=1)
@@ -102,10 +103,12 @@ class TruePeak:
         offset = self._seen - self._samples.shape[1]
         edges = np.append(self._edges, self._seen) - offset
         bounds = (*bow(), KEPT_ABOVE)
+        n = self._distinct
         found = _interpolate(
-            self._samples, edges, self._largest, self._bend, first, first + count, self._reach,
-            interpolator(), bounds, self._peak, self._at, offset,
+            self._samples[:n], edges, self._largest[:n], self._bend[:n], first, first + count, self._reach,
+            interpolator(), bounds, self._peak[:n], self._at[:n], offset,
         )  # fmt: skip
+        self._peak[n:], self._at[n:] = self._peak[0], self._at[0]
         self.cells.append(found.max(axis=0)[None, :])
         self._waiting -= count
         keep = min(self._waiting + self._reach + 1, self._edges.size)

@@ -1,0 +1,40 @@
+"""What goes on beside other work: decoding, hashing and kernels leave the interpreter to others, so a second core can take them."""
+
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Executor
+from typing import TypeVar
+
+Item = TypeVar("Item")
+
+
+def ahead(items: Iterable[Item], beside: Executor) -> Iterator[Item]:
+    """The same items; while one is used the next one is made beside it. An error comes where its item would have come.
+
+    >>> from concurrent.futures import ThreadPoolExecutor
+    >>> with ThreadPoolExecutor(1) as beside:
+    ...     list(ahead(range(3), beside))
+    [0, 1, 2]
+    """
+    source = iter(items)
+    end = object()
+
+    def following() -> object:
+        return next(source, end)
+
+    waiting = beside.submit(following)
+    while (item := waiting.result()) is not end:
+        waiting = beside.submit(following)
+        yield item  # type: ignore[misc]
+
+
+def both(first: Callable[[], object], second: Callable[[], object], beside: Executor | None) -> None:
+    """Do both, the second beside the first where there is a place for it; what neither can do is raised when both have ended."""
+    if beside is None:
+        first()
+        second()
+        return
+    waiting = beside.submit(second)
+    try:
+        first()
+    finally:
+        waiting.result()
