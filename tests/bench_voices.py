@@ -108,6 +108,20 @@ def hum() -> None:
             print(f"| {which}, phrases of {phrase_s:g} s | " + " | ".join(f"{value:.0f}" for value in chosen) + " |", flush=True)
 
 
+def noise_reduction() -> None:
+    cases = treated.noisy_cases()
+    found = each(treated.swelling, cases)
+    heads = ("12 dB of noise reduction", "swells by, dB", "told wrong by at most", "bounded to 4 dB: by at most", "in pauses then")
+    print(f"\n| {' | '.join(heads)} |")
+    print("| --- | --- | --- | --- | --- |")
+    for ratio_db, kind in sorted({case[1:] for case in cases}):
+        chosen = [each for each, case in zip(found, cases, strict=True) if case[1:] == (ratio_db, kind)]
+        swells, taken = [each.true_db for each in chosen], [-each.bounded_in_pauses_db for each in chosen]
+        wrong, bounded = max(abs(each.told_db - each.true_db) for each in chosen), max(each.bounded_db for each in chosen)
+        spread = f"{min(swells):.1f} to {max(swells):.1f} | {wrong:.1f} | {bounded:.1f} | {min(taken):.1f} to {max(taken):.1f}"
+        print(f"| {kind}, {ratio_db:g} dB under the voice | {spread} |", flush=True)
+
+
 def main() -> None:
     noise_floors()
     faults()
@@ -115,3 +129,4 @@ def main() -> None:
     repair()
     pairs()
     hum()
+    noise_reduction()

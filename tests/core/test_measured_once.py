@@ -56,9 +56,9 @@ class Known(unittest.TestCase):
             measured.append(path)
             return inspect(path, **how)
 
-        def hashing(path):
+        def hashing(path, **how):
             hashed.append(path)
-            return sha256_of(path)
+            return sha256_of(path, **how)
 
         with (
             patch.object(conforming, "inspect", measuring),

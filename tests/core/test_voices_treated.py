@@ -1,12 +1,17 @@
 """Steps on several speakers' words. A sample; whole: `./run bench --voices`."""
 
+import tempfile
 import unittest
 from collections.abc import Sequence
 from itertools import product
 from typing import NamedTuple
 
 import numpy as np
+import soundfile
 
+from ispettore.core.measure.inspecting import measure_array
+from ispettore.core.treat import noise_reduction
+from ispettore.core.treat.step import Context
 from tests import corpus, speakers
 from tests.treating import RATE, db, treated
 
@@ -159,6 +164,97 @@ class HumFilter(unittest.TestCase):
                     self.assertGreater(db(power / np.mean(rest[~near & ~words] ** 2)), 35)
                     self.assertGreater(db(power / np.mean(rest[~near] ** 2)), 20)
                     self.assertLess(db(np.mean(rest[near] ** 2) / power), 0, "and nothing is added")
+
+
+class Swelling(NamedTuple):
+    """What 12 dB of noise reduction does to the noise: under the words against in pauses, told and true, and bounded to 4 dB."""
+
+    told_db: float
+    true_db: float
+    in_pauses_db: float
+    bounded_db: float
+    bounded_in_pauses_db: float
+
+
+def noisy_cases() -> list[tuple[str, float, str]]:
+    """Speaker, level of the voice over the noise, kind of noise."""
+    return list(product(speakers.NAMES, (20.0, 25.0, 30.0), ("white", "pink", "fan")))
+
+
+def _noise(frames: int, dbfs: float, kind: str) -> np.ndarray:
+    if kind != "fan":
+        return speakers.room(frames, rate=RATE, dbfs=dbfs, kind=kind, seed=3)
+    blades = 1 + 0.5 * np.sin(2 * np.pi * 7 * np.arange(frames) / RATE)
+    return speakers.room(frames, rate=RATE, dbfs=dbfs, kind="white", seed=3) * blades
+
+
+class _Gains(noise_reduction.NoiseProcessor):
+    """Keeps the gains it gives, or gives those of another."""
+
+    given: list[np.ndarray]
+    kept: np.ndarray | None = None
+
+    def _gains(self, count: int) -> np.ndarray:
+        if self.kept is not None:
+            gains, self.kept = self.kept[:count], self.kept[count:]
+            return gains
+        self.given.append(super()._gains(count))
+        return self.given[-1]
+
+
+def swelling(case: tuple[str, float, str]) -> Swelling:
+    name, ratio_db, kind = case
+    laid = speakers.laid(name, rate=RATE, seconds=25)
+    voice = laid.wave * 0.1 / np.sqrt(np.mean(laid.wave[laid.words] ** 2))
+    noise = _noise(voice.size, -20 - ratio_db, kind)
+    at = np.arange(voice.size) / RATE
+    still = np.any([(at > start + 0.2) & (at < end - 0.2) for start, end in laid.pauses()], axis=0)
+    measured = measure_array((voice + noise)[:, None], sample_rate_hz=RATE)
+    words = np.repeat(measured.speech_mask, RATE // 200)  # where the recording itself says that somebody speaks
+    words = np.pad(words, (0, voice.size - words.size)) & ~still
+
+    def left(bound_db: float) -> tuple[float, float, dict]:
+        with tempfile.NamedTemporaryFile(suffix=".wav") as file:
+            soundfile.write(file.name, voice + noise, RATE, subtype="FLOAT")
+            context = Context("test", RATE, 1, measured, file.name)
+            settings = noise_reduction.NoiseReduction(amount_db=12, swelling_db=bound_db)
+            first, again = _Gains(context, settings), _Gains(context, settings)
+        first.given = []
+        first.feed((voice + noise)[:, None].astype(np.float32))
+        first.finish()
+        again.kept = np.concatenate(first.given)
+        out = np.concatenate((again.feed(noise[:, None].astype(np.float32)), again.finish()))[:, 0].astype(np.float64)
+        return change(noise, out, words), change(noise, out, still), first.learned()
+
+    under, between, learned = left(18)
+    bounded_under, bounded_between, _ = left(4)
+    return Swelling(learned["swelling_db"], under - between, between, bounded_under - bounded_between, bounded_between)
+
+
+def change(before: np.ndarray, after: np.ndarray, where: np.ndarray) -> float:
+    return db(np.mean(after[where] ** 2) / np.mean(before[where] ** 2))
+
+
+class NoiseReduction(unittest.TestCase):
+    def test_how_far_noise_swells_with_the_words_is_known_and_can_be_bounded(self):
+        for case in corpus.some(noisy_cases(), every=10):
+            found = swelling(case)
+            with self.subTest(case=case):
+                self.assertAlmostEqual(found.told_db, found.true_db, delta=1.0)
+                self.assertLess(found.bounded_db, 4.5)
+                self.assertLess(found.bounded_in_pauses_db, -4.0, "and something is still taken")
+
+    def test_noise_that_is_heard_to_swell_is_warned_of(self):
+        laid = in_room(speakers.laid("wren", rate=RATE, seconds=20), -45)
+        _, done = treated(laid.wave, ("noise-reduction", {"amount_db": 12}))
+        line = done.ledger[0]
+        told = r"swells by \d\.\d dB with the words.* With \d\.\d dB of noise reduction it swells by 4 dB"
+        self.assertRegex(line.warnings[0], told)
+        self.assertEqual(line.learned["taken_db"], 12)
+        _, gentle = treated(laid.wave, ("noise-reduction", {"amount_db": 12, "swelling_db": 4}))
+        self.assertEqual(gentle.ledger[0].warnings, ())
+        self.assertLess(gentle.ledger[0].learned["taken_db"], 10)
+        self.assertIn(f"With {gentle.ledger[0].learned['taken_db']:.1f} dB", line.warnings[0])
 
 
 class Expander(unittest.TestCase):

@@ -7,6 +7,10 @@ way between. The reduction in noise is thus the same everywhere: nothing twitter
 
 The averages over neighbours take the place of decision-directed smoothing (Ephraim and Malah, IEEE Trans. ASSP 32(6), 1984), whose
 gains follow each bin and so bite into quiet consonants.
+
+What stands out takes the noise around it along, so what is left of the noise swells with the words: by more, the more is taken and
+the better the voice stands out. By how much is known before anything is written (`Swelling`, from stretches of the recording
+itself), is told, and can be bounded.
 """
 
 from dataclasses import dataclass
@@ -20,9 +24,10 @@ from pydantic import Field
 
 from ispettore.core import errors
 from ispettore.core.audio.writing import open_spans
-from ispettore.core.figures import exact
+from ispettore.core.figures import exact, with_unit
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.step import Block, Context, Processor, Settings
 
 FRAME_S = 0.046
@@ -31,6 +36,10 @@ NEAR_S = 6.0  # how far in time a pause's profile counts
 STEP_S = 0.5
 MANY_DB = 12.0
 FINE_FRAMES = 1
+SWELLING_HEARD_DB, MASKED_DB = 4.0, 30.0
+"""Noise that swells by more is heard to, unless the voice stands so far above it that it covers it."""
+
+TRIED_PIECES, PIECE_S = 12, 4.0
 BIN_POWERS = 5.2  # standard deviations of a mean of noise at which something begins to stand out
 
 
@@ -42,6 +51,7 @@ class NoiseReduction(Settings):
     amount_db: float = Field(8.0, ge=0, le=18, description="Amount", json_schema_extra={"unit": "dB"})
     time_constant_ms: float = Field(80.0, ge=30, le=300, description="Time constant", json_schema_extra={"unit": "ms"})
     bandwidth_thirds: float = Field(1.0, ge=0.2, le=3, description="Bandwidth", json_schema_extra={"unit": "third-octaves"})
+    swelling_db: float = Field(18.0, ge=1, le=18, description="Swelling with the words, at most", json_schema_extra={"unit": "dB"})
 
     def start(self, context: Context) -> "NoiseProcessor":
         return NoiseProcessor(context, self)
@@ -62,6 +72,40 @@ class Profile:
         weight = self.frames * np.exp(-np.maximum(away - nearest, 0) / NEAR_S)
         near = weight > 1e-3 * weight.max()
         return np.asarray(weight[near] @ self.power[near] / weight[near].sum(), dtype=np.float32)
+
+
+class Swelling:
+    """By how much noise swells with the words: how much of it a reduction leaves under them, against what it leaves in pauses.
+
+    Of each frame and bin is kept what part of the amount it is given (in dB, so that one look answers for every amount), weighed
+    with the noise that is there.
+    """
+
+    PARTS = 128
+
+    def __init__(self) -> None:
+        self._words, self._pauses = np.zeros(self.PARTS + 1), np.zeros(self.PARTS + 1)
+
+    def add(self, part: NDArray[np.float32], noise: NDArray[np.float32], words: NDArray[np.bool_], room: NDArray[np.bool_]) -> None:
+        """`part` of the amount, 0 to 1, shape (frames, bins); `noise`, shape (bins,); the frames in `words` and those in `room`."""
+        index = np.round(part * self.PARTS).astype(np.int64)
+        for chosen, total in ((words, self._words), (room, self._pauses)):
+            weights = np.broadcast_to(noise, index[chosen].shape)
+            total += np.bincount(index[chosen].ravel(), weights=weights.ravel(), minlength=self.PARTS + 1)
+
+    def of(self, amount_db: float) -> float | None:
+        """In dB, for an amount; None where words or pauses were not met."""
+        if not self._words.any() or not self._pauses.any():
+            return None
+        left = 10 ** (-np.arange(self.PARTS + 1) / self.PARTS * amount_db / 10)
+        return float(10 * np.log10((self._words @ left / self._words.sum()) / (self._pauses @ left / self._pauses.sum())))
+
+    def most(self, swelling_db: float, amount_db: float) -> float:
+        """The largest amount up to `amount_db`, in tenths of a decibel, that swells by no more than `swelling_db`."""
+        amount = amount_db
+        while amount > 0 and (self.of(amount) or 0.0) > swelling_db:
+            amount = max(0.0, np.ceil(10 * amount - 1.001) / 10)
+        return float(amount)
 
 
 def frame_length(sample_rate_hz: int) -> int:
@@ -106,7 +150,6 @@ class NoiseProcessor(Processor):
         rate = context.sample_rate_hz
         room = context.measured.passages.room
         self._profile = learn(Path(context.working), room, sample_rate_hz=rate, name=context.name)
-        self._amount = settings.amount_db
         self._length = frame_length(rate)
         self._hop = self._length // 4
         self._window = _window(self._length)
@@ -115,6 +158,9 @@ class NoiseProcessor(Processor):
             _Means(self._length, rate, 0.0, FINE_FRAMES),
             _Means(self._length, rate, settings.bandwidth_thirds, self._reach),
         )
+        self._swelling = self._tried(Path(context.working), context.measured)
+        self._amount = self._swelling.most(settings.swelling_db, settings.amount_db)
+        self._ratio_db = context.measured.inspection.value("signal_to_noise_db")
         # Frames start before the file, so that its first samples are as well covered as all others.
         self._sound = np.zeros((self._length - self._hop, context.channels), dtype=np.float32)
         bins = self._length // 2 + 1
@@ -126,6 +172,33 @@ class NoiseProcessor(Processor):
         self._lead = self._length - self._hop
         self._seen = self._given = 0
         self._noise: tuple[int, NDArray[np.float32]] | None = None
+
+    def _tried(self, path: Path, measured: Measured) -> Swelling:
+        """How the noise swells with the words in pieces from all over the file."""
+        swelling, rate = Swelling(), self.sample_rate_hz
+        words, room = measured.passages.speech_mask(), measured.passages.room
+        seconds = len(words) * CELL_S
+        with open_spans(path) as samples:
+            for piece in range(TRIED_PIECES):
+                first = round(max(0.0, (piece + 0.5) / TRIED_PIECES * seconds - PIECE_S / 2) * rate)
+                sound = samples(first, round(min(PIECE_S, seconds / TRIED_PIECES) * rate) + self._length)
+                power = self._powers(sound)[1] if len(sound) >= self._length else np.zeros((0, self._length // 2 + 1), np.float32)
+                count = len(power) - 2 * self._reach
+                if count <= 0:
+                    continue
+                noise = self._profile.around(first / rate + PIECE_S / 2)
+                over = np.minimum(power / np.maximum(noise, 1e-20), np.float32(1e6))
+                part = -np.log(self._gains_of(over, count, 1.0))
+                middles = first + (self._reach + np.arange(count)) * self._hop + self._length // 2
+                cells = np.minimum((middles / rate / CELL_S).astype(np.int64), len(words) - 1)
+                swelling.add(part, noise, words[cells], room[cells])
+        return swelling
+
+    def _powers(self, sound: NDArray[np.float32]) -> tuple[NDArray[np.complex64], NDArray[np.float32]]:
+        """Spectra of the whole frames of samples, shape (frames, channels, bins), and their power, the mean of the channels."""
+        taken = np.lib.stride_tricks.sliding_window_view(sound, self._length, axis=0)[:: self._hop]
+        spectra = scipy.fft.rfft(taken * self._window, axis=2)
+        return spectra, (spectra.real**2 + spectra.imag**2).mean(axis=1)
 
     def feed(self, block: Block) -> Block:
         if self._amount == 0 or len(block) == 0:
@@ -148,10 +221,8 @@ class NoiseProcessor(Processor):
     def _advance(self) -> Block:
         ready = (len(self._sound) - self._length) // self._hop + 1
         if ready > 0:
-            taken = np.lib.stride_tricks.sliding_window_view(self._sound, self._length, axis=0)[: ready * self._hop : self._hop]
-            spectra = scipy.fft.rfft(taken * self._window, axis=2)
+            spectra, power = self._powers(self._sound)
             self._sound = self._sound[ready * self._hop :]
-            power = (spectra.real**2 + spectra.imag**2).mean(axis=1)
             over = self._over_noise(self._next, power)
             self._next += ready
             self._spectra = np.concatenate((self._spectra, spectra))
@@ -189,25 +260,41 @@ class NoiseProcessor(Processor):
 
     def _gains(self, count: int) -> NDArray[np.float32]:
         """Shape (frames, bins): 1 where something stands out, the amount elsewhere."""
+        return self._gains_of(self._over[: count + 2 * self._reach], count, self._amount * np.log(10) / 20)
+
+    def _gains_of(self, over: NDArray[np.float32], count: int, nepers: float) -> NDArray[np.float32]:
         fine, broad = self._fine, self._broad
         return _gain(
-            np.ascontiguousarray(self._over[: count + 2 * self._reach]), count, self._reach, FINE_FRAMES,
-            fine.edges, fine.begins, fine.width, broad.edges, broad.begins, broad.width, self._amount * np.log(10) / 20,
+            np.ascontiguousarray(over), count, self._reach, FINE_FRAMES,
+            fine.edges, fine.begins, fine.width, broad.edges, broad.begins, broad.width, nepers,
         )  # fmt: skip
 
     def learned(self) -> dict[str, Any]:
         mean = self._profile.frames @ self._profile.power / self._profile.frames.sum()
         scale = 2 / (self._length * float(np.sum(self._window.astype(np.float64) ** 2)))
+        swelling = self._swelling.of(self._amount)
         return {
             "pauses": len(self._profile.at_s),
             "room_tone_s": round(float(self._profile.frames.sum()) * self._hop / self.sample_rate_hz, 2),
             "noise_dbfs": round(10 * float(np.log10(max(float(mean.sum() * scale), 1e-20))), 2),
+            "taken_db": round(self._amount, 2),
+            **({} if swelling is None else {"swelling_db": round(swelling, 2)}),
         }
 
     def warnings(self) -> list[str]:
-        if self._amount <= MANY_DB:
-            return []
-        return [f"{exact(self._amount)} dB of noise reduction can be heard beside the voice. Up to {exact(MANY_DB)} dB stays safe."]
+        told = []
+        if self._amount > MANY_DB:
+            told.append(
+                f"{exact(self._amount)} dB of noise reduction can be heard beside the voice. Up to {exact(MANY_DB)} dB stays safe."
+            )
+        swelling = self._swelling.of(self._amount)
+        if swelling is not None and swelling > SWELLING_HEARD_DB and (self._ratio_db or 0.0) < MASKED_DB:
+            gentle = self._swelling.most(SWELLING_HEARD_DB, self._amount)
+            told.append(
+                f"What is left of the noise swells by {with_unit(swelling, 'dB')} with the words, and the voice does not cover it."
+                f" With {with_unit(gentle, 'dB')} of noise reduction it swells by {exact(SWELLING_HEARD_DB)} dB."
+            )
+        return told
 
 
 class _Means:
