@@ -12,11 +12,14 @@ from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import evening, planner
 from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.conform import conform, role_for
 from ispettore.core.plan.window import Bar, of_bars
 from ispettore.core.spec import catalogue
+from ispettore.core.spec.quantities import ROOM_LEVELS
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import judge
+from ispettore.core.treat.treatment import Step
 from tests import signals
 
 RATE = 44_100
@@ -135,16 +138,17 @@ class Windows(unittest.TestCase):
 
     def test_whatever_level_of_the_room_is_limited_cleaning_brings_it_down(self):
         basis = measure_array(voice(rms_dbfs=-23, room_dbfs=-55), sample_rate_hz=RATE).basis
-        for name in planner.ROOM:
+        for name in ROOM_LEVELS:
             wanted = Specification(
                 id="quiet",
                 name="Quiet",
                 limits=(Limit(quantity="rms_dbfs", low=-23.5, high=-18), Limit(quantity=name, high=-60)),
             )
             with self.subTest(name=name):
+                tried = Cleaning(steps=(Step(kind="rumble-filter"),), moved={name: -12.0})
                 kinds = [
-                    [step.kind for step in planner.make(basis, wanted, role="recording", learned=learned).treatment.steps]
-                    for learned in (planner.Learned(), planner.Learned(rumble_db=-12))
+                    [step.kind for step in planner.make(basis, wanted, role="recording", cleaning=cleaning).treatment.steps]
+                    for cleaning in (None, tried)
                 ]
                 self.assertEqual(["rumble-filter" in each for each in kinds], [False, True])
 

@@ -231,7 +231,7 @@ class Working(unittest.TestCase):
             self.assertEqual((report.genuine, report.key), (genuine, "known"))
 
     def test_what_cannot_be_conformed_says_why(self):
-        recording = self.bring_in("noisy.wav", signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-44))
+        recording = self.bring_in("noisy.wav", signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-34))
         self.done(recording)
         conforming = conformings.ask(recording)
         self.assertEqual(self.done(conforming).state, WorkState.DONE)

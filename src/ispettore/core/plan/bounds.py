@@ -4,13 +4,17 @@ from pydantic import BaseModel, ConfigDict, Field
 
 
 class Bounds(BaseModel):
-    """All in dB but the ratio. Limiting and compression are the 99th percentile of gain reduction over speech."""
+    """All in dB but the ratio. Limiting and compression are the 99th percentile of gain reduction over speech; `pauses_db` is what
+    noise reduction and expansion together may take from the pauses. What is taken from under the words as well (hum, rumble) has
+    no bound."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     limiting_db: float = Field(6.0, ge=0, le=24)
     compression_db: float = Field(10.0, ge=0, le=30)
     ratio: float = Field(4.0, ge=1, le=20)
+    noise_reduction_db: float = Field(12.0, ge=0, le=18)
+    pauses_db: float = Field(18.0, ge=0, le=60)
 
 
 class Obstacle(BaseModel):

@@ -23,20 +23,19 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import planner
+from ispettore.core.plan import cleaning, planner
 from ispettore.core.plan.bounds import Bounds, Obstacle
+from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.planner import USUAL_PREFERENCE, Learned, Plan, Preference
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
-from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.quantities import QUANTITIES, ROOM_LEVELS
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
 from ispettore.core.text import shown_name
-from ispettore.core.treat import order, room_tone, runner, touch
-from ispettore.core.treat.rumble_filter import RumbleFilter
+from ispettore.core.treat import order, runner, touch
 from ispettore.core.treat.runner import LedgerLine
-from ispettore.core.treat.step import Context
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
 
@@ -156,6 +155,7 @@ class _Attempt:
         self.room_tone, self.written_at = room_tone, written_at
         self.role: Role = role_for(form, specification)
         self.candidate = hidden_beside(out, "candidate")
+        self.trial: cleaning.Trial | None = None
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
@@ -170,9 +170,10 @@ class _Attempt:
         prepared = planner.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
         basis = self._basis(prepared)
         cancels = planner.cancelling(self.before.inspection, basis.inspection, prepared)
-        learned = self._encoder_effect(basis).model_copy(update={"rumble_db": self._rumble_effect(basis)})
+        learned = self._encoder_effect(basis)
         closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
+            cleaned = self._cleaned(basis, learned)
             plan = planner.make(
                 basis,
                 self.specification,
@@ -181,6 +182,7 @@ class _Attempt:
                 bounds=self.bounds,
                 learned=learned,
                 prepared=prepared,
+                cleaning=cleaned,
             )
             if obstacles := (*plan.obstacles, *([cancels] if cancels else [])):
                 return self._refuse(plan, obstacles, number)
@@ -188,12 +190,12 @@ class _Attempt:
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             if not within and number == ROUNDS:
-                return self._refuse(plan, (planner.too_dense(plan.window, limited, self.bounds),), number)
+                return self._refuse(plan, (planner.too_dense(plan.window, limited - self.bounds.limiting_db, self.bounds),), number)
             verdict = judge(written, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
                 break
-            learned = self._learn(plan, basis, written, learned)
+            learned = self._learn(plan, basis, written, learned, cleaned)
         assert closest is not None
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
@@ -232,23 +234,18 @@ class _Attempt:
             noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
         )
 
-    def _rumble_effect(self, basis: Basis) -> float:
-        """What the rumble filter takes from the room tone in dB (0 or below), tried on that tone where noise is in the way."""
-        window = planner.gain_window(basis.inspection, self.specification)
-        if window.without(*planner.PEAKS).open:
-            return 0.0
-        facts = basis.inspection.facts
-        pieces = room_tone.pieces(basis.room, self.basis_path, sample_rate_hz=facts.sample_rate_hz)
-        if not pieces:
-            return 0.0
-        tone = room_tone.fill(pieces, 6 * facts.sample_rate_hz, sample_rate_hz=facts.sample_rate_hz)
-        settings = RumbleFilter(corner_hz=planner.RUMBLE_HZ)
-        context = Context(self.name, facts.sample_rate_hz, facts.channels)
-        filtered = settings.start(context).feed(tone)[facts.sample_rate_hz :]
-        before, after = np.var(tone[facts.sample_rate_hz :], axis=0), np.var(filtered, axis=0)
-        if before.max() <= 0 or after.max() <= 0:
-            return 0.0
-        return min(0.0, 10 * float(np.log10(after.max() / before.max())))
+    def _cleaned(self, basis: Basis, learned: Learned) -> Cleaning | None:
+        """The cleaning that this recording needs by what is known so far, tried on a stretch of it; None where it needs none."""
+        missing = planner.short_of_quiet(basis, self.specification, learned, self.bounds)
+        if missing is None:
+            return None
+        self.progress("trying what cleans the room", 0.0)
+        if self.trial is None:
+            folder = self.folder / "trial"
+            folder.mkdir()
+            self.trial = cleaning.Trial(self.basis_path, basis, name=self.name, folder=folder)
+        hum = any(finding.kind == "hum" for finding in basis.inspection.findings)
+        return cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
 
     def _write(self, treatment: Treatment, number: int) -> tuple[Inspection, runner.Run, Touch]:
         """One round: run, write the candidate, decode and measure it; and the touch of the run, before anything was encoded."""
@@ -297,7 +294,7 @@ class _Attempt:
             history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
         )
 
-    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned) -> Learned:
+    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned, cleaned: Cleaning | None) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
         level = planner.level_of(plan.window)
         changes: dict[str, Any] = {}
@@ -314,10 +311,11 @@ class _Attempt:
             if limit is None or limit.high is None or reading is None or reading <= limit.high:
                 continue
             changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
-        room = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_room), planner.ROOM[0])
+        room = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_room), ROOM_LEVELS[0])
         noise, was = after.value(room), basis.inspection.value(room)
-        if noise is not None and was is not None and plan.treatment.find("rumble-filter") is None:
-            changes["noise_db"] = noise - was - plan.target_gain_db
+        if noise is not None and was is not None:
+            moved = cleaned.moved.get(room, 0.0) if cleaned is not None else 0.0
+            changes["noise_db"] = noise - was - moved - plan.target_gain_db
         ends = plan.treatment.find("head-and-tail")
         if ends is not None:
             read = {quantity: after.value(quantity) for quantity in ends.settings}

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.measure import decibels, loudness
+from ispettore.core.measure import decibels
 from ispettore.core.measure.basis import Basis
 from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.limiting import compensated, level_change
 from ispettore.core.plan.window import GainWindow
-from ispettore.core.spec.quantities import moved_by, quantity
+from ispettore.core.spec.quantities import ROOM_LEVELS
 from ispettore.core.treat import compressor, limiter, touch
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.limiter import TruePeakLimiter
@@ -24,7 +25,8 @@ OVER_VOICE_DB = (10.0, 8.0, 6.0, 4.0, 2.0, 0.0, -2.0, -4.0, -6.0)
 
 @dataclass(frozen=True)
 class Evening:
-    """A compressor, the window it leaves, the gain to follow it, and what it and the limiter after it are expected to take."""
+    """A compressor, the window it leaves, the gain to follow it, and what it and the limiter after it are expected to take;
+    `room_db` is how far the compressor alone moves the room."""
 
     settings: Compressor
     window: GainWindow
@@ -32,6 +34,7 @@ class Evening:
     compression_db: float
     limiting_db: float
     limiter_loss_db: float
+    room_db: float
     touch: float
 
 
@@ -71,18 +74,22 @@ def _tried(
 ) -> Evening | None:
     reduction = compressor.surrogate(peak, settings)
     factor = 10 ** (reduction / 20)
-    room = dict.fromkeys(moved_by("cleaning"), _room_change(basis, factor))
-    after = window.moved(**{level: level_change(basis, factor, level), **room})
+    room = _room_change(basis, factor)
+    after = window.moved(**{level: level_change(basis, factor, level), **dict.fromkeys(ROOM_LEVELS, room)})
     wide = after.without(*peaks)
     if not wide.open or wide.low_db is None:
         return None
     gain = wide.low_db + min(guard_db, ((wide.high_db if wide.high_db is not None else wide.low_db) - wide.low_db) / 2)
-    limited = limiter.surrogate(peak * factor * 10 ** (gain / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
     before = level_change(basis, factor, level)
-    loss = level_change(basis, factor * 10 ** (limited / 20), level) - before
-    gain -= loss
-    limited = limiter.surrogate(peak * factor * 10 ** (gain / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
-    loss = level_change(basis, factor * 10 ** (limited / 20), level) - before
+
+    def limited_by(gain_db: float) -> NDArray[np.float64]:
+        return limiter.surrogate(peak * factor * 10 ** (gain_db / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+
+    def lost(gain_db: float) -> float:
+        return min(0.0, level_change(basis, factor * 10 ** (limited_by(gain_db) / 20), level) - before)
+
+    gain = compensated(gain, lost)
+    limited, loss = limited_by(gain), lost(gain)
     return Evening(
         settings=settings,
         window=after,
@@ -90,19 +97,9 @@ def _tried(
         compression_db=float(-np.percentile(reduction[speech], 1)),
         limiting_db=float(-np.percentile(limited[speech], 1)),
         limiter_loss_db=loss,
+        room_db=room,
         touch=touch.of(reduction + limited, speech).touch,
     )
-
-
-def level_change(basis: Basis, factor: NDArray[np.float64], level: str) -> float:
-    """How the level's reading changes when each cell is multiplied by its factor, in dB."""
-    if quantity(level).k_weighted:
-        duration = basis.inspection.facts.duration_s
-        was = loudness.integrated(basis.k_power, duration_s=duration).value
-        now = loudness.integrated(basis.k_power * factor[: basis.k_power.size] ** 2, duration_s=duration).value
-        return now - was if was is not None and now is not None else 0.0
-    power = basis.power.mean(axis=0) * basis.counts
-    return 10 * float(np.log10(np.sum(power * factor**2) / np.sum(power)))
 
 
 def _room_change(basis: Basis, factor: NDArray[np.float64]) -> float:

@@ -4,6 +4,7 @@ A pure function of readings. What an encoder, a limiter or a longer tail does to
 (`Learned`), and planning again: nothing here guesses twice.
 """
 
+from dataclasses import dataclass
 from typing import Literal, get_args
 
 import numpy as np
@@ -14,26 +15,25 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.figures import clock, exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import evening
+from ispettore.core.plan import evening, limiting
 from ispettore.core.plan.bounds import Bounds, Obstacle
+from ispettore.core.plan.cleaning import Cleaning, Missing, Moved
 from ispettore.core.plan.window import GainWindow, bar, of_bars
 from ispettore.core.spec import standing
-from ispettore.core.spec.quantities import QUANTITIES, moved_by
+from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import Role, judge, reading_for
 from ispettore.core.treat import channels
-from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 from ispettore.core.treat.treatment import Step, Treatment
 
 Preference = Literal["light", "balanced", "even"]
 PREFERENCES: tuple[Preference, ...] = get_args(Preference)
 USUAL_PREFERENCE: Preference = "balanced"
-PEAKS, ROOM, ENDS = moved_by("limiter"), moved_by("cleaning"), moved_by("ends")
+PEAKS, ENDS = moved_by("limiter"), moved_by("ends")
 PEAK_RESERVE_DB = max(QUANTITIES[name].reserve for name in PEAKS)
 LEVEL_RESERVE_DB = 0.1
 EASY_LIMITING_DB = 1.5
 MOST_GAIN_DB = 60.0
-RUMBLE_HZ = 80.0
 MOST_MONO_LOSS_DB = 6.0
 """Of what is delivered; twice what is lost of two channels that have nothing in common."""
 
@@ -48,8 +48,6 @@ class Learned(BaseModel):
     noise_db: float = 0.0
     ends_s: dict[str, float] = {}
     """By quantity."""
-    rumble_db: float = 0.0
-    """What the rumble filter would take from the room tone, in dB (0 or below); tried only where noise stands in the way."""
 
 
 class Plan(BaseModel):
@@ -138,6 +136,57 @@ def cancelling(recording: Inspection, prepared: Inspection, treatment: Treatment
     )
 
 
+def missing(inspection: Inspection, specification: Specification, window: GainWindow, *, raised_db: float) -> Missing:
+    """By how much the room is too loud against the voice, in dB, once readings have moved so; negative with room to spare.
+
+    `raised_db` is how much louder the room becomes by what holds the peaks: a limiter takes from the voice alone, and the gain that
+    makes up for it raises both.
+    """
+    room = of_bars([item for item in window.bars if QUANTITIES[item.quantity].is_room])
+    others = window.without(*PEAKS, *(item.quantity for item in room.bars))
+    ratios = [
+        (limit.quantity, limit.low - value)
+        for limit in specification.limits
+        if limit.severity == "must" and limit.low is not None and limit.about.moved_by == CLEANING
+        if isinstance(value := reading_for(limit.quantity, inspection, specification), float)
+    ]
+
+    def left(moved: Moved) -> float:
+        by = {name: change for name, change in moved.items() if QUANTITIES[name].moves_with_gain}
+        low, high = others.moved(**by).low_db, room.moved(**by).high_db
+        gaps = [short - moved.get(name, 0.0) for name, short in ratios]
+        if low is not None and high is not None:
+            gaps.append(low - high + raised_db)
+        return max(gaps, default=-MOST_GAIN_DB)
+
+    return left
+
+
+def short_of_quiet(basis: Basis, specification: Specification, learned: Learned, bounds: Bounds) -> Missing | None:
+    """What cleaning would have to bring; None where nothing of that kind stands in the way."""
+    inspection = basis.inspection
+    ends, _ = _ends(inspection, specification, learned)
+    window = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
+    left = missing(inspection, specification, window, raised_db=_raised(basis, window, specification, learned, bounds))
+    return left if left({}) > 0 else None
+
+
+def _raised(basis: Basis, window: GainWindow, specification: Specification, learned: Learned, bounds: Bounds) -> float:
+    """How much louder than the level alone asks for the room becomes by limiting, and by compression where that has to help."""
+    voice = window.without(*(item.quantity for item in window.bars if QUANTITIES[item.quantity].is_room))
+    if voice.open or voice.low_db is None:
+        return 0.0
+    ceiling = _ceiling(specification, learned)
+    lowest = limiting.compensated(
+        voice.low_db + LEVEL_RESERVE_DB, lambda gain: limiting.loss(basis, gain, ceiling, _aimed_level(specification))
+    )
+    if limiting.depth(basis, lowest, ceiling) > bounds.limiting_db:
+        found = _evened(basis, voice, specification, ceiling, bounds)
+        if found is not None:
+            return found.gain_db + found.room_db - voice.low_db
+    return lowest - voice.low_db
+
+
 def make(
     basis: Basis,
     specification: Specification,
@@ -147,63 +196,97 @@ def make(
     bounds: Bounds | None = None,
     learned: Learned | None = None,
     prepared: Treatment | None = None,
+    cleaning: Cleaning | None = None,
 ) -> Plan:
-    """Plan from the inspection of the recording after its conversions (`basis`). Readings are predicted for the written file."""
+    """Plan from the inspection of the recording after its conversions (`basis`), and from the cleaning that was chosen for it by
+    trial. Readings are predicted for the written file."""
     bounds, learned, prepared = bounds or Bounds(), learned or Learned(), prepared or Treatment()
     inspection = basis.inspection
     ends, end_obstacles = _ends(inspection, specification, learned)
-    window = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
-    obstacles = [*_still(inspection, specification, role), *end_obstacles]
-    steps = list(prepared.steps)
-    shown = window
-    if not window.without(*PEAKS).open and learned.rumble_db < 0:
-        cleaned = window.moved(**dict.fromkeys(ROOM, learned.rumble_db))
-        if cleaned.without(*PEAKS).open:
-            steps.append(_rumble_step(window, learned, inspection))
-            window = cleaned
-    excluded = _excluded(window, inspection, learned)
+    shown = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
+    window, steps = shown, list(prepared.steps)
+    if cleaning is not None and cleaning.closes:
+        steps += cleaning.steps
+        window = shown.moved(**{name: by for name, by in cleaning.moved.items() if QUANTITIES[name].moves_with_gain})
+    obstacles = [*_still(inspection, specification, role, cleaning), *end_obstacles]
+    excluded = _excluded(window, inspection, specification, cleaning)
     if excluded is not None:
         return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
-    gain, limiting, loss = 0.0, 0.0, 0.0
-    if window.open:
-        gain = _easiest(window, specification)
-        if gain:
-            steps.append(_gain_step(gain, window, inspection, "every limit allows it, so nothing else is needed"))
-    else:
-        wide = window.without(*PEAKS)
-        ceiling = _ceiling(specification, learned)
-        gain = _target(wide, basis, specification, learned, preference, bounds)
-        lowest = (wide.low_db or 0.0) + LEVEL_RESERVE_DB
-        lowest -= limiter_loss(basis, lowest, ceiling, specification)
-        loss = limiter_loss(basis, gain, ceiling, specification)
-        if gain:
-            gain = _eased(basis, lowest, gain - loss, ceiling, bounds)
-            loss = limiter_loss(basis, gain, ceiling, specification)
-        limiting = limiting_depth(basis, gain, ceiling)
-        least = min(limiting, limiting_depth(basis, lowest, ceiling))
-        why = "the level asks for it"
-        if least > bounds.limiting_db:
-            found = _evened(basis, window, specification, ceiling, bounds)
-            if found is None and least > bounds.limiting_db + 1.0:
-                obstacles.append(too_dense(window, least, bounds))
-            elif found is not None:
-                steps.append(_compressor_step(found, least, bounds))
-                window, gain, limiting, loss = found.window, found.gain_db, found.limiting_db, found.limiter_loss_db
-                why = "compression took the level down and the specification asks for it"
-        if gain:
-            steps.append(_gain_step(gain, window, inspection, why))
-        steps.append(_limiter_step(gain, ceiling, shown, inspection, limiting))
+    hold = _levelled(basis, window, shown, specification, learned, preference, bounds)
+    steps += hold.steps
     if ends is not None:
         steps.append(ends)
     return Plan(
         treatment=Treatment(steps=tuple(steps)),
         window=shown,
-        after_window=window,
-        target_gain_db=gain,
-        expected_limiting_db=limiting,
-        expected_loss_db=loss,
-        obstacles=tuple(obstacles),
+        after_window=hold.window,
+        target_gain_db=hold.gain_db,
+        expected_limiting_db=hold.limiting_db,
+        expected_loss_db=hold.loss_db,
+        obstacles=(*obstacles, *hold.obstacles),
     )
+
+
+@dataclass(frozen=True)
+class _Levelled:
+    """The steps that bring level and peaks into their limits, and what is expected of them."""
+
+    steps: tuple[Step, ...]
+    window: GainWindow
+    gain_db: float = 0.0
+    limiting_db: float = 0.0
+    loss_db: float = 0.0
+    obstacles: tuple[Obstacle, ...] = ()
+
+
+def _levelled(
+    basis: Basis,
+    window: GainWindow,
+    shown: GainWindow,
+    specification: Specification,
+    learned: Learned,
+    preference: Preference,
+    bounds: Bounds,
+) -> _Levelled:
+    """Gain alone where every limit allows one; else a limiter, after compression where it would be too deep alone."""
+    inspection = basis.inspection
+    if window.open:
+        gain = _easiest(window, specification)
+        why = "every limit allows it, so nothing else is needed"
+        return _Levelled((_gain_step(gain, window, inspection, why),) if gain else (), window, gain)
+    steps: list[Step] = []
+    obstacles: list[Obstacle] = []
+    wide, ceiling = window.without(*PEAKS), _ceiling(specification, learned)
+
+    def lost(gain_db: float) -> float:
+        return limiting.loss(basis, gain_db, ceiling, _aimed_level(specification))
+
+    gain = _target(wide, basis, specification, learned, preference, bounds)
+    lowest = limiting.compensated((wide.low_db or 0.0) + LEVEL_RESERVE_DB, lost)
+    highest = MOST_GAIN_DB if wide.high_db is None else wide.high_db - LEVEL_RESERVE_DB
+    if gain:
+        gain = _eased(basis, lowest, min(limiting.compensated(gain, lost), max(lowest, highest)), ceiling, bounds)
+    loss, depth = lost(gain), limiting.depth(basis, gain, ceiling)
+    least = min(depth, limiting.depth(basis, lowest, ceiling))
+    why = "the level asks for it"
+    if least > bounds.limiting_db:
+        found = _evened(basis, window, specification, ceiling, bounds)
+        if found is None and least > bounds.limiting_db + 1.0:
+            reached = limiting.deepest(basis, lowest, ceiling, bounds.limiting_db)
+            short = (wide.low_db or 0.0) + LEVEL_RESERVE_DB - reached - lost(reached)
+            obstacles.append(too_dense(window, short, bounds))
+        elif found is not None:
+            steps.append(_compressor_step(found, least, bounds))
+            window, gain, depth, loss = found.window, found.gain_db, found.limiting_db, found.limiter_loss_db
+            why = "compression took the level down and the specification asks for it"
+    if gain:
+        steps.append(_gain_step(gain, window, inspection, why))
+    steps.append(_limiter_step(gain, ceiling, shown, inspection, depth))
+    return _Levelled(tuple(steps), window, gain, depth, loss, tuple(obstacles))
+
+
+def _aimed_level(specification: Specification) -> str | None:
+    return next((limit.quantity for limit in specification.limits if limit.about.is_level), None)
 
 
 def _evened(
@@ -291,7 +374,7 @@ def _target(
         return _round(min(lowest, middle))
     if preference == "even":
         return _round(middle)
-    depth = limiting_depth(basis, middle, _ceiling(specification, learned))
+    depth = limiting.depth(basis, middle, _ceiling(specification, learned))
     return _round(max(lowest, middle - max(0.0, depth - min(EASY_LIMITING_DB, bounds.limiting_db))))
 
 
@@ -301,32 +384,13 @@ def _ceiling(specification: Specification, learned: Learned) -> float:
     return _round(min(highs) - PEAK_RESERVE_DB - max(0.0, learned.peak_db))
 
 
-def limiting_depth(basis: Basis, gain_db: float, ceiling_dbtp: float) -> float:
-    """What a limiter would take at the 99th percentile over speech, in dB, by its surrogate."""
-    if not basis.speech.any():
-        return 0.0
-    peak = basis.peak.max(axis=0) * 10 ** (gain_db / 20)
-    reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
-    return float(-np.percentile(reduction[basis.speech], 1))
-
-
 def _eased(basis: Basis, lowest: float, wanted: float, ceiling: float, bounds: Bounds) -> float:
     """The wanted gain, or as much of the way to it from the lowest that will do as the bound on limiting leaves."""
     for part in (1.0, 0.75, 0.5, 0.25):
         gain = lowest + part * (wanted - lowest)
-        if wanted <= lowest or limiting_depth(basis, gain, ceiling) <= bounds.limiting_db - LEVEL_RESERVE_DB:
+        if wanted <= lowest or limiting.depth(basis, gain, ceiling) <= bounds.limiting_db - LEVEL_RESERVE_DB:
             return _round(max(gain, min(wanted, lowest)))
     return _round(lowest)
-
-
-def limiter_loss(basis: Basis, gain_db: float, ceiling_dbtp: float, specification: Specification) -> float:
-    """What limiting would take from the specification's level in dB (0 or below), by its surrogate."""
-    level = next((limit.quantity for limit in specification.limits if limit.about.is_level), None)
-    if level is None:
-        return 0.0
-    peak = basis.peak.max(axis=0) * 10 ** (gain_db / 20)
-    reduction = surrogate(peak, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
-    return min(0.0, evening.level_change(basis, 10 ** (reduction / 20), level))
 
 
 def _round(value: float) -> float:
@@ -350,18 +414,6 @@ def _limiter_step(gain: float, ceiling: float, window: GainWindow, inspection: I
     )
 
 
-def _rumble_step(window: GainWindow, learned: Learned, inspection: Inspection) -> Step:
-    wide = window.without(*PEAKS)
-    short = wide.shortfall_db
-    noise = with_unit(inspection.value(wide.held_by or ROOM[0]), "dBFS")
-    return Step(
-        kind="rumble-filter",
-        settings={"corner_hz": RUMBLE_HZ, "slope_db_per_octave": 24},
-        reason=f"The room reads {noise}, {number(short, 1)} dB too loud against the voice; "
-        f"{number(-learned.rumble_db, 1)} dB of it lie below {number(RUMBLE_HZ, 0)} Hz, where no voice is.",
-    )
-
-
 def _compressor_step(found: evening.Evening, least: float, bounds: Bounds) -> Step:
     settings = found.settings
     return Step(
@@ -373,48 +425,61 @@ def _compressor_step(found: evening.Evening, least: float, bounds: Bounds) -> St
     )
 
 
-def _excluded(window: GainWindow, inspection: Inspection, learned: Learned) -> Obstacle | None:
-    """Level against noise: nothing that this planner has brings the room down against the voice."""
+def _excluded(
+    window: GainWindow, inspection: Inspection, specification: Specification, cleaning: Cleaning | None
+) -> Obstacle | None:
+    """Level against noise, where not even all the cleaning that the bounds allow brings the room down far enough."""
     wide = window.without(*PEAKS)
+    tried = cleaning if cleaning is not None and not cleaning.closes else None
     if wide.open or wide.raised_by is None or wide.held_by is None:
-        return None
+        if tried is None:
+            return None
+        ratio = next(limit for limit in specification.limits if limit.about.moved_by == CLEANING)
+        return Obstacle(limits=(ratio.quantity, ratio.quantity), shortfall_db=tried.missing_db, advice=_too_loud(tried))
     level = QUANTITIES[wide.raised_by].title
+    short = tried.missing_db if tried is not None else wide.shortfall_db
     if QUANTITIES[wide.held_by].is_room:
         noise = inspection.value(wide.held_by)
         low, high = wide.low_db or 0.0, wide.high_db or 0.0
         asks = f"must rise by at least {number(low, 1)} dB" if low > 0 else f"may fall by at most {number(-low, 1)} dB"
         allows = f"allows a rise of at most {number(high, 1)} dB" if high > 0 else f"must fall by at least {number(-high, 1)} dB"
         advice = (
-            f"{level} {asks}, but the room between the words ({with_unit(noise, 'dBFS')}) {allows}. "
-            f"The room is {number(wide.shortfall_db, 1)} dB too loud against the voice: record nearer to the microphone, "
-            "and switch off or shut out what hums and blows."
-        )
-        if learned.rumble_db < -0.5:
-            advice += f" A rumble filter would bring {number(-learned.rumble_db, 1)} dB of it."
+            f"{level} {asks}, but the room between the words ({with_unit(noise, 'dBFS')}) {allows}: it is "
+            f"{number(wide.shortfall_db, 1)} dB too loud against the voice. "
+        ) + (_too_loud(tried) if tried is not None else NEARER)
     else:
         advice = (
             f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."
         )
-    return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=wide.shortfall_db, advice=advice)
+    return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=short, advice=advice)
 
 
-def too_dense(window: GainWindow, depth_db: float, bounds: Bounds) -> Obstacle:
-    """Level against peaks, further apart than limiting may close."""
-    short = depth_db - bounds.limiting_db
+NEARER = "Record nearer to the microphone, and switch off or shut out what hums and blows."
+
+
+def _too_loud(tried: Cleaning) -> str:
+    told = f"Cleaning gives {tried.told()} at the most; " if tried.given else "No cleaning helps here; "
+    return f"{told}{number(tried.missing_db, 1)} dB are missing still. {NEARER}"
+
+
+def too_dense(window: GainWindow, short_db: float, bounds: Bounds) -> Obstacle:
+    """Level against peaks: held to the bound on limiting, the level stays so far under its limit."""
     return Obstacle(
         limits=(window.raised_by or level_of(window) or PEAKS[0], window.held_by or PEAKS[0]),
-        shortfall_db=short,
-        advice=f"To reach the level, peaks would have to be limited by {number(depth_db, 1)} dB (99th percentile); "
-        f"more than {exact(bounds.limiting_db)} dB is heard, so {number(short, 1)} dB are missing. "
+        shortfall_db=short_db,
+        advice=f"More than {exact(bounds.limiting_db)} dB of limiting in the loudest hundredth of the speech is heard. "
+        f"Held to that, the level stays {number(short_db, 1)} dB short. "
         "Speak more evenly or further from the microphone on loud words, or lower those words one by one.",
     )
 
 
-def _still(inspection: Inspection, specification: Specification, role: Role) -> list[Obstacle]:
+def _still(inspection: Inspection, specification: Specification, role: Role, cleaning: Cleaning | None) -> list[Obstacle]:
     """Must-limits that are missed and that no step here mends."""
     found = []
     for limit in judge(inspection, specification, role=role).missed:
         about = limit.about
+        if cleaning is not None and about.moved_by == CLEANING and limit.reading is not None:
+            continue
         if about.moved_by & {"ends", "conversion", "format"} or (about.moves_with_gain and limit.reading is not None):
             continue
         said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()

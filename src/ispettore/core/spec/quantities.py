@@ -19,8 +19,8 @@ Fact = float | str | None
 Place = tuple[float, float, float | None]
 """Start and end in seconds, and the reading there."""
 Mover = Literal["gain", "limiter", "cleaning", "ends", "conversion", "format"]
-"""What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), cleaning (the room, down), head and
-tail, a conversion of channels or sample rate, the format that is written."""
+"""What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), cleaning (the room down, against the
+voice), head and tail, a conversion of channels or sample rate, the format that is written."""
 
 
 @dataclass(frozen=True)
@@ -115,7 +115,7 @@ class Quantity:
     @property
     def is_room(self) -> bool:
         """Whether it is a level of what is heard between the words, which silence keeps below any bound."""
-        return "cleaning" in self.moved_by
+        return self.moved_by >= ROOM
 
 
 USUAL: dict[str, tuple[float, float]] = {
@@ -133,6 +133,7 @@ USUAL: dict[str, tuple[float, float]] = {
 GAIN: frozenset[Mover] = frozenset({"gain"})
 PEAK: frozenset[Mover] = frozenset({"gain", "limiter"})
 ROOM: frozenset[Mover] = frozenset({"gain", "cleaning"})
+CLEANING: frozenset[Mover] = frozenset({"cleaning"})
 ENDS: frozenset[Mover] = frozenset({"ends"})
 CONVERSION: frozenset[Mover] = frozenset({"conversion"})
 FORMAT: frozenset[Mover] = frozenset({"format"})
@@ -235,6 +236,7 @@ _ALL = (
         "dB",
         "between",
         accuracy=1.0,
+        moved_by=CLEANING,
         difference=("active_speech_level_dbfs", "noise_floor_dbfs"),
     ),
     _end("head_s", "Head", "before the first word"),
@@ -330,6 +332,10 @@ def moved_by(mover: Mover) -> tuple[str, ...]:
     ('head_s', 'tail_s')
     """
     return tuple(name for name, about in QUANTITIES.items() if mover in about.moved_by)
+
+
+ROOM_LEVELS = tuple(name for name, about in QUANTITIES.items() if about.is_room)
+"""The levels of what is heard between the words."""
 
 
 def page() -> dict[str, dict[str, Any]]:

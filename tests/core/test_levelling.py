@@ -1,0 +1,104 @@
+"""Uneven and shouted speech: what limiting takes from the level is known before anything runs, and a refusal is true."""
+
+import tempfile
+import unittest
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from ispettore.core.plan import limiting, planner
+from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.conform import Conformed, conform
+from ispettore.core.spec import catalogue
+from ispettore.core.treat import touch
+from tests import corpus, speakers
+from tests.treating import RATE, measured, treated
+
+SHOUTS = ((6.0, 3), (10.0, 4), (14.0, 6))
+"""So many dB louder, every so many phrases."""
+
+WANTED = {
+    "audiobook-retail": ("rms_dbfs", -23.0),
+    "podcast-mono": ("integrated_loudness_lufs", -20.0),
+    "video-streaming": ("integrated_loudness_lufs", -15.0),
+}
+"""The level that each asks for at the least."""
+
+
+def shouted(name: str, louder_db: float, every: int) -> np.ndarray:
+    """A voice at −27 dBFS RMS, some of its phrases louder, in a quiet room."""
+    laid = speakers.laid(name, rate=RATE, seconds=20, pause_s=0.9)
+    wave = laid.wave.copy()
+    for start, end in laid.spans[every - 1 :: every]:
+        wave[round(start * RATE) : round(end * RATE)] *= 10 ** (louder_db / 20)
+    wave *= 10 ** (-27 / 20) / np.sqrt(np.mean(wave**2))
+    return np.clip(wave + speakers.room(wave.size, rate=RATE, dbfs=-78), -1, 1)
+
+
+def levelled(case: tuple[str, tuple[float, int], str]) -> Conformed:
+    name, (louder_db, every), wanted = case
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "in.wav"
+        soundfile.write(path, shouted(name, louder_db, every), RATE, "PCM_24")
+        return conform(path, catalogue.shipped()[wanted], Path(folder) / "out.wav")
+
+
+def cases() -> list[tuple[str, tuple[float, int], str]]:
+    return list(product(speakers.NAMES, SHOUTS, WANTED))
+
+
+class Levelling(unittest.TestCase):
+    def test_the_first_round_passes_or_it_is_refused_before_anything_runs(self):
+        for case in corpus.some(cases(), every=7):
+            result = levelled(case)
+            with self.subTest(case=case):
+                self.assertEqual(result.rounds, 1, result.obstacles)
+                quantity, least = WANTED[case[2]]
+                if result.passes:
+                    self.assertGreaterEqual(result.after.value(quantity), least)
+                else:
+                    self.assertEqual(result.obstacles[0].limits[0], quantity)
+
+    def test_a_refusal_says_how_far_the_level_stays_short(self):
+        case = ("reed", SHOUTS[1], "video-streaming")
+        result = levelled(case)
+        [obstacle] = result.obstacles
+        wave = shouted(case[0], *case[1])
+        speech = measured(wave).basis.speech
+        low, high = 0.0, 20.0
+        for _ in range(9):
+            gain = (low + high) / 2
+            steps = (("gain", {"gain_db": gain}), ("true-peak-limiter", {"ceiling_dbtp": -1.2}))
+            out, done = treated(wave, *steps)
+            deep = touch.of(done.reduction_db, speech).depth_p99_db > Bounds().limiting_db
+            low, high = (low, gain) if deep else (gain, high)
+        short = -15 - measured(out).inspection.value("integrated_loudness_lufs")
+        self.assertGreater(short, 1)
+        self.assertAlmostEqual(obstacle.shortfall_db, short, delta=0.3)
+        self.assertIn(f"the level stays {obstacle.shortfall_db:.1f} dB short", obstacle.advice)
+
+    def test_what_limiting_takes_is_solved_for(self):
+        basis = measured(shouted("wren", 10.0, 4)).basis
+        ceiling = -3.2
+        for wanted in (3.0, 6.0, 9.0):
+
+            def lost(gain_db: float) -> float:
+                return limiting.loss(basis, gain_db, ceiling, "rms_dbfs")
+
+            gain = limiting.compensated(wanted, lost)
+            self.assertGreater(gain, wanted)
+            self.assertAlmostEqual(gain + lost(gain), wanted, delta=0.01)
+        self.assertEqual(limiting.compensated(-20.0, lost), -20.0)
+        self.assertEqual(limiting.loss(basis, 9.0, ceiling, None), 0.0)
+
+    def test_what_makes_up_for_limiting_raises_the_room_too(self):
+        wave = shouted("caller", 14.0, 6) + speakers.room(shouted("caller", 14.0, 6).size, rate=RATE, dbfs=-66, seed=4)
+        basis = measured(wave).basis
+        specification = catalogue.shipped()["audiobook-retail"]
+        window = planner.gain_window(basis.inspection, specification)
+        bare = planner.missing(basis.inspection, specification, window, raised_db=0.0)({})
+        asked = planner.short_of_quiet(basis, specification, planner.Learned(), Bounds())
+        self.assertIsNotNone(asked)
+        self.assertGreater(asked({}), bare + 0.3)
