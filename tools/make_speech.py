@@ -27,6 +27,7 @@ VOICES = {
     "almanac-07": BOTH,
     "almanac-08": SECOND,
     "almanac-09": FIRST,
+    "almanac-10": SECOND,
     "museum-guide": FIRST,
     "harbour-bulletin": SECOND,
 }

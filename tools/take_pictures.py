@@ -49,9 +49,11 @@ def main() -> None:
         page.get_by_role("link", name=ALMANAC).wait_for()
         picture(page, "productions")
         page.get_by_role("link", name=ALMANAC).click()
-        page.locator("tr[data-name='09 September.wav'] .verdict").wait_for()
-        for row in ("02 February.wav", "03 March.wav", "04 April.wav"):
+        page.locator("tr[data-name='10 October.wav'] .verdict").wait_for()
+        for row in ("02 February.wav", "03 March.wav", "04 April.wav", "10 October.wav"):
             conform(page, row)
+        page.mouse.wheel(0, -4_000)
+        page.wait_for_timeout(300)
         picture(page, "sheet")
         page.goto(f"{address}#/specifications/audiobook-retail")
         page.get_by_role("button", name="Copy").click()
@@ -65,9 +67,14 @@ def main() -> None:
         picture(page, "specification")
         page.goto(address)
         page.get_by_role("link", name=ALMANAC).click()
-        for row, name in (("03 March.wav", "recording"), ("04 April.wav", "impossible")):
+        for row, name in (("03 March.wav", "recording"), ("04 April.wav", "cleaning"), ("10 October.wav", "impossible")):
             page.get_by_role("link", name=row).click()
             page.get_by_role("heading", name=row).wait_for()
+            page.mouse.move(640, 20)
+            if name == "cleaning":
+                page.get_by_text("The steady noise of the room").scroll_into_view_if_needed()
+                page.mouse.wheel(0, 250)
+                page.wait_for_timeout(300)
             if name == "recording":
                 page.get_by_role("heading", name=row).click()
                 page.keyboard.press("Space")

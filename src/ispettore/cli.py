@@ -28,9 +28,11 @@ from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspecting import inspect as inspect_file
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading, Span
-from ispettore.core.plan.conform import Conformed
+from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.bounds import load as load_bounds
+from ispettore.core.plan.conform import Conformed, proposed
 from ispettore.core.plan.conform import conform as conform_file
-from ispettore.core.plan.planner import PREFERENCES, USUAL_PREFERENCE
+from ispettore.core.plan.planner import PREFERENCES, USUAL_PREFERENCE, Plan
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import builtin, catalogue, standing
 from ispettore.core.spec.breaches import Breach, breaches
@@ -48,6 +50,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
+OwnBounds = Annotated[Path | None, typer.Option("--bounds", help="What may be done to a voice at the most (JSON).")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
 MASTERS, LOSSY = ([name for name, written in WRITABLE.items() if written.lossy is lossy] for lossy in (False, True))
@@ -123,6 +126,7 @@ def conform(
     ],
     treatment: Annotated[Path | None, typer.Option("--treatment", help="A treatment to run instead of planning one.")] = None,
     plan: Annotated[str, typer.Option("--plan", help=f"{_PREFERENCES}.")] = USUAL_PREFERENCE,
+    bounds: OwnBounds = None,
     as_json: AsJson = False,
 ) -> None:
     """Conform a recording with as little processing as will do. Exit 1 and nothing written where it can't be conformed."""
@@ -139,6 +143,7 @@ def conform(
             out,
             treatment=given,
             preference=preference,
+            bounds=load_bounds(bounds) if bounds else None,
             written_at=datetime.now(UTC),
             progress=_progress_line(),
         )
@@ -147,6 +152,28 @@ def conform(
     else:
         _print_conformed(result, out)
     raise typer.Exit(0 if result.passes else 1)
+
+
+@app.command("plan")
+def proposals(
+    file: Annotated[Path, typer.Argument(help="The recording.")], spec: Spec, bounds: OwnBounds = None, as_json: AsJson = False
+) -> None:
+    """Say what would conform a recording, in up to three plans, without running any. Exit 1 where there is none."""
+    with said_plainly():
+        plans = proposed(file, catalogue.find(spec), bounds=load_bounds(bounds) if bounds else None, progress=_progress_line())
+    good = [(preference, each) for preference, each in plans if not each.obstacles]
+    obstacles = [] if good else list(plans[0][1].obstacles)
+    if as_json:
+        told = [obstacle.model_dump(mode="json") for obstacle in obstacles]
+        _print_json({"plans": [_plan_as_data(*each) for each in good], "obstacles": told})
+    else:
+        for preference, each in good:
+            _print_plan(preference, each)
+        if obstacles:
+            typer.echo("Can't be conformed.")
+        for obstacle in obstacles:
+            _print_obstacle(obstacle)
+    raise typer.Exit(0 if good else 1)
 
 
 @app.command()
@@ -387,9 +414,35 @@ def _print_conformed(result: Conformed, out: Path) -> None:
         return
     typer.echo("Can't be conformed; nothing was written.")
     for obstacle in result.obstacles:
-        names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
-        short = f" ({number(obstacle.shortfall_db, 1)} dB short)" if obstacle.shortfall_db else ""
-        typer.echo(f"  {names}{short}: {obstacle.advice}")
+        _print_obstacle(obstacle)
+
+
+def _print_obstacle(obstacle: Obstacle) -> None:
+    names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
+    short = f" ({number(obstacle.shortfall_db, 1)} dB short)" if obstacle.shortfall_db else ""
+    typer.echo(f"  {names}{short}: {obstacle.advice}")
+
+
+def _print_plan(preference: str, plan: Plan) -> None:
+    parts = f"voice {number(plan.touch.voice or 0.0, 0)}, room {number(plan.touch.room or 0.0, 0)}"
+    typer.echo(f"{preference.capitalize()}: touch about {number(plan.touch.touch, 0)} of 100 ({parts})")
+    for step in plan.treatment.steps:
+        typer.echo(f"  {step.kind:20} {step.reason}".rstrip())
+    if not plan.treatment.steps:
+        typer.echo("  Nothing needs to be done.")
+    for quantity, value in plan.predicted.items():
+        about = QUANTITIES[quantity]
+        typer.echo(f"       {about.title:22} {with_unit(value, about.unit, about.decimals):>14}")
+
+
+def _plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
+    """A plan as the JSON contract names it."""
+    return {
+        "preference": preference,
+        "steps": [{"kind": step.kind, "settings": step.settings, "reason": step.reason} for step in plan.treatment.steps],
+        "predicted": plan.predicted,
+        "touch": plan.touch.model_dump(),
+    }
 
 
 def _progress_line() -> Callable[[str, float], None]:

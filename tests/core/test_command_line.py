@@ -86,6 +86,45 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(result["obstacles"][0]["limits"], ["rms_dbfs", "noise_floor_dbfs"])
         self.assertFalse((self.folder / "n.mp3").exists())
 
+    def test_plans_are_said_without_running_any(self):
+        made = self.call("plan", "quiet.wav", "--spec", "audiobook-retail", "--json")
+        self.assertEqual(made.returncode, 0, made.stderr)
+        said = json.loads(made.stdout)
+        self.assertEqual(said["obstacles"], [])
+        [plan] = said["plans"]
+        self.assertEqual((plan["preference"], [step["kind"] for step in plan["steps"]]), ("light", ["gain"]))
+        self.assertAlmostEqual(plan["predicted"]["rms_dbfs"], -20.5, delta=0.1)
+        self.assertEqual((plan["touch"]["voice"], plan["touch"]["room"]), (0, 0))
+        refused = self.call("plan", "noisy.wav", "--spec", "audiobook-retail", "--json")
+        self.assertEqual(refused.returncode, 1)
+        told = json.loads(refused.stdout)
+        self.assertEqual(told["plans"], [])
+        self.assertEqual([given["kind"] for given in told["obstacles"][0]["could_give"]][-2:], ["noise-reduction", "expander"])
+        text = self.call("plan", "quiet.wav", "--spec", "audiobook-retail").stdout
+        self.assertIn("Light: touch about 0 of 100 (voice 0, room 0)", text)
+        self.assertIn("RMS level", text)
+        self.assertIn("Can't be conformed.", self.call("plan", "noisy.wav", "--spec", "audiobook-retail").stdout)
+        self.assertEqual(sorted(path.suffix for path in self.folder.iterdir() if path.name.startswith(".")), [])
+
+    def test_bounds_of_ones_own(self):
+        (self.folder / "wide.json").write_text(json.dumps({"noise_reduction_db": 18, "pauses_db": 30}))
+        wide = self.call("plan", "noisy.wav", "--spec", "audiobook-retail", "--bounds", "wide.json", "--json")
+        self.assertEqual(wide.returncode, 0, wide.stdout)
+        self.assertGreater(json.loads(wide.stdout)["plans"][0]["steps"][0]["settings"]["amount_db"], 12)
+        for text, word in (
+            ("{", "not JSON"),
+            ('{"gentleness": 3}', "gentleness: there is no such bound; known are limiting_db"),
+            ('{"ratio": 99}', "ratio"),
+            ("[1]", "bad-bounds.json"),
+        ):
+            (self.folder / "bad-bounds.json").write_text(text)
+            refused = self.call("plan", "quiet.wav", "--spec", "audiobook-retail", "--bounds", "bad-bounds.json")
+            self.assertEqual(refused.returncode, 2, refused.stdout)
+            self.assertIn(word, refused.stderr)
+        absent = self.call("conform", "quiet.wav", "--spec", "audiobook-retail", "--out", "b.mp3", "--bounds", "none.json")
+        self.assertEqual(absent.returncode, 2)
+        self.assertFalse((self.folder / "b.mp3").exists())
+
     def test_broken_files_end_with_2_and_a_sentence(self):
         for name in ("text.mp3", "empty.wav", "absent.wav"):
             for command in (("inspect", name), ("conform", name, "--spec", "audiobook-retail", "--out", "x.mp3")):

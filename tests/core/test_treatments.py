@@ -14,8 +14,9 @@ from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from ispettore.core.treat import order, touch
+from ispettore.core.treat.runner import touched
 from ispettore.core.treat.treatment import STEPS, VERSION, Step, Treatment, load, parse, schema
-from tests import signals
+from tests import signals, speakers
 from tests.treating import EXAMPLES, RATE, measured, treated
 
 
@@ -142,11 +143,11 @@ class Ledger(unittest.TestCase):
 
 
 class WholeTouch(unittest.TestCase):
-    def touched(self, *steps: tuple[str, dict]) -> touch.Touch:
-        wave = signals.voice_like(15, rms_dbfs=-22, rate=RATE, room_dbfs=-62)
+    def touched(self, *steps: tuple[str, dict], wave: np.ndarray | None = None) -> touch.Touch:
+        wave = signals.voice_like(15, rms_dbfs=-22, rate=RATE, room_dbfs=-62) if wave is None else wave
         out, done = treated(wave, *steps)
         before, after = measured(wave), measured(out)
-        return touch.of(done.reduction_db, before.speech_mask, before.inspection, after.inspection)
+        return touched(done, before.basis, after)
 
     def test_a_gain_is_no_touch_whatever_is_compared(self):
         found = self.touched(("gain", {"gain_db": -6}))
@@ -155,9 +156,18 @@ class WholeTouch(unittest.TestCase):
         self.assertAlmostEqual(found.spectral_change_db, 0, delta=0.02)
 
     def test_each_part_is_told_by_itself(self):
-        found = self.touched(("noise-reduction", {"amount_db": 12}))
-        self.assertAlmostEqual(found.pauses_moved_db, -12, delta=0.7)
-        self.assertAlmostEqual(found.touch, 50, delta=3)
+        found = self.touched(("rumble-filter", {"corner_hz": 60, "phase": "linear"}))
+        self.assertLess(found.room, 8, "what is taken from under the words as well is hardly heard")
+        steady = self.touched(("noise-reduction", {"amount_db": 12}))
+        self.assertAlmostEqual(steady.pauses_moved_db, -12, delta=0.7)
+        laid = speakers.laid("wren", rate=RATE, pause_s=1.2)
+        room = 0.2 * laid.wave + speakers.room(laid.wave.size, rate=RATE, dbfs=-62)
+        closing = self.touched(("expander", {"range_db": 12}), wave=room)
+        self.assertGreater(closing.room_swing_db, 3)
+        self.assertGreater(closing.room, 35)
+        self.assertLess(closing.voice, 10)
+        biting = self.touched(("expander", {"threshold_dbfs": -40, "range_db": 12}), wave=room)
+        self.assertGreater(biting.voice, 25, "a threshold in the voice is the voice's touch")
         # Half the third-octaves turned by 6 dB leave 3 dB at equal loudness, whatever the loudness.
         found = self.touched(("tone", {"bands": [{"kind": "high-shelf", "frequency_hz": 600, "gain_db": -8}]}))
         self.assertGreater(found.spectral_change_db, 1.5)
@@ -173,6 +183,30 @@ class WholeTouch(unittest.TestCase):
         found = touch.of(gain, speech)
         x = np.hypot(found.gain_wander_db / 2, found.depth_p99_db / 6)
         self.assertAlmostEqual(found.touch, 100 * x / (1 + x), places=6)
+        self.assertEqual((found.voice, found.room), (found.touch, 0))
+        swung = touch.of(gain, speech, swing_db=6.0)
+        self.assertAlmostEqual(swung.room, 50)
+        self.assertAlmostEqual(swung.touch, 100 * np.hypot(x, 1) / (1 + np.hypot(x, 1)), places=6)
+
+    def test_a_room_that_comes_and_goes_is_told_from_one_that_is_quieter(self):
+        speech = np.zeros(4_000, dtype=bool)
+        speech[1_000:1_400] = speech[2_400:2_800] = True
+        room = ~speech
+        before = np.where(speech, 1e-2, 1e-6)
+        self.assertEqual(touch.swing(before, before * 0.01, speech, room), 0.0)
+        away = np.minimum.reduce([np.abs(np.arange(4_000) - edge) for edge in (1_000, 1_400, 2_400, 2_800)])
+        for depth_db in (3.0, 9.0):
+            closing = before * np.where(speech | (away < 50), 1.0, 10 ** (-depth_db / 10))
+            self.assertAlmostEqual(touch.swing(before, closing, speech, room), depth_db, delta=0.1)
+        opened = before * np.where(speech | (away < 50), 0.1, 1.0)
+        self.assertEqual(touch.swing(before, opened, speech, room), 0.0, "a room that rises in pauses is no cleaning")
+        self.assertIsNone(touch.swing(before, before, np.ones(4_000, dtype=bool), ~np.ones(4_000, dtype=bool)))
+        self.assertIsNone(touch.swing(np.zeros(4_000), np.zeros(4_000), speech, room))
+
+    def test_two_after_one_another(self):
+        first, second = (touch.of(np.full(400, 0.0), np.ones(400, dtype=bool), swing_db=value) for value in (2.0, 4.0))
+        self.assertAlmostEqual(touch.both(first, second).room, 50)
+        self.assertEqual(touch.both(touch.Touch(), touch.Touch()).touch, 0)
 
 
 if __name__ == "__main__":

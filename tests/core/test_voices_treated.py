@@ -250,7 +250,7 @@ class NoiseReduction(unittest.TestCase):
         line = done.ledger[0]
         told = r"swells by \d\.\d dB with the words.* With \d\.\d dB of noise reduction it swells by 4 dB"
         self.assertRegex(line.warnings[0], told)
-        self.assertEqual(line.learned["taken_db"], 12)
+        self.assertNotIn("taken_db", line.learned, "what was asked is what was taken")
         _, gentle = treated(laid.wave, ("noise-reduction", {"amount_db": 12, "swelling_db": 4}))
         self.assertEqual(gentle.ledger[0].warnings, ())
         self.assertLess(gentle.ledger[0].learned["taken_db"], 10)

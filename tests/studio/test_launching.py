@@ -98,7 +98,7 @@ class Launching(unittest.TestCase):
         process = self.one_of_two()
         names = [row["name"] for row in self.productions()]
         self.assertEqual(names, ["Almanac of a Tidal Mill", "Museum guide", "Harbour bulletin"])
-        self.assertEqual([row["recordings"] for row in self.productions()], [9, 2, 1])
+        self.assertEqual([row["recordings"] for row in self.productions()], [10, 2, 1])
         second = self.run_to_its_end()
         self.assertEqual(second.returncode, 2)
         self.assertIn(f"Ispettore is already running from this folder (process {process.pid}) at {self.address}", second.stderr)
@@ -129,7 +129,7 @@ class Launching(unittest.TestCase):
         self.assertIsNone(bystander.poll())
 
         again = self.launch()
-        self.assertEqual([row["recordings"] for row in self.productions()], [9, 2, 1])
+        self.assertEqual([row["recordings"] for row in self.productions()], [10, 2, 1])
         self.assertIn("already", (self.folder / "out.log").read_text())
         again.kill()
         again.wait()

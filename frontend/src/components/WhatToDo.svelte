@@ -44,6 +44,12 @@
   );
   const gain = $derived(done?.steps.find((step) => step.kind === 'gain')?.settings?.gain_db as number | undefined);
   const conform = () => acting.conform(recording.id, { preference, container: chosen || null });
+
+  // What the voice and what the room underwent; nothing where that was not told apart yet.
+  function parts(touch: { voice?: number | null; room?: number | null } | null | undefined): string {
+    if (touch?.voice == null || touch.room == null) return '';
+    return ` (voice ${number(touch.voice, 0)}, room ${number(touch.room, 0)})`;
+  }
 </script>
 
 <div class="column">
@@ -80,10 +86,11 @@
     {/if}
     <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} before={recording.inspection} />
     <p class="soft">
-      Touch {number(done.touch?.touch ?? 0, 0)} of 100{#if (done.touch?.depth_max_db ?? 0) > 0}: limited by {number(
-          done.touch?.depth_p99_db ?? 0,
+      Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts(done.touch)}{#if (done.touch?.depth_max_db ?? 0) > 0}:
+        limited by {number(done.touch?.depth_p99_db ?? 0, 1)} dB at the 99th percentile of speech, {number(
+          done.touch?.depth_max_db ?? 0,
           1,
-        )} dB at the 99th percentile of speech, {number(done.touch?.depth_max_db ?? 0, 1)} dB at the most{/if}.
+        )} dB at the most{/if}.
     </p>
     <p class="downloads">
       <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>

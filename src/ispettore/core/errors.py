@@ -145,6 +145,13 @@ class BadTreatment(IspettoreError):
     reason: str
 
 
+class BadBounds(IspettoreError):
+    """The bounds in “{file}” can't be used: {reason}."""
+
+    file: str
+    reason: str
+
+
 class UnsupportedOutput(IspettoreError):
     """“{file}” can't be written: {reason}."""
 

@@ -101,7 +101,12 @@ def _wild_peaks() -> tuple[NDArray[np.float64], Truth]:
 
 def _noisy_room() -> tuple[NDArray[np.float64], Truth]:
     wave, _ = clean_speech("almanac-04")
-    return _placed(wave, rms_dbfs=-21.0, noise_dbfs=-38.0, head_s=0.9, tail_s=2.0, seed=4)
+    return _placed(wave, rms_dbfs=-21.0, noise_dbfs=-45.0, head_s=0.9, tail_s=2.0, seed=4)
+
+
+def _beyond_saving() -> tuple[NDArray[np.float64], Truth]:
+    wave, _ = clean_speech("almanac-10")
+    return _placed(wave, rms_dbfs=-21.0, noise_dbfs=-36.0, head_s=0.9, tail_s=2.0, seed=10)
 
 
 def _hum() -> tuple[NDArray[np.float64], Truth]:
@@ -178,12 +183,13 @@ PRODUCTIONS = (
             DemoRecording("01 January.wav", "none: passes as it is", _passes),
             DemoRecording("02 February.wav", "too quiet, head too short, breaths and a click between the words", _too_quiet),
             DemoRecording("03 March.wav", "peaks too high, two bursts of air on the microphone", _wild_peaks),
-            DemoRecording("04 April.wav", "room too noisy to be conformed", _noisy_room),
+            DemoRecording("04 April.wav", "a room so loud that cleaning just saves it", _noisy_room),
             DemoRecording("05 May.wav", "mains hum", _hum),
             DemoRecording("06 June.wav", "clipped, then turned down", _clipped),
             DemoRecording("07 July.wav", "two voices, the second 9 dB lower", _two_voices),
             DemoRecording("08 August.wav", "dead silence between the sentences", _dead_silence),
             DemoRecording("09 September.wav", "the same voice on both channels, too quiet, head too long", _dual_mono),
+            DemoRecording("10 October.wav", "room too noisy to be conformed", _beyond_saving),
         ),
     ),
     DemoProduction(

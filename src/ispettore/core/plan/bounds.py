@@ -1,6 +1,12 @@
 """Bounds of decency: what the planner may do to a voice. Published and changeable; without them a gate could "pass" any noise."""
 
-from pydantic import BaseModel, ConfigDict, Field
+import json
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from ispettore.core import errors
+from ispettore.core.text import shown_name
 
 
 class Bounds(BaseModel):
@@ -17,11 +23,38 @@ class Bounds(BaseModel):
     pauses_db: float = Field(18.0, ge=0, le=60)
 
 
+class Given(BaseModel):
+    """What one step brings towards a limit, in dB."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: str
+    db: float
+
+
 class Obstacle(BaseModel):
-    """Why nothing conforms: the two limits that exclude one another, by how many dB, and what to do."""
+    """Why nothing conforms: the two limits that exclude one another, by how many dB, what to do; and what each step could have
+    given."""
 
     model_config = ConfigDict(frozen=True)
 
     limits: tuple[str, str]
     shortfall_db: float
     advice: str
+    could_give: tuple[Given, ...] = ()
+
+
+def load(path: Path) -> Bounds:
+    """Bounds from a JSON file; those it does not name stay as they are. Raises FileMissing or BadBounds."""
+    if not path.is_file():
+        raise errors.FileMissing(file=shown_name(path))
+    try:
+        return Bounds.model_validate(json.loads(path.read_text(encoding="utf-8")))
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ", ".join(str(part) for part in first["loc"])
+        unknown = f"there is no such bound; known are {', '.join(Bounds.model_fields)}"
+        said = unknown if first["type"] == "extra_forbidden" else first["msg"]
+        raise errors.BadBounds(file=shown_name(path), reason=f"{where}: {said}" if where else said) from error
+    except (ValueError, RecursionError) as error:
+        raise errors.BadBounds(file=shown_name(path), reason="it is not JSON") from error

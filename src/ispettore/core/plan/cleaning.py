@@ -24,8 +24,10 @@ from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
-from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.bounds import Bounds, Given
 from ispettore.core.treat import runner
+from ispettore.core.treat.runner import touched
+from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import STEPS, Step, Treatment
 
 STRETCH_S, EVERY_S = 40.0, 5.0
@@ -58,15 +60,6 @@ Trying = Callable[..., Moved]
 Chain = tuple[Step, ...]
 
 
-class Given(BaseModel):
-    """What one step of a chain brought towards the limit, in dB."""
-
-    model_config = ConfigDict(frozen=True)
-
-    kind: str
-    db: float
-
-
 class Cleaning(BaseModel):
     """Steps that close the gap, and how they move the readings; or, with `missing_db` left, what was tried in vain, and what each
     step gave."""
@@ -77,6 +70,8 @@ class Cleaning(BaseModel):
     moved: Moved = {}
     given: tuple[Given, ...] = ()
     missing_db: float = CLOSED_DB
+    touch: Touch = Touch()
+    """Of these steps, on the stretch they were tried on."""
 
     @property
     def closes(self) -> bool:
@@ -104,20 +99,25 @@ class Trial:
         samples = read_span(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = inspect(self._path, name=name, sha256=UNNAMED)
-        self._before, self.fundamental_hz = measured.inspection, fundamental.of(measured)
-        self._known: dict[str, Moved] = {}
+        self._before, self.fundamental_hz = measured.basis, fundamental.of(measured)
+        self._known: dict[str, tuple[Moved, Touch]] = {}
 
     def __call__(self, *steps: Step) -> Moved:
         """What these steps do to each reading."""
-        if not steps:
-            return {}
-        treatment = Treatment(steps=steps)
+        return self._tried(steps)[0] if steps else {}
+
+    def touch(self, *steps: Step) -> Touch:
+        """How much they touch voice and room."""
+        return self._tried(steps)[1] if steps else Touch()
+
+    def _tried(self, steps: tuple[Step, ...]) -> tuple[Moved, Touch]:
+        treatment = Treatment(steps=tuple(Step(kind=step.kind, settings=step.settings) for step in steps))
         key = treatment.model_dump_json()
         if key not in self._known:
             with tempfile.TemporaryDirectory(dir=self._folder) as folder:
                 run = runner.run(self._path, treatment, folder=Path(folder), name=self._name)
-                after = inspect(run.path, name=self._name, sha256=UNNAMED).inspection
-            self._known[key] = _moved(self._before, after)
+                after = inspect(run.path, name=self._name, sha256=UNNAMED)
+                self._known[key] = _moved(self._before.inspection, after.inspection), touched(run, self._before, after)
         return self._known[key]
 
 
@@ -168,7 +168,10 @@ def _found(trial: Trying, missing: Missing, steps: Chain) -> Cleaning:
         after = missing(trial(*steps[:count]))
         given.append(Given(kind=steps[count - 1].kind, db=before - after))
         before = after
-    reasoned = tuple(step.model_copy(update={"reason": _reason(step, each.db)}) for step, each in zip(steps, given, strict=True))
+    reasoned = tuple(
+        step.model_copy(update={"reason": _reason(step, each.db, last=step is steps[-1])})
+        for step, each in zip(steps, given, strict=True)
+    )
     return Cleaning(steps=reasoned, moved=trial(*steps), given=tuple(given), missing_db=before)
 
 
@@ -225,7 +228,7 @@ def _up(value: float) -> float:
     return float(np.ceil(value * 10 - 1e-6) / 10)
 
 
-def _reason(step: Step, brought_db: float) -> str:
+def _reason(step: Step, brought_db: float, *, last: bool) -> str:
     brought = with_unit(brought_db, "dB")
     if step.kind == "hum-filter":
         return f"The mains hum here; without that the room lies {brought} lower against the voice, under the words as between them."
@@ -233,7 +236,8 @@ def _reason(step: Step, brought_db: float) -> str:
         return f"{brought} of the room's noise lie below {number(step.settings['corner_hz'], 0)} Hz, where no voice is."
     if step.kind == "noise-reduction":
         amount = exact(step.settings["amount_db"])
-        return f"The steady noise of the room is lowered by {amount} dB, no more than the limit asks for, which brings {brought}."
+        much = "no more than the limit asks for" if last else "as much as the bounds allow"
+        return f"The steady noise of the room is lowered by {amount} dB, {much}; that brings {brought}."
     size = exact(step.settings["range_db"])
     return f"The pauses alone are lowered by up to {size} dB, which brings the {brought} that nothing gentler brought."
 

@@ -26,7 +26,7 @@ from ispettore.core.measure.reading import Span
 from ispettore.core.plan import cleaning, planner
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.planner import USUAL_PREFERENCE, Learned, Plan, Preference
+from ispettore.core.plan.planner import PREFERENCES, USUAL_PREFERENCE, Learned, Plan, Preference
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
@@ -131,6 +131,30 @@ def conform(
             attempt.candidate.unlink(missing_ok=True)
 
 
+def proposed(
+    source: Path,
+    specification: Specification,
+    *,
+    name: str | None = None,
+    known: Basis | None = None,
+    form: OutputFormat | None = None,
+    bounds: Bounds | None = None,
+    room_tone: Sequence[Span] = (),
+    progress: Progress = no_progress,
+) -> list[tuple[Preference, Plan]]:
+    """Up to three plans for a recording, gentlest first, without running any; those alike once. Where none conforms, they hold the
+    obstacles. `form` is what would be written: of itself, what the specification asks for. Raises what reading raises, and
+    NotWritable."""
+    form = form or delivery.asked_for(specification)
+    known = known or inspect(source, name=name, room_tone=room_tone, sha256=UNNAMED).basis
+    with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
+        out = Path(folder) / f"out.{form.written.endings[0].lstrip('.')}"
+        shown = name or shown_name(source)
+        return _Attempt(
+            source, shown, known, specification, out, out.name, form, Path(folder), bounds or Bounds(), room_tone, None, progress
+        ).proposed()
+
+
 class _Attempt:
     """One conform: the state that its rounds share."""
 
@@ -167,10 +191,7 @@ class _Attempt:
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
-        prepared = planner.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
-        basis = self._basis(prepared)
-        cancels = planner.cancelling(self.before.inspection, basis.inspection, prepared)
-        learned = self._encoder_effect(basis)
+        prepared, basis, cancels, learned = self._begun()
         closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
             cleaned = self._cleaned(basis, learned)
@@ -184,7 +205,7 @@ class _Attempt:
                 prepared=prepared,
                 cleaning=cleaned,
             )
-            if obstacles := (*plan.obstacles, *([cancels] if cancels else [])):
+            if obstacles := (*plan.obstacles, *cancels):
                 return self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
@@ -200,6 +221,34 @@ class _Attempt:
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
         return self._settle(plan.treatment, plan.window, moved, written, verdict, obstacles, number, run)
+
+    def proposed(self) -> list[tuple[Preference, Plan]]:
+        """A plan for each preference, without running any; those alike once."""
+        prepared, basis, cancels, learned = self._begun()
+        cleaned = self._cleaned(basis, learned)
+        found: list[tuple[Preference, Plan]] = []
+        for preference in PREFERENCES:
+            plan = planner.make(
+                basis,
+                self.specification,
+                role=self.role,
+                preference=preference,
+                bounds=self.bounds,
+                learned=learned,
+                prepared=prepared,
+                cleaning=cleaned,
+            )
+            plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels)})
+            if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
+                found.append((preference, plan))
+        return found
+
+    def _begun(self) -> tuple[Treatment, Basis, list[Obstacle], Learned]:
+        """The conversions, the recording after them, what would cancel, and what encoding does: what every plan begins with."""
+        prepared = planner.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
+        basis = self._basis(prepared)
+        cancels = planner.cancelling(self.before.inspection, basis.inspection, prepared)
+        return prepared, basis, [cancels] if cancels else [], self._encoder_effect(basis)
 
     def _basis(self, prepared: Treatment) -> Basis:
         """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
@@ -245,7 +294,8 @@ class _Attempt:
             folder.mkdir()
             self.trial = cleaning.Trial(self.basis_path, basis, name=self.name, folder=folder)
         hum = any(finding.kind == "hum" for finding in basis.inspection.findings)
-        return cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
+        found = cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
+        return found.model_copy(update={"touch": self.trial.touch(*found.steps)})
 
     def _write(self, treatment: Treatment, number: int) -> tuple[Inspection, runner.Run, Touch]:
         """One round: run, write the candidate, decode and measure it; and the touch of the run, before anything was encoded."""
@@ -272,9 +322,8 @@ class _Attempt:
                 sink.write(block)
                 staged("writing", master.frames_read / max(master.claimed_frames, 1))
         reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
-        master_read = inspect(run.path, name=self.name, sha256=UNNAMED).inspection if reshaped else None
+        moved = runner.touched(run, self.before, inspect(run.path, name=self.name, sha256=UNNAMED) if reshaped else None)
         run.path.unlink()
-        moved = touch.of(run.reduction_db, self.before.speech, self.before.inspection, master_read)
         watched: Progress = lambda _stage, fraction: staged("measuring the result", fraction)  # noqa: E731
         written = inspect(self.candidate, name=self.out_name, sha256=UNNAMED, progress=watched)
         return written.inspection, run, moved

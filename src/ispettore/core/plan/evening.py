@@ -18,6 +18,7 @@ from ispettore.core.spec.quantities import ROOM_LEVELS
 from ispettore.core.treat import compressor, limiter, touch
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.limiter import TruePeakLimiter
+from ispettore.core.treat.touch import Touch
 
 RATIOS = (1.5, 2.0, 2.5, 3.0, 4.0, 6.0)
 OVER_VOICE_DB = (10.0, 8.0, 6.0, 4.0, 2.0, 0.0, -2.0, -4.0, -6.0)
@@ -35,7 +36,7 @@ class Evening:
     limiting_db: float
     limiter_loss_db: float
     room_db: float
-    touch: float
+    touch: Touch
 
 
 def search(
@@ -58,7 +59,7 @@ def search(
                 continue
             if candidate.compression_db <= bounds.compression_db and candidate.limiting_db <= bounds.limiting_db:
                 found.append(candidate)
-    return min(found, key=lambda each: each.touch, default=None)
+    return min(found, key=lambda each: each.touch.touch, default=None)
 
 
 def _tried(
@@ -98,7 +99,7 @@ def _tried(
         limiting_db=float(-np.percentile(limited[speech], 1)),
         limiter_loss_db=loss,
         room_db=room,
-        touch=touch.of(reduction + limited, speech).touch,
+        touch=touch.of(reduction + limited, speech),
     )
 
 

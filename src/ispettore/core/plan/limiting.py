@@ -17,17 +17,18 @@ def depth(basis: Basis, gain_db: float, ceiling_dbtp: float) -> float:
     """What a limiter would take at the 99th percentile over speech, in dB."""
     if not basis.speech.any():
         return 0.0
-    return float(-np.percentile(_reduction(basis, gain_db, ceiling_dbtp)[basis.speech], 1))
+    return float(-np.percentile(reduction(basis, gain_db, ceiling_dbtp)[basis.speech], 1))
 
 
 def loss(basis: Basis, gain_db: float, ceiling_dbtp: float, level: str | None) -> float:
     """What limiting would take from a level in dB (0 or below)."""
     if level is None:
         return 0.0
-    return min(0.0, level_change(basis, 10 ** (_reduction(basis, gain_db, ceiling_dbtp) / 20), level))
+    return min(0.0, level_change(basis, 10 ** (reduction(basis, gain_db, ceiling_dbtp) / 20), level))
 
 
-def _reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
+def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
+    """The gain in dB of each cell, shape (cells,), 0 or below."""
     return surrogate(basis.peak.max(axis=0) * 10 ** (gain_db / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
 
 

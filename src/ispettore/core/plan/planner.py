@@ -23,7 +23,8 @@ from ispettore.core.spec import standing
 from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import Role, judge, reading_for
-from ispettore.core.treat import channels
+from ispettore.core.treat import channels, touch
+from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
 
 Preference = Literal["light", "balanced", "even"]
@@ -34,6 +35,7 @@ PEAK_RESERVE_DB = max(QUANTITIES[name].reserve for name in PEAKS)
 LEVEL_RESERVE_DB = 0.1
 EASY_LIMITING_DB = 1.5
 MOST_GAIN_DB = 60.0
+NO_TOUCH = Touch(voice=0.0, room=0.0)
 MOST_MONO_LOSS_DB = 6.0
 """Of what is delivered; twice what is lost of two channels that have nothing in common."""
 
@@ -64,6 +66,10 @@ class Plan(BaseModel):
     target_gain_db: float = 0.0
     expected_limiting_db: float = 0.0
     expected_loss_db: float = 0.0
+    predicted: dict[str, float] = {}
+    """What the written file is expected to read, by quantity: those that a bar of the window stands for."""
+    touch: Touch = Touch()
+    """As far as it can be told before anything runs."""
     obstacles: tuple[Obstacle, ...] = ()
 
 
@@ -212,7 +218,7 @@ def make(
     excluded = _excluded(window, inspection, specification, cleaning)
     if excluded is not None:
         return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
-    hold = _levelled(basis, window, shown, specification, learned, preference, bounds)
+    hold = _levelled(basis, window, shown, specification, learned, preference, bounds, cleaned=window is not shown)
     steps += hold.steps
     if ends is not None:
         steps.append(ends)
@@ -223,8 +229,31 @@ def make(
         target_gain_db=hold.gain_db,
         expected_limiting_db=hold.limiting_db,
         expected_loss_db=hold.loss_db,
+        predicted=_predicted(hold, specification, learned),
+        touch=touch.both(cleaning.touch, hold.touch) if cleaning is not None and cleaning.closes else hold.touch,
         obstacles=(*obstacles, *hold.obstacles),
     )
+
+
+def _predicted(hold: "_Levelled", specification: Specification, learned: Learned) -> dict[str, float]:
+    """Each bar says what the reading is before the gain; the gain moves it, limiting holds peaks and lowers the level."""
+    found = {}
+    limited = any(step.kind == "true-peak-limiter" for step in hold.steps)
+    for item in hold.window.bars:
+        limit, about = specification.limit(item.quantity), QUANTITIES[item.quantity]
+        if limit is None:
+            continue
+        if limit.low is not None and item.low_db is not None:
+            reading = limit.low - item.low_db
+        elif limit.high is not None and item.high_db is not None:
+            reading = limit.high - about.reserve - item.high_db
+        else:
+            continue
+        reading += hold.gain_db + (hold.loss_db if about.is_level else 0.0)
+        if limited and about.is_peak:
+            reading = min(reading, _ceiling(specification, learned) + max(0.0, learned.peak_db))
+        found[item.quantity] = round(reading, 2)
+    return found
 
 
 @dataclass(frozen=True)
@@ -236,6 +265,7 @@ class _Levelled:
     gain_db: float = 0.0
     limiting_db: float = 0.0
     loss_db: float = 0.0
+    touch: Touch = NO_TOUCH
     obstacles: tuple[Obstacle, ...] = ()
 
 
@@ -247,12 +277,16 @@ def _levelled(
     learned: Learned,
     preference: Preference,
     bounds: Bounds,
+    *,
+    cleaned: bool,
 ) -> _Levelled:
     """Gain alone where every limit allows one; else a limiter, after compression where it would be too deep alone."""
     inspection = basis.inspection
     if window.open:
         gain = _easiest(window, specification)
         why = "every limit allows it, so nothing else is needed"
+        if cleaned:
+            why = "every limit allows it now, and the room falls with it" if gain < 0 else "every limit allows it now"
         return _Levelled((_gain_step(gain, window, inspection, why),) if gain else (), window, gain)
     steps: list[Step] = []
     obstacles: list[Obstacle] = []
@@ -268,7 +302,7 @@ def _levelled(
         gain = _eased(basis, lowest, min(limiting.compensated(gain, lost), max(lowest, highest)), ceiling, bounds)
     loss, depth = lost(gain), limiting.depth(basis, gain, ceiling)
     least = min(depth, limiting.depth(basis, lowest, ceiling))
-    why = "the level asks for it"
+    why, found = "the level asks for it", None
     if least > bounds.limiting_db:
         found = _evened(basis, window, specification, ceiling, bounds)
         if found is None and least > bounds.limiting_db + 1.0:
@@ -282,7 +316,10 @@ def _levelled(
     if gain:
         steps.append(_gain_step(gain, window, inspection, why))
     steps.append(_limiter_step(gain, ceiling, shown, inspection, depth))
-    return _Levelled(tuple(steps), window, gain, depth, loss, tuple(obstacles))
+    moved = touch.of(limiting.reduction(basis, gain, ceiling), basis.speech)
+    if found is not None:
+        moved = found.touch
+    return _Levelled((*steps,), window, gain, depth, loss, moved, tuple(obstacles))
 
 
 def _aimed_level(specification: Specification) -> str | None:
@@ -434,8 +471,9 @@ def _excluded(
     if wide.open or wide.raised_by is None or wide.held_by is None:
         if tried is None:
             return None
-        ratio = next(limit for limit in specification.limits if limit.about.moved_by == CLEANING)
-        return Obstacle(limits=(ratio.quantity, ratio.quantity), shortfall_db=tried.missing_db, advice=_too_loud(tried))
+        ratio = next(limit.quantity for limit in specification.limits if limit.about.moved_by == CLEANING)
+        advice = _too_loud(tried)
+        return Obstacle(limits=(ratio, ratio), shortfall_db=tried.missing_db, advice=advice, could_give=tried.given)
     level = QUANTITIES[wide.raised_by].title
     short = tried.missing_db if tried is not None else wide.shortfall_db
     if QUANTITIES[wide.held_by].is_room:
@@ -451,7 +489,8 @@ def _excluded(
         advice = (
             f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."
         )
-    return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=short, advice=advice)
+    could = tried.given if tried is not None else ()
+    return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=short, advice=advice, could_give=could)
 
 
 NEARER = "Record nearer to the microphone, and switch off or shut out what hums and blows."

@@ -159,6 +159,7 @@ class NoiseProcessor(Processor):
             _Means(self._length, rate, settings.bandwidth_thirds, self._reach),
         )
         self._swelling = self._tried(Path(context.working), context.measured)
+        self._asked = settings.amount_db
         self._amount = self._swelling.most(settings.swelling_db, settings.amount_db)
         self._ratio_db = context.measured.inspection.value("signal_to_noise_db")
         # Frames start before the file, so that its first samples are as well covered as all others.
@@ -277,7 +278,7 @@ class NoiseProcessor(Processor):
             "pauses": len(self._profile.at_s),
             "room_tone_s": round(float(self._profile.frames.sum()) * self._hop / self.sample_rate_hz, 2),
             "noise_dbfs": round(10 * float(np.log10(max(float(mean.sum() * scale), 1e-20))), 2),
-            "taken_db": round(self._amount, 2),
+            **({} if self._amount == self._asked else {"taken_db": round(self._amount, 2)}),
             **({} if swelling is None else {"swelling_db": round(swelling, 2)}),
         }
 

@@ -11,12 +11,17 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import write_working
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.grid import CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.level_meters import Listener
+from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.text import shown_name
+from ispettore.core.treat import touch
 from ispettore.core.treat.step import Block, Context, Processor
+from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
 
 
@@ -102,6 +107,19 @@ def run(
             told = tuple(processor.warnings())
             lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
     return Run(path, rate, channels, reductions, tuple(lines))
+
+
+def touched(run: Run, before: Basis, after: Measured | None) -> Touch:
+    """Touch of a run over a recording. `after` is what came out, where its sound was changed."""
+    if after is None:
+        return touch.of(run.reduction_db, before.speech)
+    power = after.cells.power.mean(axis=0)
+    later = round(((after.inspection.value("head_s") or 0.0) - (before.inspection.value("head_s") or 0.0)) * CELLS_PER_SECOND)
+    power = power[later:] if later >= 0 else np.concatenate((np.zeros(-later, dtype=power.dtype), power))
+    measured = touch.swing(before.power.mean(axis=0), power, before.speech, before.room)
+    told = sum(line.learned.get("swelling_db", 0.0) for line in run.ledger)
+    swing = None if measured is None and not told else (measured or 0.0) + told
+    return touch.of(run.reduction_db, before.speech, before.inspection, after.inspection, swing_db=swing)
 
 
 def _groups(steps: list[Step]) -> list[list[Step]]:
