@@ -22,6 +22,7 @@ EXAMPLES: dict[str, dict] = {
     "true-peak-limiter": {"ceiling_dbtp": -9},
     "tone": {"bands": [{"kind": "bell", "frequency_hz": 900, "gain_db": 4}, {"kind": "high-pass", "frequency_hz": 70}]},
     "multiband-compressor": {"bands": [{"compressor": {"threshold_dbfs": -30}}] * 3},
+    "room-tone-fill": {"spans": [{"start_s": 1.0, "end_s": 1.5}]},
     "spot-gain": {"spots": [{"start_s": 1.0, "end_s": 2.0, "gain_db": -6}]},
     "head-and-tail": {"head_s": 0.9, "tail_s": 2.0},
     "de-esser": {"threshold_dbfs": -50},

@@ -86,7 +86,7 @@
     {/if}
     <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} before={recording.inspection} />
     <p class="soft">
-      Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts(done.touch)}{#if (done.touch?.depth_max_db ?? 0) > 0}:
+      Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts(done.touch)}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
         limited by {number(done.touch?.depth_p99_db ?? 0, 1)} dB at the 99th percentile of speech, {number(
           done.touch?.depth_max_db ?? 0,
           1,

@@ -15,7 +15,7 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.figures import clock, exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import evening, limiting
+from ispettore.core.plan import evening, limiting, mending
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning, Missing, Moved
 from ispettore.core.plan.window import GainWindow, bar, of_bars
@@ -210,11 +210,14 @@ def make(
     inspection = basis.inspection
     ends, end_obstacles = _ends(inspection, specification, learned)
     shown = gain_window(inspection, specification, learned, longer_s=_added(inspection, ends))
-    window, steps = shown, list(prepared.steps)
+    mended, unmended = mending.needed(inspection, specification, role=role)
+    window, steps = shown, [*prepared.steps, *mended]
     if cleaning is not None and cleaning.closes:
+        if any(step.kind == "rumble-filter" for step in cleaning.steps):  # takes an offset away too
+            steps = [step for step in steps if step.kind != "rumble-filter"]
         steps += cleaning.steps
         window = shown.moved(**{name: by for name, by in cleaning.moved.items() if QUANTITIES[name].moves_with_gain})
-    obstacles = [*_still(inspection, specification, role, cleaning), *end_obstacles]
+    obstacles = [*_still(inspection, specification, role, cleaning), *unmended, *end_obstacles]
     excluded = _excluded(window, inspection, specification, cleaning)
     if excluded is not None:
         return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
@@ -519,7 +522,9 @@ def _still(inspection: Inspection, specification: Specification, role: Role, cle
         about = limit.about
         if cleaning is not None and about.moved_by == CLEANING and limit.reading is not None:
             continue
-        if about.moved_by & {"ends", "conversion", "format"} or (about.moves_with_gain and limit.reading is not None):
+        if about.moved_by & {"ends", "conversion", "format", *mending.MENDING}:
+            continue
+        if about.moves_with_gain and limit.reading is not None:
             continue
         said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()
         found.append(

@@ -18,9 +18,10 @@ Group = Literal["level", "between", "health", "file"]
 Fact = float | str | None
 Place = tuple[float, float, float | None]
 """Start and end in seconds, and the reading there."""
-Mover = Literal["gain", "limiter", "cleaning", "ends", "conversion", "format"]
+Mover = Literal["gain", "limiter", "cleaning", "repair", "filling", "offset", "ends", "conversion", "format"]
 """What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), cleaning (the room down, against the
-voice), head and tail, a conversion of channels or sample rate, the format that is written."""
+voice), clip repair, filling dead silence with room tone, taking an offset away, head and tail, a conversion of channels or sample
+rate, the format that is written."""
 
 
 @dataclass(frozen=True)
@@ -244,9 +245,27 @@ _ALL = (
     Quantity(
         "longest_pause_s", "Longest pause", "s", "between", decimals=2, taken=Spans(_gaps), never_above=(("duration_s", 1.0),)
     ),
-    Quantity("digital_silence_s", "Dead silence", "s", "between", decimals=2, accuracy=0.01, never_above=(("duration_s", 1.0),)),
-    Quantity("clipped_runs", "Clipped runs", "runs", "health", decimals=0, accuracy=0.0),
-    Quantity("dc_offset_percent", "DC offset", "%", "health", decimals=2, accuracy=0.01, usual=(-100, 100)),
+    Quantity(
+        "digital_silence_s",
+        "Dead silence",
+        "s",
+        "between",
+        decimals=2,
+        accuracy=0.01,
+        moved_by=frozenset({"filling"}),
+        never_above=(("duration_s", 1.0),),
+    ),
+    Quantity("clipped_runs", "Clipped runs", "runs", "health", decimals=0, accuracy=0.0, moved_by=frozenset({"repair"})),
+    Quantity(
+        "dc_offset_percent",
+        "DC offset",
+        "%",
+        "health",
+        decimals=2,
+        accuracy=0.01,
+        usual=(-100, 100),
+        moved_by=frozenset({"offset"}),
+    ),
     Quantity("asymmetry_db", "Asymmetry", "dB", "health", usual=(-60, 60)),
     Quantity(
         "channel_correlation",

@@ -4,7 +4,7 @@ from ispettore.core.treat.treatment import STEPS, Treatment
 
 STAGES: tuple[tuple[str, ...], ...] = (
     ("channels", "sample-rate"),
-    ("clip-repair",),
+    ("clip-repair", "room-tone-fill"),
     ("rumble-filter", "hum-filter"),
     ("noise-reduction",),
     ("breath-softening", "expander"),
@@ -19,6 +19,7 @@ RISKS: dict[str, str] = {
     "channels": "mixing channels afterwards moves the levels and peaks that were set before",
     "sample-rate": "converting the rate afterwards can lift peaks above what was set before",
     "clip-repair": "the flat tops it looks for have been rounded or moved by then",
+    "room-tone-fill": "the room has been moved by then, and what is filled in no longer fits what is around it",
     "rumble-filter": "until then rumble drives what listens to the level, and taking it away later moves peaks again",
     "hum-filter": "until then hum drives what listens to the level, and later its strength is no longer steady",
     "noise-reduction": "the noise has been moved by then, so what is learned in pauses no longer fits what lies under the voice",

@@ -23,6 +23,7 @@ from ispettore.core.treat.levels import FinalLevel, ReferenceLevel
 from ispettore.core.treat.limiter import TruePeakLimiter
 from ispettore.core.treat.multiband import MultibandCompressor
 from ispettore.core.treat.noise_reduction import NoiseReduction
+from ispettore.core.treat.room_tone_fill import RoomToneFill
 from ispettore.core.treat.rumble_filter import RumbleFilter
 from ispettore.core.treat.sample_rate import SampleRate
 from ispettore.core.treat.spot_gain import SpotGain
@@ -33,6 +34,7 @@ STEPS: dict[str, type[Settings]] = {
     "channels": Channels,
     "sample-rate": SampleRate,
     "clip-repair": ClipRepair,
+    "room-tone-fill": RoomToneFill,
     "rumble-filter": RumbleFilter,
     "hum-filter": HumFilter,
     "noise-reduction": NoiseReduction,
