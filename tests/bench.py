@@ -150,6 +150,7 @@ def main() -> int:
     parser.add_argument("--times", type=int, default=3)
     parser.add_argument("--hours", type=float, default=10, help="how long the file is whose inspection's memory is measured")
     parser.add_argument("--treatment", action="store_true", help="only how fast steps are")
+    parser.add_argument("--conform", action="store_true", help="only how long planning and conforming take")
     parser.add_argument("--interface", action="store_true", help="only how quick the interface is")
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
@@ -168,6 +169,11 @@ def main() -> int:
         from tests import bench_voices
 
         bench_voices.main()
+        return 0
+    if chosen.conform:
+        from tests import bench_conform
+
+        bench_conform.main(chosen.minutes[0])
         return 0
     if chosen.treatment:
         bench_treatment.main()

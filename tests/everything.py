@@ -50,6 +50,8 @@ SECONDS: dict[str, int] = {
     "mypy": 40,
     "tests.core.test_voices_treated": 150,
     "tests.core.test_channels": 80,
+    "tests.core.test_cleaning_chosen": 70,
+    "tests.core.test_mending": 50,
     "tests.core.test_voices_findings": 60,
     "tests.core.test_voices_between_the_words": 45,
     "tests.core.test_cleaning": 40,
