@@ -94,7 +94,8 @@ class Levelling(unittest.TestCase):
         self.assertEqual(limiting.loss(basis, 9.0, ceiling, None), 0.0)
 
     def test_what_makes_up_for_limiting_raises_the_room_too(self):
-        wave = shouted("caller", 14.0, 6) + speakers.room(shouted("caller", 14.0, 6).size, rate=RATE, dbfs=-66, seed=4)
+        quiet = shouted("caller", 14.0, 6)
+        wave = quiet + speakers.room(quiet.size, rate=RATE, dbfs=-65.2, kind="white", seed=4)
         basis = measured(wave).basis
         specification = catalogue.shipped()["audiobook-retail"]
         window = planner.gain_window(basis.inspection, specification)
@@ -102,3 +103,12 @@ class Levelling(unittest.TestCase):
         asked = planner.short_of_quiet(basis, specification, planner.Learned(), Bounds())
         self.assertIsNotNone(asked)
         self.assertGreater(asked({}), bare + 0.3)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "in.wav"
+            soundfile.write(path, wave, RATE, "PCM_24")
+            none = Bounds(noise_reduction_db=0, pauses_db=0)
+            result = conform(path, specification, Path(folder) / "out.wav", bounds=none)
+            self.assertFalse((Path(folder) / "out.wav").exists())
+        [obstacle] = result.obstacles
+        self.assertEqual(obstacle.limits, ("rms_dbfs", "noise_floor_dbfs"))
+        self.assertAlmostEqual(obstacle.shortfall_db, asked({}), delta=0.3)

@@ -195,16 +195,7 @@ class _Attempt:
         closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
             cleaned = self._cleaned(basis, learned)
-            plan = planner.make(
-                basis,
-                self.specification,
-                role=self.role,
-                preference=preference,
-                bounds=self.bounds,
-                learned=learned,
-                prepared=prepared,
-                cleaning=cleaned,
-            )
+            plan = self._plan(basis, preference, learned, prepared, cleaned)
             if obstacles := (*plan.obstacles, *cancels):
                 return self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
@@ -228,20 +219,23 @@ class _Attempt:
         cleaned = self._cleaned(basis, learned)
         found: list[tuple[Preference, Plan]] = []
         for preference in PREFERENCES:
-            plan = planner.make(
-                basis,
-                self.specification,
-                role=self.role,
-                preference=preference,
-                bounds=self.bounds,
-                learned=learned,
-                prepared=prepared,
-                cleaning=cleaned,
-            )
+            plan = self._plan(basis, preference, learned, prepared, cleaned)
             plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels)})
             if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
                 found.append((preference, plan))
         return found
+
+    def _plan(self, basis: Basis, preference: Preference, learned: Learned, prepared: Treatment, cleaned: Cleaning | None) -> Plan:
+        return planner.make(
+            basis,
+            self.specification,
+            role=self.role,
+            preference=preference,
+            bounds=self.bounds,
+            learned=learned,
+            prepared=prepared,
+            cleaning=cleaned,
+        )
 
     def _begun(self) -> tuple[Treatment, Basis, list[Obstacle], Learned]:
         """The conversions, the recording after them, what would cancel, and what encoding does: what every plan begins with."""

@@ -472,11 +472,7 @@ def _excluded(
     wide = window.without(*PEAKS)
     tried = cleaning if cleaning is not None and not cleaning.closes else None
     if wide.open or wide.raised_by is None or wide.held_by is None:
-        if tried is None:
-            return None
-        ratio = next(limit.quantity for limit in specification.limits if limit.about.moved_by == CLEANING)
-        advice = _too_loud(tried)
-        return Obstacle(limits=(ratio, ratio), shortfall_db=tried.missing_db, advice=advice, could_give=tried.given)
+        return _still_too_loud(tried, window, specification) if tried is not None else None
     level = QUANTITIES[wide.raised_by].title
     short = tried.missing_db if tried is not None else wide.shortfall_db
     if QUANTITIES[wide.held_by].is_room:
@@ -494,6 +490,17 @@ def _excluded(
         )
     could = tried.given if tried is not None else ()
     return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=short, advice=advice, could_give=could)
+
+
+def _still_too_loud(tried: Cleaning, window: GainWindow, specification: Specification) -> Obstacle:
+    """Where the window itself is open: too little signal to noise, or a room that rises with what makes up for limiting."""
+    room = next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_room), None)
+    ratio = next(
+        (each.quantity for each in specification.limits if each.severity == "must" and each.about.moved_by == CLEANING), None
+    )
+    held = ratio or room or ""
+    limits = (held if ratio else level_of(window) or held, held)
+    return Obstacle(limits=limits, shortfall_db=tried.missing_db, advice=_too_loud(tried), could_give=tried.given)
 
 
 NEARER = "Record nearer to the microphone, and switch off or shut out what hums and blows."
