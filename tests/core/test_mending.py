@@ -93,7 +93,7 @@ class RoomToneFill(unittest.TestCase):
 
     def test_without_room_tone_there_is_nothing_to_fill_with(self):
         wave = speakers.laid("wren", rate=RATE, pause_s=1.2).wave * 0.3
-        with self.assertRaises(errors.NoRoomTone):
+        with self.assertRaisesRegex(errors.NothingToFillWith, "no room tone to fill anything with"):
             treated(wave, ("room-tone-fill", {}))
 
 

@@ -108,6 +108,14 @@ class RoomToneOutside(IspettoreError):
     duration_s: float
 
 
+class NothingToFillWith(IspettoreError):
+    """“{file}” has no room tone to fill anything with: no pause holds {least_ms:.0f} ms of it. Choose some by hand, or record half
+    a minute of the empty room."""
+
+    file: str
+    least_ms: float
+
+
 class NoRoomTone(IspettoreError):
     """“{file}” has no room tone to learn the noise from: no pause holds {least_ms:.0f} ms of it. Choose some by hand."""
 

@@ -13,7 +13,7 @@ REMEDIES: dict[FindingKind, str] = {
     "clipping-suspected": "The tops look cut off before the file was encoded or resampled. If it is heard, record it again "
     "with the input lower.",
     "dc-offset": "A rumble filter takes it away; look for a faulty cable or interface.",
-    "dead-silence": "Room tone fill replaces it with the recording's own; a gate or an editor cut the room away.",
+    "dead-silence": "Room tone fill puts the recording's own room tone in its place; a gate or an editor cut the room away.",
     "dropout": "The recording computer lost samples here. Record the sentence again, with a larger buffer.",
     "hum": "A hum filter takes out narrow bands; better still, find the mains cable or the lamp that causes it.",
     "identical-channels": "Both channels carry the same: deliver it as mono, unless stereo is asked for.",

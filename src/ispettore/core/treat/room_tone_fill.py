@@ -41,7 +41,7 @@ class RoomToneFill(Settings):
 
 
 class FillProcessor(Processor):
-    """No latency. Raises NoRoomTone where there is something to fill and nothing to fill it with."""
+    """No latency. Raises NothingToFillWith where there is something to fill and nothing to fill it with."""
 
     def __init__(self, context: Context, settings: RoomToneFill) -> None:
         super().__init__(context)
@@ -61,7 +61,7 @@ class FillProcessor(Processor):
             outside = passages.room & ~_inside(self._spans / (CELL_S * rate), passages.cells)
             pieces = room_tone.pieces(outside, Path(context.working), sample_rate_hz=rate)
             if not pieces:
-                raise errors.NoRoomTone(file=context.name, least_ms=1000 * room_tone.SHORTEST_S)
+                raise errors.NothingToFillWith(file=context.name, least_ms=1000 * room_tone.SHORTEST_S)
             self._tone = _loop(pieces, rate)
 
     def feed(self, block: Block) -> Block:
