@@ -14,7 +14,7 @@ from ispettore.core.audio.layout import LAYOUTS, downmix
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import planner
+from ispettore.core.plan import preparing
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import builtin
 from ispettore.core.spec.verdict import judge
@@ -273,7 +273,7 @@ class Conformed(unittest.TestCase):
         for second in (one, 0.5 * one + 0.5 * voice(40, seed=9, rms_dbfs=-21)):
             found = inspected(one, second)
             form = OutputFormat(container="wav")
-            prepared = planner.preparation(found, builtin.shipped()["audiobook-retail"], role="master", form=form)
+            prepared = preparing.preparation(found, builtin.shipped()["audiobook-retail"], role="master", form=form)
             self.assertEqual(prepared.steps, ())
 
 

@@ -13,7 +13,7 @@ from scipy import signal
 
 from ispettore.core.audio.writing import read_span
 from ispettore.core.measure.inspecting import inspect, measure_array
-from ispettore.core.plan import cleaning, planner
+from ispettore.core.plan import cleaning, room, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import CLOSED_DB, Cleaning, choose, stretch
 from ispettore.core.plan.conform import Conformed, conform
@@ -237,5 +237,5 @@ class OnVoices(unittest.TestCase):
         path = self.folder / "quiet.wav"
         soundfile.write(path, noisy("wren", "white", -70), RATE, "PCM_24")
         basis = inspect(path).basis
-        self.assertIsNone(planner.short_of_quiet(basis, AUDIOBOOK, planner.Learned(), Bounds()))
+        self.assertIsNone(room.short_of_quiet(basis, AUDIOBOOK, window.Learned(), Bounds()))
         self.assertEqual(read_span(path, 0, 10).shape, (10, 1))

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.plan import limiting, planner
+from ispettore.core.plan import limiting, room, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.spec import catalogue
@@ -98,9 +98,9 @@ class Levelling(unittest.TestCase):
         wave = quiet + speakers.room(quiet.size, rate=RATE, dbfs=-65.2, kind="white", seed=4)
         basis = measured(wave).basis
         specification = catalogue.shipped()["audiobook-retail"]
-        window = planner.gain_window(basis.inspection, specification)
-        bare = planner.missing(basis.inspection, specification, window, raised_db=0.0)({})
-        asked = planner.short_of_quiet(basis, specification, planner.Learned(), Bounds())
+        gains = window.gain_window(basis.inspection, specification)
+        bare = room.missing(basis.inspection, specification, gains, raised_db=0.0)({})
+        asked = room.short_of_quiet(basis, specification, window.Learned(), Bounds())
         self.assertIsNotNone(asked)
         self.assertGreater(asked({}), bare + 0.3)
         with tempfile.TemporaryDirectory() as folder:

@@ -10,7 +10,7 @@ from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import evening, planner
+from ispettore.core.plan import evening, planner, preparing, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.conform import conform, role_for
@@ -98,7 +98,7 @@ class Preparations(unittest.TestCase):
     def kinds(self, rate: int, channels: int, specification: str, container: str) -> list[str]:
         form = OutputFormat.model_validate({"container": container})
         spec = catalogue.shipped()[specification]
-        prepared = planner.preparation(self.recording(rate, channels), spec, role=role_for(form, spec), form=form)
+        prepared = preparing.preparation(self.recording(rate, channels), spec, role=role_for(form, spec), form=form)
         return [f"{step.kind} {next(iter(step.settings.values()))}" for step in prepared.steps]
 
     def test_conversions_are_those_that_are_asked_for_and_no_others(self):
@@ -132,8 +132,8 @@ class Windows(unittest.TestCase):
 
     def test_a_longer_tail_lowers_the_rms_of_the_whole(self):
         inspection = measure_array(voice(rms_dbfs=-23, room_dbfs=-70), sample_rate_hz=RATE).inspection
-        short = planner.gain_window(inspection, AUDIOBOOK)
-        longer = planner.gain_window(inspection, AUDIOBOOK, longer_s=10.0)
+        short = window.gain_window(inspection, AUDIOBOOK)
+        longer = window.gain_window(inspection, AUDIOBOOK, longer_s=10.0)
         self.assertAlmostEqual((longer.low_db or 0) - (short.low_db or 0), 3.01, delta=0.05)
 
     def test_whatever_level_of_the_room_is_limited_cleaning_brings_it_down(self):
@@ -161,7 +161,7 @@ class Evening(unittest.TestCase):
             name="Dense",
             limits=(Limit(quantity="rms_dbfs", low=-15, high=-12, guard=0.5), Limit(quantity="true_peak_dbtp", high=-1)),
         )
-        self.window = planner.gain_window(self.measured.inspection, self.specification)
+        self.window = window.gain_window(self.measured.inspection, self.specification)
 
     def search(self, bounds: Bounds):
         return evening.search(
@@ -171,7 +171,7 @@ class Evening(unittest.TestCase):
             level="rms_dbfs",
             guard_db=0.5,
             bounds=bounds,
-            peaks=planner.PEAKS,
+            peaks=window.PEAKS,
         )
 
     def test_the_mildest_ratio_that_stays_within_the_bounds(self):

@@ -14,7 +14,7 @@ from ispettore.core.measure import meters, tracks
 from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Reading
-from ispettore.core.plan import planner
+from ispettore.core.plan import window
 from ispettore.core.spec import quantities
 from ispettore.core.spec.breaches import breaches
 from ispettore.core.spec.objections import objections
@@ -90,8 +90,8 @@ class AMadeUpMeter(unittest.TestCase):
         self.assertIn("In any file Loudest burst is at most True peak", found.sentence)
 
     def test_gain_is_planned_by_it(self):
-        window = planner.gain_window(self.inspection, self.specification(Limit(quantity=BURST.name, high=self.value - 3)))
-        self.assertAlmostEqual(window.high_db, -3.0)
+        gains = window.gain_window(self.inspection, self.specification(Limit(quantity=BURST.name, high=self.value - 3)))
+        self.assertAlmostEqual(gains.high_db, -3.0)
 
     def test_it_is_drawn_and_spread(self):
         specification = self.specification(Limit(quantity=BURST.name, high=-20))

@@ -23,11 +23,12 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, planner
+from ispettore.core.plan import cleaning, levelling, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.planner import PREFERENCES, USUAL_PREFERENCE, Learned, Plan, Preference
-from ispettore.core.plan.window import GainWindow
+from ispettore.core.plan.levelling import PREFERENCES, USUAL_PREFERENCE, Preference
+from ispettore.core.plan.planner import Plan
+from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.quantities import QUANTITIES, ROOM_LEVELS
@@ -184,7 +185,7 @@ class _Attempt:
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
         written, run, moved = self._write(treatment, 1)
-        window = planner.gain_window(self.before.inspection, self.specification)
+        window = gain_window(self.before.inspection, self.specification)
         verdict = judge(written, self.specification, role=self.role)
         obstacles = () if verdict.passes else tuple(_missed(verdict))
         return self._settle(treatment, window, moved, written, verdict, obstacles, 1, run)
@@ -202,7 +203,9 @@ class _Attempt:
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             if not within and number == ROUNDS:
-                return self._refuse(plan, (planner.too_dense(plan.window, limited - self.bounds.limiting_db, self.bounds),), number)
+                return self._refuse(
+                    plan, (levelling.too_dense(plan.window, limited - self.bounds.limiting_db, self.bounds),), number
+                )
             verdict = judge(written, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
@@ -239,9 +242,9 @@ class _Attempt:
 
     def _begun(self) -> tuple[Treatment, Basis, list[Obstacle], Learned]:
         """The conversions, the recording after them, what would cancel, and what encoding does: what every plan begins with."""
-        prepared = planner.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
+        prepared = preparing.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
         basis = self._basis(prepared)
-        cancels = planner.cancelling(self.before.inspection, basis.inspection, prepared)
+        cancels = preparing.cancelling(self.before.inspection, basis.inspection, prepared)
         return prepared, basis, [cancels] if cancels else [], self._encoder_effect(basis)
 
     def _basis(self, prepared: Treatment) -> Basis:
@@ -279,7 +282,7 @@ class _Attempt:
 
     def _cleaned(self, basis: Basis, learned: Learned) -> Cleaning | None:
         """The cleaning that this recording needs by what is known so far, tried on a stretch of it; None where it needs none."""
-        missing = planner.short_of_quiet(basis, self.specification, learned, self.bounds)
+        missing = room.short_of_quiet(basis, self.specification, learned, self.bounds)
         if missing is None:
             return None
         self.progress("trying what cleans the room", 0.0)
@@ -339,7 +342,7 @@ class _Attempt:
 
     def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned, cleaned: Cleaning | None) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
-        level = planner.level_of(plan.window)
+        level = level_of(plan.window)
         changes: dict[str, Any] = {}
         if level is not None:
             reading = reading_for(level, after, self.specification)
@@ -349,7 +352,7 @@ class _Attempt:
                 expected = limit.low - item.low_db + plan.target_gain_db + plan.expected_loss_db
                 changes["level_db"] = learned.level_db + reading - expected
         limiter = plan.treatment.find("true-peak-limiter")
-        for quantity in planner.PEAKS:
+        for quantity in PEAKS:
             limit, reading = self.specification.limit(quantity), after.value(quantity)
             if limit is None or limit.high is None or reading is None or reading <= limit.high:
                 continue

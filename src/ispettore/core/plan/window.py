@@ -8,8 +8,12 @@ import math
 
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.spec.specification import Limit
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.spec.quantities import QUANTITIES, moved_by
+from ispettore.core.spec.specification import Limit, Specification
+from ispettore.core.spec.verdict import reading_for
+
+PEAKS = moved_by("limiter")
 
 
 class Bar(BaseModel):
@@ -99,3 +103,44 @@ def of_bars(bars: list[Bar]) -> GainWindow:
         raised_by=low[1],
         held_by=high[1],
     )
+
+
+class Learned(BaseModel):
+    """What running and encoding did beyond what was asked: dB added to level, peak and noise, seconds to the ends."""
+
+    model_config = ConfigDict(frozen=True)
+
+    level_db: float = 0.0
+    peak_db: float = 0.0
+    noise_db: float = 0.0
+    ends_s: dict[str, float] = {}
+    """By quantity."""
+
+
+def gain_window(
+    inspection: Inspection, specification: Specification, learned: Learned | None = None, *, longer_s: float = 0.0
+) -> GainWindow:
+    """The window for a file: one bar for each must-limit on a quantity that moves with gain and has a reading.
+
+    `longer_s` is how much longer head and tail will make it: what is averaged over the whole file falls by so much.
+    """
+    learned = learned or Learned()
+    bars = []
+    for limit in specification.limits:
+        about = limit.about
+        if not about.moves_with_gain or limit.severity != "must" or limit.applies_to == "production":
+            continue
+        reading = reading_for(limit.quantity, inspection, specification)
+        if not isinstance(reading, float):
+            continue
+        if about.averaged and longer_s:
+            duration = inspection.facts.duration_s
+            reading -= 10 * math.log10(max(duration + longer_s, 0.1) / duration)
+        offset = learned.peak_db if about.is_peak else learned.noise_db if about.is_room else learned.level_db
+        bars.append(bar(limit, reading + offset, reserve_db=about.reserve))
+    return of_bars(bars)
+
+
+def level_of(window: GainWindow) -> str | None:
+    """The first quantity in a window that is a level to be reached."""
+    return next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)

@@ -13,8 +13,8 @@ from ispettore.core.certify.recording_report import RecordingReport
 from ispettore.core.measure import methods_history, ribbon, tracks
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding
-from ispettore.core.plan.planner import gain_window
 from ispettore.core.plan.remedies import advice
+from ispettore.core.plan.window import gain_window
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.breaches import breaches
 from ispettore.core.spec.methods import title_of_finding

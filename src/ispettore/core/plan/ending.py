@@ -1,0 +1,53 @@
+"""Head and tail: the lengths that limits ask for, and what that adds to the file."""
+
+from ispettore.core.figures import number
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.window import Learned
+from ispettore.core.spec.quantities import QUANTITIES, moved_by
+from ispettore.core.spec.specification import Limit, Specification
+from ispettore.core.treat.treatment import Step
+
+ENDS = moved_by("ends")
+
+
+def proposed(inspection: Inspection, specification: Specification, learned: Learned) -> tuple[Step | None, list[Obstacle]]:
+    """Head and tail where they are outside their limits: moved just inside, no further."""
+    wanted: dict[str, float] = {}
+    reasons = []
+    for name in ENDS:
+        limit, reading = specification.limit(name), inspection.value(name)
+        if limit is None or reading is None:
+            continue
+        length = _length(limit, reading)
+        if length is None:
+            continue
+        wanted[name] = round(length - learned.ends_s.get(name, 0.0), 3)
+        reasons.append(f"{QUANTITIES[name].title} is {number(reading, 2)} s and becomes {number(length, 2)} s")
+    if not wanted:
+        return None, []
+    fill = any(wanted[name] > (inspection.value(name) or 0) for name in wanted)
+    reason = " and ".join(reasons) + (", filled with the recording's own room tone." if fill else ".")
+    can_fill = any(span.length_s >= 0.12 for span in inspection.room_tone)
+    if fill and not can_fill:
+        advice = "Head or tail is too short and there is no room tone to fill it with: record half a second of the empty room."
+        name = next(iter(wanted))
+        return None, [Obstacle(limits=(name, name), shortfall_db=0.0, advice=advice)]
+    return Step(kind="head-and-tail", settings=wanted, reason=reason), []
+
+
+def _length(limit: Limit, reading: float) -> float | None:
+    """The nearest length well inside the limit, or None where the reading is inside already by more than two cells."""
+    reserve = 0.02
+    low = limit.low if limit.low is not None else 0.0
+    high = limit.high if limit.high is not None else low + 4.0
+    if low + (reserve if limit.low is not None else 0) <= reading <= high - reserve:
+        return None
+    inset = min(0.25, (high - low) / 4)
+    return low + inset if reading < low + reserve else high - inset
+
+
+def added(inspection: Inspection, ends: Step | None) -> float:
+    if ends is None:
+        return 0.0
+    return sum(float(length) - (inspection.value(name) or 0.0) for name, length in ends.settings.items())
