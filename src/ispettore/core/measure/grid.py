@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from typing import IO, TypeVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 CELLS_PER_SECOND = 200
@@ -138,6 +139,15 @@ def runs(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
     """
     padded = np.concatenate(([False], mask, [False]))
     return np.flatnonzero(padded[1:] != padded[:-1]).reshape(-1, 2)
+
+
+def widened(mask: NDArray[np.bool_], cells: int) -> NDArray[np.bool_]:
+    """True within so many cells of a True one.
+
+    >>> widened(np.array([False, False, True, False, False]), 1).tolist()
+    [False, True, True, True, False]
+    """
+    return np.asarray(scipy.ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
 
 
 def counts(sample_rate_hz: int, first: int, last: int, frames: int) -> NDArray[np.int64]:

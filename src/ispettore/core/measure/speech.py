@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
-from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches
+from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches, widened
 from ispettore.core.measure.spectra import Spectra, centres_hz
 
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
@@ -126,7 +126,7 @@ def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArr
     above = np.empty(count, dtype=np.uint8)
     under = np.empty((count + NOISE_EVERY - 1) // NOISE_EVERY, dtype=np.float32)
     any_dead = bool(dead.any())
-    near_dead = _near(dead, TENTH) if any_dead else dead
+    near_dead = widened(dead, TENTH) if any_dead else dead
     loud, least = _loud_and_least(voice_power, dead, near_dead)
     # In a gated file the softest live sound is speech, not room: there the noise is whatever lies far under the voice.
     gated = any_dead and least > loud - 30.0
@@ -157,11 +157,6 @@ def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[f
         return -60.0, -100.0
     loud = int(np.searchsorted(np.cumsum(histogram), 0.95 * histogram.sum())) / 10 - 200
     return loud, least if np.isfinite(least) else loud
-
-
-def _near(mask: Mask, cells: int) -> Mask:
-    """True within so many cells of a True one."""
-    return np.asarray(scipy.ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
 
 
 def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray[np.float64]:
@@ -378,7 +373,7 @@ def _room_tone(pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[
             out = usable & _sounding(quick[inside], slow[inside], usable, lowest, floor)
             usual = max(decibels.middle(rumbling[inside][usable]), lowest)
             out |= usable & (rumbling[inside] > usual + THUMP_DB)
-            kept = usable & ~_near(out, EDGE_CELLS)
+            kept = usable & ~widened(out, EDGE_CELLS)
             room[first:last] = kept
             if out.any():
                 sounds.append(runs(out) + first)

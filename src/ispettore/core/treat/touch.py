@@ -14,10 +14,10 @@ How fast the gain moves and how far the loudness range changed are shown beside 
 """
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.measure.grid import widened
 from ispettore.core.measure.inspection import Inspection
 
 WANDER_DB, DEPTH_DB, SPECTRUM_DB = 2.0, 6.0, 3.0
@@ -135,20 +135,15 @@ def swing(
     count = min(before.size, after.size, speech.size)
     was, now = before[:count].astype(np.float64), after[:count].astype(np.float64)
     spoken = speech[:count]
-    middle = room[:count] & ~_near(spoken, MIDDLE_CELLS)
+    middle = room[:count] & ~widened(spoken, MIDDLE_CELLS)
     if middle.sum() < MIDDLE_CELLS or not was[middle].any():
         return None
     usual = float(np.median(was[middle]))
-    beside = ~spoken & _near(spoken, BESIDE_CELLS) & (was > 0) & (was < usual * 10 ** (ROOM_ABOVE_DB / 10))
+    beside = ~spoken & widened(spoken, BESIDE_CELLS) & (was > 0) & (was < usual * 10 ** (ROOM_ABOVE_DB / 10))
     if beside.sum() < BESIDE_CELLS:
         return None
-    near, far = (10 * np.log10(max(now[mask].sum() / was[mask].sum(), 1e-12)) for mask in (beside, middle))
-    return max(0.0, float(near - far))
-
-
-def _near(mask: NDArray[np.bool_], cells: int) -> NDArray[np.bool_]:
-    """True within so many cells of a True one."""
-    return np.asarray(scipy.ndimage.maximum_filter1d(mask.view(np.uint8), 2 * cells + 1, mode="constant")).astype(bool)
+    beside_db, middle_db = (10 * np.log10(max(now[mask].sum() / was[mask].sum(), 1e-12)) for mask in (beside, middle))
+    return max(0.0, float(beside_db - middle_db))
 
 
 def _change(before: Inspection | None, after: Inspection | None, quantity: str) -> float | None:
