@@ -12,6 +12,7 @@ from ispettore.core.plan import limiting, room, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.spec import catalogue
+from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import touch
 from tests import corpus, speakers
 from tests.treating import RATE, measured, treated
@@ -78,6 +79,20 @@ class Levelling(unittest.TestCase):
         self.assertGreater(short, 1)
         self.assertAlmostEqual(obstacle.shortfall_db, short, delta=0.3)
         self.assertIn(f"the level stays {obstacle.shortfall_db:.1f} dB short", obstacle.advice)
+
+    def test_two_levels_that_exclude_one_another_are_named_with_peaks_limited_or_not(self):
+        levels = (
+            Limit(quantity="rms_dbfs", low=-10, high=-5),
+            Limit(quantity="integrated_loudness_lufs", low=-40, high=-30),
+        )
+        for more in ((), (Limit(quantity="true_peak_dbtp", high=-1),), (Limit(quantity="noise_floor_dbfs", high=-60),)):
+            wanted = Specification(id="x", name="X", limits=(*levels, *more))
+            with tempfile.TemporaryDirectory() as folder, self.subTest(more=more):
+                path = Path(folder) / "in.wav"
+                soundfile.write(path, shouted("wren", 6.0, 3), RATE, "PCM_24")
+                [obstacle] = conform(path, wanted, Path(folder) / "out.wav").obstacles
+                self.assertEqual(obstacle.limits, ("rms_dbfs", "integrated_loudness_lufs"))
+                self.assertIn("exclude one another", obstacle.advice)
 
     def test_what_limiting_takes_is_solved_for(self):
         basis = measured(shouted("wren", 10.0, 4)).basis

@@ -52,7 +52,7 @@ def short_of_quiet(basis: Basis, specification: Specification, learned: Learned,
 def _raised(basis: Basis, window: GainWindow, specification: Specification, learned: Learned, bounds: Bounds) -> float:
     """How much louder than the level alone asks for the room becomes by limiting, and by compression where that has to help."""
     voice = window.without(*(item.quantity for item in window.bars if QUANTITIES[item.quantity].is_room))
-    if voice.open or voice.low_db is None:
+    if voice.open or voice.low_db is None or not voice.without(*PEAKS).open:  # it is not the peaks that stand in the way
         return 0.0
     ceiling = levelling.ceiling_of(specification, learned)
     lowest = limiting.compensated(
