@@ -32,7 +32,7 @@ from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.bounds import load as load_bounds
 from ispettore.core.plan.conform import Conformed, proposed
 from ispettore.core.plan.conform import conform as conform_file
-from ispettore.core.plan.levelling import PREFERENCES, USUAL_PREFERENCE
+from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE
 from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import builtin, catalogue, standing
@@ -420,7 +420,8 @@ def _print_conformed(result: Conformed, out: Path) -> None:
 
 def _print_obstacle(obstacle: Obstacle) -> None:
     names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
-    short = f" ({number(obstacle.shortfall_db, 1)} dB short)" if obstacle.shortfall_db else ""
+    unit = QUANTITIES[obstacle.limits[0]].difference_unit
+    short = f" ({number(obstacle.shortfall_db, 1)} {unit} short)" if obstacle.shortfall_db else ""
     typer.echo(f"  {names}{short}: {obstacle.advice}")
 
 
@@ -434,6 +435,8 @@ def _print_plan(preference: str, plan: Plan) -> None:
     for quantity, value in plan.predicted.items():
         about = QUANTITIES[quantity]
         typer.echo(f"       {about.title:22} {with_unit(value, about.unit, about.decimals):>14}")
+    if plan.leaves:
+        typer.echo(f"  Left as found: {', '.join(f'{title_of_finding(each.kind)} ({each.count})' for each in plan.leaves)}.")
 
 
 def _plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
@@ -442,6 +445,7 @@ def _plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
         "preference": preference,
         "steps": [{"kind": step.kind, "settings": step.settings, "reason": step.reason} for step in plan.treatment.steps],
         "predicted": plan.predicted,
+        "leaves": [each.model_dump() for each in plan.leaves],
         "touch": plan.touch.model_dump(),
     }
 

@@ -14,6 +14,7 @@ from ispettore.core.plan import evening, planner, preparing, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.conform import conform, role_for
+from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.window import Bar, of_bars
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.quantities import ROOM_LEVELS
@@ -161,29 +162,21 @@ class Evening(unittest.TestCase):
             name="Dense",
             limits=(Limit(quantity="rms_dbfs", low=-15, high=-12, guard=0.5), Limit(quantity="true_peak_dbtp", high=-1)),
         )
-        self.window = window.gain_window(self.measured.inspection, self.specification)
+        self.readings = window.expected(self.measured.inspection, self.specification)
 
-    def search(self, bounds: Bounds):
-        return evening.search(
-            self.measured.basis,
-            self.window,
-            ceiling_dbtp=-1.2,
-            level="rms_dbfs",
-            guard_db=0.5,
-            bounds=bounds,
-            peaks=window.PEAKS,
-        )
+    def search(self, bounds: Bounds) -> evening.Evened:
+        asked = Asked(self.specification, window.Learned(), "light", bounds)
+        self.assertFalse(evening.plain(self.measured.basis, self.readings, asked).held.enough)
+        return evening.search(self.measured.basis, self.readings, asked)
 
     def test_the_mildest_ratio_that_stays_within_the_bounds(self):
-        easy, strict = self.search(Bounds(limiting_db=6)), self.search(Bounds(limiting_db=2))
-        self.assertIsNotNone(easy)
+        easy, strict = self.search(Bounds(limiting_db=6, riding_db=0)), self.search(Bounds(limiting_db=2, riding_db=0))
         for found, most in ((easy, 6), (strict, 2)):
-            if found is not None:
-                self.assertLessEqual(found.limiting_db, most)
-                self.assertLessEqual(found.compression_db, 10)
-                self.assertLessEqual(found.settings.ratio, 4)
-        if strict is not None:
-            self.assertGreaterEqual(strict.settings.ratio, easy.settings.ratio)
+            self.assertTrue(found.held.enough)
+            self.assertLessEqual(found.held.depth_db, most + 0.05)
+            self.assertLessEqual(found.shaping.compression_db, 10)
+            self.assertLessEqual(found.shaping.compressor.ratio, 4)
+        self.assertGreaterEqual(strict.shaping.compressor.ratio, easy.shaping.compressor.ratio)
 
     def test_no_bounds_wide_enough_no_evening(self):
-        self.assertIsNone(self.search(Bounds(limiting_db=0, compression_db=0)))
+        self.assertIsNone(self.search(Bounds(limiting_db=0, compression_db=0, riding_db=0)))

@@ -205,7 +205,7 @@ class StepsAgainstReferences(unittest.TestCase):
         wave[len(wave) // 2 :] *= 2
         found = measure_array(wave, sample_rate_hz=RATE)
         chosen = level_riding.LevelRiding(target_lufs=-22, up_db=15, down_db=15, speed_s=2)
-        gain, target = level_riding.draw(found, chosen)
+        gain, target = level_riding.draw(found.k_power, found.speech_mask, found.passages.room, chosen)
         self.assertEqual(target, -22)
         power, speech = found.k_power.astype(np.float64), found.speech_mask
 

@@ -14,7 +14,7 @@ from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
-from ispettore.core.plan.levelling import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds
 from ispettore.studio.catalogue.views import ChosenToneView, FindingPlace, RecordingDetail
 from ispettore.studio.errors import NotFound

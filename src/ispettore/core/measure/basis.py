@@ -36,6 +36,32 @@ class Basis:
         """True in the cells of room tone, shape (cells,)."""
         return mask(self.inspection.room_tone, self.counts.size)
 
+    @functools.cached_property
+    def told(self) -> dict[str, float | None]:
+        """What these cells were found to tell of readings, by quantity: worked out once."""
+        return {}
+
+    def times(self, factor: NDArray[np.floating]) -> "Basis":
+        """As if each cell had been multiplied by its own factor, shape (cells,). Speech and room stay where they are."""
+        by = np.asarray(factor, dtype=np.float32)
+        squared = by**2
+        return self._of(self.peak * by, self.power * squared, self.k_power * squared[: self.k_power.size], slice(None))
+
+    def part(self, cells: NDArray[np.bool_]) -> "Basis":
+        """Some of its cells, as if they were all; `cells` is a mask of shape (cells,)."""
+        return self._of(self.peak[:, cells], self.power[:, cells], self.k_power[cells[: self.k_power.size]], cells)
+
+    def _of(
+        self,
+        peak: NDArray[np.float32],
+        power: NDArray[np.float32],
+        k_power: NDArray[np.float32],
+        cells: NDArray[np.bool_] | slice,
+    ) -> "Basis":
+        other = Basis(self.inspection, peak, power, k_power, self.counts[cells])
+        other.__dict__.update(speech=self.speech[cells], room=self.room[cells])
+        return other
+
 
 def mask(spans: list[Span], cells: int) -> NDArray[np.bool_]:
     """True in the cells of some spans, shape (cells,).

@@ -1,16 +1,20 @@
 """Bounds of decency: what the planner may do to a voice. Published and changeable; without them a gate could "pass" any noise."""
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ispettore.core import errors
+from ispettore.core.figures import with_unit
 from ispettore.core.text import shown_name
+from ispettore.core.treat.treatment import STEPS
 
 
 class Bounds(BaseModel):
-    """All in dB but the ratio. Limiting and compression are the 99th percentile of gain reduction over speech; `pauses_db` is what
+    """All in dB but the ratio. Limiting and compression are the 99th percentile of gain reduction over speech, `riding_db` is how
+    far level riding may go up and how far down; `pauses_db` is what
     noise reduction and expansion together may take from the pauses. What is taken from under the words as well (hum, rumble) has
     no bound."""
 
@@ -19,6 +23,7 @@ class Bounds(BaseModel):
     limiting_db: float = Field(6.0, ge=0, le=24)
     compression_db: float = Field(10.0, ge=0, le=30)
     ratio: float = Field(4.0, ge=1, le=20)
+    riding_db: float = Field(6.0, ge=0, le=15)
     noise_reduction_db: float = Field(12.0, ge=0, le=18)
     pauses_db: float = Field(18.0, ge=0, le=60)
 
@@ -30,6 +35,16 @@ class Given(BaseModel):
 
     kind: str
     db: float
+
+
+def told(given: Sequence[Given]) -> str:
+    """What each step could have given.
+
+    >>> told((Given(kind="hum-filter", db=3.14), Given(kind="noise-reduction", db=12)))
+    'hum filter 3.1 dB, noise reduction 12.0 dB'
+    """
+    worth = (each for each in given if each.db >= 0.05)
+    return ", ".join(f"{STEPS[each.kind].title.lower()} {with_unit(each.db, 'dB')}" for each in worth)
 
 
 class Obstacle(BaseModel):

@@ -25,10 +25,11 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
 from ispettore.core.plan.bounds import Bounds, Given
+from ispettore.core.plan.foretelling import Moved
 from ispettore.core.treat import runner
 from ispettore.core.treat.runner import touched
 from ispettore.core.treat.touch import Touch
-from ispettore.core.treat.treatment import STEPS, Step, Treatment
+from ispettore.core.treat.treatment import Step, Treatment
 
 STRETCH_S, EVERY_S = 40.0, 5.0
 LEAST_ROOM_S, LEAST_SPEECH = 2.0, 0.3
@@ -46,9 +47,6 @@ OF_THE_VOICE = 0.8
 
 MOST_TURNS = 3
 SILENT_DB = -60.0
-
-Moved = dict[str, float]
-"""What a chain does to readings, in their units, by quantity."""
 
 Missing = Callable[[Moved], float]
 """How many dB are missing still once readings have moved so; below 0 with room to spare."""
@@ -76,15 +74,6 @@ class Cleaning(BaseModel):
     @property
     def closes(self) -> bool:
         return self.missing_db <= CLOSED_DB
-
-    def told(self) -> str:
-        """What each step could have given: "hum filter 3.1 dB, noise reduction 12.0 dB".
-
-        >>> Cleaning(given=(Given(kind="hum-filter", db=3.14), Given(kind="noise-reduction", db=12))).told()
-        'hum filter 3.1 dB, noise reduction 12.0 dB'
-        """
-        worth = (each for each in self.given if each.db >= 0.05)
-        return ", ".join(f"{STEPS[each.kind].title.lower()} {with_unit(each.db, 'dB')}" for each in worth)
 
 
 class Trial:

@@ -23,12 +23,12 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, levelling, planner, preparing, room
+from ispettore.core.plan import cleaning, ending, levelling, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.levelling import PREFERENCES, USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Asked, Preference
 from ispettore.core.plan.planner import Plan
-from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
+from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of, limits
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.quantities import QUANTITIES, ROOM_LEVELS
@@ -197,20 +197,23 @@ class _Attempt:
         for number in range(1, ROUNDS + 1):
             cleaned = self._cleaned(basis, learned)
             plan = self._plan(basis, preference, learned, prepared, cleaned)
-            if obstacles := (*plan.obstacles, *cancels):
+            if obstacles := (*plan.obstacles, *cancels, *(plan.doubts if number > 1 else ())):
                 return self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             if not within and number == ROUNDS:
-                return self._refuse(
-                    plan, (levelling.too_dense(plan.window, limited - self.bounds.limiting_db, self.bounds),), number
-                )
+                level = level_of(plan.window) or PEAKS[0]
+                too_deep = levelling.beyond((level, PEAKS[0]), limited - self.bounds.limiting_db, self.bounds)
+                return self._refuse(plan, (too_deep,), number)
             verdict = judge(written, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
                 break
-            learned = self._learn(plan, basis, written, learned, cleaned)
+            learned = self._learn(plan, basis, written, learned)
+            if not within:
+                deeper = limited - self.bounds.limiting_db
+                learned = learned.model_copy(update={"depth_db": learned.depth_db + deeper})
         assert closest is not None
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
@@ -282,7 +285,8 @@ class _Attempt:
 
     def _cleaned(self, basis: Basis, learned: Learned) -> Cleaning | None:
         """The cleaning that this recording needs by what is known so far, tried on a stretch of it; None where it needs none."""
-        missing = room.short_of_quiet(basis, self.specification, learned, self.bounds)
+        readings = ending.readings(basis.inspection, self.specification, learned)
+        missing = room.short_of_quiet(basis, readings, Asked(self.specification, learned, "light", self.bounds))
         if missing is None:
             return None
         self.progress("trying what cleans the room", 0.0)
@@ -340,34 +344,35 @@ class _Attempt:
             history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
         )
 
-    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned, cleaned: Cleaning | None) -> Learned:
+    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned) -> Learned:
         """Correct what was learned by how far the written file lies from where the plan said it would."""
         level = level_of(plan.window)
         changes: dict[str, Any] = {}
-        if level is not None:
-            reading = reading_for(level, after, self.specification)
-            item = next(item for item in plan.after_window.bars if item.quantity == level)
-            limit = self.specification.limit(level)
-            if isinstance(reading, float) and limit is not None and item.low_db is not None and limit.low is not None:
-                expected = limit.low - item.low_db + plan.target_gain_db + plan.expected_loss_db
-                changes["level_db"] = learned.level_db + reading - expected
+        read = {name: reading_for(name, after, self.specification) for name in plan.predicted}
+        off = {name: value - plan.predicted[name] for name, value in read.items() if isinstance(value, float)}
+        if level in off:
+            changes["level_db"] = learned.level_db + off[level]
+        known = off.get(level or "", 0.0)  # of these, what the level's own correction brings
+        brought = {name: known * _share(name, level) for name in off if "evening" in QUANTITIES[name].moved_by}
+        changes["others"] = {name: learned.others.get(name, 0.0) + off[name] - by for name, by in brought.items()}
         limiter = plan.treatment.find("true-peak-limiter")
-        for quantity in PEAKS:
-            limit, reading = self.specification.limit(quantity), after.value(quantity)
-            if limit is None or limit.high is None or reading is None or reading <= limit.high:
+        for limit in limits(self.specification):
+            reading = after.value(limit.quantity)
+            if not limit.about.is_peak or limit.high is None or reading is None or reading <= limit.high:
                 continue
             changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
         room = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_room), ROOM_LEVELS[0])
         noise, was = after.value(room), basis.inspection.value(room)
         if noise is not None and was is not None:
-            moved = cleaned.moved.get(room, 0.0) if cleaned is not None else 0.0
-            changes["noise_db"] = noise - was - moved - plan.target_gain_db
+            changes["noise_db"] = noise - was - plan.target_gain_db
+            if room in off:
+                changes["noise_db"] = learned.noise_db + off[room]
         ends = plan.treatment.find("head-and-tail")
         if ends is not None:
-            read = {quantity: after.value(quantity) for quantity in ends.settings}
+            came = {quantity: after.value(quantity) for quantity in ends.settings}
             changes["ends_s"] = {
                 **learned.ends_s,
-                **{quantity: reading - ends.settings[quantity] for quantity, reading in read.items() if reading is not None},
+                **{quantity: reading - ends.settings[quantity] for quantity, reading in came.items() if reading is not None},
             }
         return learned.model_copy(update=changes)
 
@@ -426,6 +431,14 @@ def _excerpt(path: Path, basis: Basis, rate: int) -> Block:
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:
     first, second = before.value(quantity), after.value(quantity)
     return second - first if first is not None and second is not None else 0.0
+
+
+def _share(quantity: str, level: str | None) -> float:
+    """How far a reading follows that level's own correction."""
+    about = QUANTITIES[quantity]
+    if about.difference is not None:
+        return -1.0 if level == about.difference[1] else 0.0
+    return 1.0 if about.moves_with_gain else 0.0
 
 
 def _missed(verdict: Verdict) -> list[Obstacle]:

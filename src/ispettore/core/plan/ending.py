@@ -3,7 +3,7 @@
 from ispettore.core.figures import number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan.bounds import Obstacle
-from ispettore.core.plan.window import Learned
+from ispettore.core.plan.window import Learned, Readings, expected
 from ispettore.core.spec.quantities import QUANTITIES, moved_by
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat.treatment import Step
@@ -51,3 +51,9 @@ def added(inspection: Inspection, ends: Step | None) -> float:
     if ends is None:
         return 0.0
     return sum(float(length) - (inspection.value(name) or 0.0) for name, length in ends.settings.items())
+
+
+def readings(inspection: Inspection, specification: Specification, learned: Learned) -> Readings:
+    """What a file will read if nothing but its ends is treated."""
+    ends, _ = proposed(inspection, specification, learned)
+    return expected(inspection, specification, learned, longer_s=added(inspection, ends))

@@ -5,26 +5,36 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.measure import loudness
 from ispettore.core.measure.basis import Basis
-from ispettore.core.spec.quantities import quantity
+from ispettore.core.plan import foretelling
 from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 
 CLOSE_DB, MOST_TURNS = 0.005, 12
+Lost = Callable[[float], float]
+"""What is lost of a gain in dB: 0 or below."""
 
 
 def depth(basis: Basis, gain_db: float, ceiling_dbtp: float) -> float:
     """What a limiter would take at the 99th percentile over speech, in dB."""
-    if not basis.speech.any():
-        return 0.0
-    return float(-np.percentile(reduction(basis, gain_db, ceiling_dbtp)[basis.speech], 1))
+    return depth_of(reduction(basis, gain_db, ceiling_dbtp), basis.speech)
+
+
+def depth_of(reduction_db: NDArray[np.floating], speech: NDArray[np.bool_]) -> float:
+    """How deep a gain per cell goes at the 99th percentile over speech, in dB; both of shape (cells,).
+
+    >>> depth_of(np.array([0.0, -3.0, -9.0]), np.array([True, True, False])) > 2.9
+    True
+    """
+    spoken = reduction_db[speech]
+    return max(0.0, float(-np.percentile(spoken, 1))) if spoken.size else 0.0
 
 
 def loss(basis: Basis, gain_db: float, ceiling_dbtp: float, level: str | None) -> float:
     """What limiting would take from a level in dB (0 or below)."""
     if level is None:
         return 0.0
-    return min(0.0, level_change(basis, 10 ** (reduction(basis, gain_db, ceiling_dbtp) / 20), level))
+    held = basis.times(10 ** (reduction(basis, gain_db, ceiling_dbtp) / 20))
+    return min(0.0, foretelling.changes(basis, held, [level]).get(level, 0.0))
 
 
 def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
@@ -32,7 +42,7 @@ def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.f
     return surrogate(basis.peak.max(axis=0) * 10 ** (gain_db / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
 
 
-def compensated(gain_db: float, lost: Callable[[float], float]) -> float:
+def compensated(gain_db: float, lost: Lost) -> float:
     """The gain after which `gain_db` is left: more of it is limited more, so this is solved, not corrected once.
 
     `lost` tells what is lost of a gain in dB (0 or below). Found by secants; where limiting takes all that is added, the gain
@@ -62,14 +72,3 @@ def deepest(basis: Basis, gain_db: float, ceiling_dbtp: float, depth_db: float) 
         middle = (low + high) / 2
         low, high = (middle, high) if depth(basis, middle, ceiling_dbtp) <= depth_db else (low, middle)
     return low
-
-
-def level_change(basis: Basis, factor: NDArray[np.float64], level: str) -> float:
-    """How a level's reading changes when each cell is multiplied by its factor, in dB."""
-    if quantity(level).k_weighted:
-        duration = basis.inspection.facts.duration_s
-        was = loudness.integrated(basis.k_power, duration_s=duration).value
-        now = loudness.integrated(basis.k_power * factor[: basis.k_power.size] ** 2, duration_s=duration).value
-        return now - was if was is not None and now is not None else 0.0
-    power = basis.power.mean(axis=0) * basis.counts
-    return 10 * float(np.log10(np.sum(power * factor**2) / np.sum(power)))

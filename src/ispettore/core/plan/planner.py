@@ -8,13 +8,14 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import ending, levelling, mending, room
+from ispettore.core.plan import ending, levelling, mending, remedies, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.levelling import USUAL_PREFERENCE, Preference
-from ispettore.core.plan.window import GainWindow, Learned, gain_window
+from ispettore.core.plan.holding import USUAL_PREFERENCE, Asked, Preference
+from ispettore.core.plan.remedies import Left
+from ispettore.core.plan.window import GainWindow, Learned, window_of
 from ispettore.core.spec import standing
-from ispettore.core.spec.quantities import CLEANING, QUANTITIES
+from ispettore.core.spec.quantities import CLEANING
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.treat import touch
@@ -25,7 +26,7 @@ from ispettore.core.treat.treatment import Treatment
 class Plan(BaseModel):
     """A treatment proposed, with the window it was read from; or the obstacles that leave none.
 
-    `after_window` is the window that cleaning and compression are expected to leave: the one the gain was chosen in.
+    `after_window` is the window that cleaning and evening are expected to leave: the one the gain was chosen in.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -35,12 +36,15 @@ class Plan(BaseModel):
     after_window: GainWindow
     target_gain_db: float = 0.0
     expected_limiting_db: float = 0.0
-    expected_loss_db: float = 0.0
     predicted: dict[str, float] = {}
-    """What the written file is expected to read, by quantity: those that a bar of the window stands for."""
+    """What the written file is expected to read, by quantity: those that level, dynamics or cleaning move."""
     touch: Touch = Touch()
     """As far as it can be told before anything runs."""
     obstacles: tuple[Obstacle, ...] = ()
+    leaves: tuple[Left, ...] = ()
+    """What was found and is not mended by it."""
+    doubts: tuple[Obstacle, ...] = ()
+    """What is so near to impossible that only a run can tell."""
 
 
 def make(
@@ -57,34 +61,38 @@ def make(
     """Plan from the inspection of the recording after its conversions (`basis`), and from the cleaning that was chosen for it by
     trial. Readings are predicted for the written file."""
     bounds, learned, prepared = bounds or Bounds(), learned or Learned(), prepared or Treatment()
-    inspection = basis.inspection
+    inspection, asked = basis.inspection, Asked(specification, learned, preference, bounds)
     ends, end_obstacles = ending.proposed(inspection, specification, learned)
-    shown = gain_window(inspection, specification, learned, longer_s=ending.added(inspection, ends))
+    readings = ending.readings(inspection, specification, learned)
+    shown = window = window_of(readings, specification)
     mended, unmended = mending.needed(inspection, specification, role=role)
-    window, steps = shown, [*prepared.steps, *mended]
+    steps = [*prepared.steps, *mended]
     if cleaning is not None and cleaning.closes:
         if any(step.kind == "rumble-filter" for step in cleaning.steps):  # takes an offset away too
             steps = [step for step in steps if step.kind != "rumble-filter"]
         steps += cleaning.steps
-        window = shown.moved(**{name: by for name, by in cleaning.moved.items() if QUANTITIES[name].moves_with_gain})
+        readings = {name: value + cleaning.moved.get(name, 0.0) for name, value in readings.items()}
+        window = window_of(readings, specification)
     obstacles = [*_still(inspection, specification, role, cleaning), *unmended, *end_obstacles]
     excluded = room.excluded(window, inspection, specification, cleaning)
     if excluded is not None:
         return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
-    hold = levelling.levelled(basis, window, shown, specification, learned, preference, bounds, cleaned=window is not shown)
-    steps += hold.steps
+    level = levelling.levelled(basis, readings, asked, cleaned=window is not shown)
+    steps += level.steps
     if ends is not None:
         steps.append(ends)
+    treatment = Treatment(steps=tuple(steps))
     return Plan(
-        treatment=Treatment(steps=tuple(steps)),
+        treatment=treatment,
         window=shown,
-        after_window=hold.window,
-        target_gain_db=hold.gain_db,
-        expected_limiting_db=hold.limiting_db,
-        expected_loss_db=hold.loss_db,
-        predicted=levelling.predicted(hold, specification, learned),
-        touch=touch.both(cleaning.touch, hold.touch) if cleaning is not None and cleaning.closes else hold.touch,
-        obstacles=(*obstacles, *hold.obstacles),
+        after_window=level.window,
+        target_gain_db=level.gain_db,
+        expected_limiting_db=level.limiting_db,
+        predicted=level.predicted,
+        touch=touch.both(cleaning.touch, level.touch) if cleaning is not None and cleaning.closes else level.touch,
+        obstacles=(*obstacles, *(each for each in level.obstacles if each.limits not in {one.limits for one in obstacles})),
+        leaves=remedies.left(inspection, treatment),
+        doubts=level.doubts,
     )
 
 
@@ -97,7 +105,9 @@ def _still(inspection: Inspection, specification: Specification, role: Role, cle
             continue
         if about.moved_by & {"ends", "conversion", "format", *mending.MENDING}:
             continue
-        if about.moves_with_gain and limit.reading is not None:
+        if (about.moves_with_gain or about.counts is not None) and limit.reading is not None:
+            continue
+        if "evening" in about.moved_by and limit.position == "over":
             continue
         said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()
         found.append(

@@ -1,6 +1,12 @@
 """What mends a finding: a step, another take, or nothing, and why."""
 
+from collections import Counter
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import FindingKind
+from ispettore.core.treat.treatment import Treatment
 
 REMEDIES: dict[FindingKind, str] = {
     "asymmetry": "The wave leans to one side, as many voices do; a linear-phase filter keeps it from costing headroom.",
@@ -40,3 +46,40 @@ def advice(kind: str) -> str:
     'The file ends before its header says it should. Copy or export it again.'
     """
     return next((said for known, said in REMEDIES.items() if known == kind), "")
+
+
+MENDED_BY: dict[FindingKind, frozenset[str]] = {
+    "clipping": frozenset({"clip-repair"}),
+    "clipping-suspected": frozenset({"clip-repair"}),
+    "dc-offset": frozenset({"rumble-filter"}),
+    "dead-silence": frozenset({"room-tone-fill"}),
+    "hum": frozenset({"hum-filter"}),
+    "identical-channels": frozenset({"channels"}),
+    "inter-sample-over": frozenset({"true-peak-limiter"}),
+    "inverted-channel": frozenset({"channels"}),
+    "level-jump": frozenset({"level-riding"}),
+    "rumble": frozenset({"rumble-filter"}),
+    "silent-channel": frozenset({"channels"}),
+}
+"""The steps that mend a finding, where any does."""
+
+
+class Left(BaseModel):
+    """Findings of a kind that a treatment leaves as they are, how many, and what mends them."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: str
+    count: int
+    advice: str
+
+
+def left(inspection: Inspection, treatment: Treatment) -> tuple[Left, ...]:
+    """What a treatment leaves of what was found, but for mere notes; in the order in which it was found."""
+    steps = {step.kind for step in treatment.steps if step.on}
+    found = Counter(
+        finding.kind
+        for finding in inspection.findings
+        if finding.severity != "note" and not steps & MENDED_BY.get(finding.kind, frozenset())
+    )
+    return tuple(Left(kind=kind, count=count, advice=advice(kind)) for kind, count in found.items())

@@ -3,74 +3,76 @@
 from ispettore.core.figures import number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import ending, levelling, limiting
-from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.cleaning import Cleaning, Missing, Moved
-from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of, of_bars
-from ispettore.core.spec.quantities import CLEANING, QUANTITIES
+from ispettore.core.plan import evening, foretelling, holding, levelling
+from ispettore.core.plan.bounds import Obstacle, told
+from ispettore.core.plan.cleaning import Cleaning, Missing
+from ispettore.core.plan.foretelling import Moved
+from ispettore.core.plan.holding import MOST_GAIN_DB, Asked
+from ispettore.core.plan.window import PEAKS, GainWindow, Readings, level_of, limits, of_bars, window_of
+from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import reading_for
 
+EVENED_LEVELS = tuple(name for name in moved_by("evening") if QUANTITIES[name].moves_with_gain)
 NEARER = "Record nearer to the microphone, and switch off or shut out what hums and blows."
 
 
-def missing(inspection: Inspection, specification: Specification, window: GainWindow, *, raised_db: float) -> Missing:
+def missing(readings: Readings, specification: Specification, *, evened: Moved) -> Missing:
     """By how much the room is too loud against the voice, in dB, once readings have moved so; negative with room to spare.
 
-    `raised_db` is how much louder the room becomes by what holds the peaks: a limiter takes from the voice alone, and the gain that
-    makes up for it raises both.
+    `evened` is what evening and holding the peaks do to the room and to its distance from the voice: a limiter takes from the voice
+    alone, and the gain that makes up for it raises both.
     """
+    window = window_of(readings, specification)
     room = of_bars([item for item in window.bars if QUANTITIES[item.quantity].is_room])
     others = window.without(*PEAKS, *(item.quantity for item in room.bars))
     ratios = [
-        (limit.quantity, limit.low - value)
-        for limit in specification.limits
-        if limit.severity == "must" and limit.low is not None and limit.about.moved_by == CLEANING
-        if isinstance(value := reading_for(limit.quantity, inspection, specification), float)
+        (limit.quantity, limit.low - readings[limit.quantity])
+        for limit in limits(specification)
+        if limit.low is not None and limit.about.moved_by == CLEANING and limit.quantity in readings
     ]
 
     def left(moved: Moved) -> float:
         by = {name: change for name, change in moved.items() if QUANTITIES[name].moves_with_gain}
         low, high = others.moved(**by).low_db, room.moved(**by).high_db
-        gaps = [short - moved.get(name, 0.0) for name, short in ratios]
+        gaps = [short - moved.get(name, 0.0) - evened.get(name, 0.0) for name, short in ratios]
         if low is not None and high is not None:
-            gaps.append(low - high + raised_db)
-        return max(gaps, default=-levelling.MOST_GAIN_DB)
+            gaps.append(low - high + max((evened.get(item.quantity, 0.0) for item in room.bars), default=0.0))
+        return max(gaps, default=-MOST_GAIN_DB)
 
     return left
 
 
-def short_of_quiet(basis: Basis, specification: Specification, learned: Learned, bounds: Bounds) -> Missing | None:
+def short_of_quiet(basis: Basis, readings: Readings, asked: Asked) -> Missing | None:
     """What cleaning would have to bring; None where nothing of that kind stands in the way."""
-    inspection = basis.inspection
-    ends, _ = ending.proposed(inspection, specification, learned)
-    window = gain_window(inspection, specification, learned, longer_s=ending.added(inspection, ends))
-    left = missing(inspection, specification, window, raised_db=_raised(basis, window, specification, learned, bounds))
+    names = [name for name in readings if QUANTITIES[name].is_room or QUANTITIES[name].moved_by == CLEANING]
+    if not names:
+        return None
+    left = missing(readings, asked.specification, evened=_evened(basis, readings, names, asked))
     return left if left({}) > 0 else None
 
 
-def _raised(basis: Basis, window: GainWindow, specification: Specification, learned: Learned, bounds: Bounds) -> float:
-    """How much louder than the level alone asks for the room becomes by limiting, and by compression where that has to help."""
-    voice = window.without(*(item.quantity for item in window.bars if QUANTITIES[item.quantity].is_room))
-    if voice.open or voice.low_db is None or not voice.without(*PEAKS).open:  # it is not the peaks that stand in the way
-        return 0.0
-    ceiling = levelling.ceiling_of(specification, learned)
-    lowest = limiting.compensated(
-        voice.low_db + levelling.LEVEL_RESERVE_DB,
-        lambda gain: limiting.loss(basis, gain, ceiling, levelling.aimed_level(specification)),
-    )
-    if limiting.depth(basis, lowest, ceiling) > bounds.limiting_db:
-        found = levelling.evened(basis, voice, specification, ceiling, bounds)
-        if found is not None:
-            return found.gain_db + found.room_db - voice.low_db
-    return lowest - voice.low_db
+def _evened(basis: Basis, readings: Readings, names: list[str], asked: Asked) -> Moved:
+    """How the room moves beyond what the level alone asks for, by limiting, and by evening where that has to help."""
+    voice = {name: value for name, value in readings.items() if name not in names}
+    simple = evening.plain(basis, voice, asked)
+    if simple.held.ceiling_dbtp is None and simple.held.enough:
+        return {}
+    found = levelling.solved(basis, voice, asked, simple)
+    shaped = basis.times(10 ** (found.gain_db / 20))
+    changed = foretelling.changes(basis, shaped.times(10 ** (found.held.reduction_db / 20)), names)
+    wide, was = (window_of(each, asked.specification).without(*PEAKS) for each in (found.shaped, voice))
+    if was.low_db is None or found.held.ceiling_dbtp is None:
+        return changed
+    more = holding.lowest(wide, shaped, found.held.ceiling_dbtp, asked) - was.low_db
+    return {name: by + (more if QUANTITIES[name].is_room else 0.0) for name, by in changed.items()}
 
 
 def excluded(
     window: GainWindow, inspection: Inspection, specification: Specification, cleaning: Cleaning | None
 ) -> Obstacle | None:
-    """Level against noise, where not even all the cleaning that the bounds allow brings the room down far enough."""
-    wide = window.without(*PEAKS)
+    """Level against noise, where not even all the cleaning that the bounds allow brings the room down far enough; or two levels
+    that nothing brings together."""
+    wide = window.without(*PEAKS, *EVENED_LEVELS)
     tried = cleaning if cleaning is not None and not cleaning.closes else None
     if wide.open or wide.raised_by is None or wide.held_by is None:
         return _still_too_loud(tried, window, specification) if tried is not None else None
@@ -105,5 +107,5 @@ def _still_too_loud(tried: Cleaning, window: GainWindow, specification: Specific
 
 
 def _too_loud(tried: Cleaning) -> str:
-    told = f"Cleaning gives {tried.told()} at the most; " if tried.given else "No cleaning helps here; "
-    return f"{told}{number(tried.missing_db, 1)} dB are missing still. {NEARER}"
+    gives = f"Cleaning gives {told(tried.given)} at the most; " if tried.given else "No cleaning helps here; "
+    return f"{gives}{number(tried.missing_db, 1)} dB are missing still. {NEARER}"

@@ -9,7 +9,7 @@ import math
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.spec.quantities import QUANTITIES, moved_by
+from ispettore.core.spec.quantities import CLEANING, QUANTITIES, Quantity, moved_by
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import reading_for
 
@@ -106,39 +106,104 @@ def of_bars(bars: list[Bar]) -> GainWindow:
 
 
 class Learned(BaseModel):
-    """What running and encoding did beyond what was asked: dB added to level, peak and noise, seconds to the ends."""
+    """What running and encoding did beyond what was asked: dB added to level, peak and noise, seconds to the ends, and what else
+    came out otherwise than expected."""
 
     model_config = ConfigDict(frozen=True)
 
     level_db: float = 0.0
     peak_db: float = 0.0
     noise_db: float = 0.0
+    depth_db: float = 0.0
+    """By how much limiting is deeper than foretold."""
+
     ends_s: dict[str, float] = {}
-    """By quantity."""
+    others: dict[str, float] = {}
+    """Both of these by quantity."""
+
+    def added(self, about: Quantity) -> float:
+        """What is added to a reading."""
+        if about.moved_by == CLEANING:
+            return 0.0
+        if about.difference is not None:
+            first, second = (self.added(QUANTITIES[name]) for name in about.difference)
+            return first - second + self.others.get(about.name, 0.0)
+        if about.is_peak:
+            return self.peak_db
+        if about.is_room:
+            return self.noise_db
+        return (self.level_db if about.moves_with_gain else 0.0) + self.others.get(about.name, 0.0)
 
 
-def gain_window(
+Readings = dict[str, float]
+"""What a file reads or is expected to, by quantity, in its unit."""
+
+
+def limits(specification: Specification) -> list[Limit]:
+    """What must be met by every file, as it is planned for: no places above a bound of a peak is a bound on that peak, and where
+    no peak is limited, full scale limits them, as a file holds no more."""
+    musts = [limit for limit in specification.limits if limit.severity == "must" and limit.applies_to != "production"]
+    bounded = {limit.quantity for limit in musts if limit.high is not None}
+    found: list[Limit] = []
+    for limit in musts:
+        counts = limit.about.counts
+        if counts is None:
+            found.append(limit)
+        elif limit.high is not None and counts[0] not in bounded:
+            found.append(limit.model_copy(update={"quantity": counts[0], "low": None, "high": counts[1]}))
+    if not any(limit.about.is_peak and limit.high is not None for limit in found):
+        found.append(Limit(quantity=PEAKS[0], high=0.0))
+    return found
+
+
+def expected(
     inspection: Inspection, specification: Specification, learned: Learned | None = None, *, longer_s: float = 0.0
-) -> GainWindow:
-    """The window for a file: one bar for each must-limit on a quantity that moves with gain and has a reading.
+) -> Readings:
+    """What a file will read after encoding, if nothing but its ends is treated: of every limit that level, dynamics or cleaning can
+    move, and of what makes it up.
 
     `longer_s` is how much longer head and tail will make it: what is averaged over the whole file falls by so much.
     """
     learned = learned or Learned()
-    bars = []
-    for limit in specification.limits:
-        about = limit.about
-        if not about.moves_with_gain or limit.severity != "must" or limit.applies_to == "production":
-            continue
-        reading = reading_for(limit.quantity, inspection, specification)
+    wanted = [limit.about for limit in limits(specification) if limit.about.moved_by & {"gain", "evening", "cleaning"}]
+    parts = [QUANTITIES[name] for about in wanted for name in about.difference or ()]
+    found: Readings = {}
+    for about in [*wanted, *parts]:
+        reading = reading_for(about.name, inspection, specification)
         if not isinstance(reading, float):
             continue
         if about.averaged and longer_s:
             duration = inspection.facts.duration_s
             reading -= 10 * math.log10(max(duration + longer_s, 0.1) / duration)
-        offset = learned.peak_db if about.is_peak else learned.noise_db if about.is_room else learned.level_db
-        bars.append(bar(limit, reading + offset, reserve_db=about.reserve))
-    return of_bars(bars)
+        found[about.name] = reading + learned.added(about)
+    return found
+
+
+def gain_window(
+    inspection: Inspection, specification: Specification, learned: Learned | None = None, *, longer_s: float = 0.0
+) -> GainWindow:
+    """The window for a file: one bar for each must-limit on a quantity that moves with gain and has a reading."""
+    return window_of(expected(inspection, specification, learned, longer_s=longer_s), specification)
+
+
+def window_of(readings: Readings, specification: Specification) -> GainWindow:
+    """The window that these readings leave."""
+    moving = [limit for limit in limits(specification) if limit.about.moves_with_gain and limit.quantity in readings]
+    return of_bars([bar(limit, readings[limit.quantity], reserve_db=limit.about.reserve) for limit in moving])
+
+
+def missed(readings: Readings, specification: Specification, *, inside_db: float = 0.0) -> dict[str, float]:
+    """By how much each limit on these readings is missed, in its unit; 0 or below where it is met. What evening moves has to lie
+    inside by so much more."""
+    found: dict[str, float] = {}
+    for limit in limits(specification):
+        reading, about = readings.get(limit.quantity), limit.about
+        if reading is not None:
+            inside = inside_db if "evening" in about.moved_by else 0.0
+            over = -math.inf if limit.high is None else reading - limit.high + about.reserve + inside
+            under = -math.inf if limit.low is None else limit.low - reading
+            found[limit.quantity] = max(over, under, found.get(limit.quantity, -math.inf))
+    return found
 
 
 def level_of(window: GainWindow) -> str | None:

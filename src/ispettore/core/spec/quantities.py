@@ -18,10 +18,10 @@ Group = Literal["level", "between", "health", "file"]
 Fact = float | str | None
 Place = tuple[float, float, float | None]
 """Start and end in seconds, and the reading there."""
-Mover = Literal["gain", "limiter", "cleaning", "repair", "filling", "offset", "ends", "conversion", "format"]
-"""What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), cleaning (the room down, against the
-voice), clip repair, filling dead silence with room tone, taking an offset away, head and tail, a conversion of channels or sample
-rate, the format that is written."""
+Mover = Literal["gain", "limiter", "evening", "cleaning", "repair", "filling", "offset", "ends", "conversion", "format"]
+"""What a treatment can move a quantity with: a constant gain (dB for dB), a limiter (down), evening (loud and soft nearer to one
+another, by riding, compression and limiting: down), cleaning (the room down, against the voice), clip repair, filling dead silence
+with room tone, taking an offset away, head and tail, a conversion of channels or sample rate, the format that is written."""
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,8 @@ class Quantity:
     be.
 
     What moves it: `moved_by`. `is_level` marks a level that a treatment aims for, `averaged` that silence added at the ends lowers
-    it. `reserve` is kept free inside an upper bound, for other people's meters.
+    it. `reserve` is kept free inside an upper bound, for other people's meters. `counts` is what it counts the places of, and the
+    value above which it does.
 
     What it can't be: `never_above` are quantities that it, times the factor, exceeds in no file; `difference` are the two of which
     it is the first less the second by definition;
@@ -90,6 +91,7 @@ class Quantity:
     is_level: bool = False
     averaged: bool = False
     reserve: float = 0.0
+    counts: tuple[str, float] | None = None
     never_above: tuple[tuple[str, float], ...] = ()
     difference: tuple[str, str] | None = None
     exactly_where: Tie | None = None
@@ -135,6 +137,7 @@ GAIN: frozenset[Mover] = frozenset({"gain"})
 PEAK: frozenset[Mover] = frozenset({"gain", "limiter"})
 ROOM: frozenset[Mover] = frozenset({"gain", "cleaning"})
 CLEANING: frozenset[Mover] = frozenset({"cleaning"})
+EVENED: frozenset[Mover] = frozenset({"evening"})
 ENDS: frozenset[Mover] = frozenset({"ends"})
 CONVERSION: frozenset[Mover] = frozenset({"conversion"})
 FORMAT: frozenset[Mover] = frozenset({"format"})
@@ -148,6 +151,11 @@ def _level(name: str, title: str, unit: str, where: str, **row: Any) -> Quantity
 def _room(name: str, title: str, where: str = "", **row: Any) -> Quantity:
     """A level of what is heard between the words."""
     return Quantity(name, title, "dBFS", "between", where=where, on_ribbon=True, accuracy=1.0, moved_by=ROOM, **row)
+
+
+def _spread(name: str, title: str, unit: str, peak: str, level: str) -> Quantity:
+    """How far a peak stands over a level."""
+    return Quantity(name, title, unit, "level", difference=(peak, level), moved_by=EVENED)
 
 
 def _end(name: str, title: str, where: str) -> Quantity:
@@ -194,8 +202,24 @@ _ALL = (
         k_weighted=True,
         never_above=(("momentary_max_lufs", 1.0),),
     ),
-    _level("momentary_max_lufs", "Loudest moment", "LUFS", "in any 0.4 s", k_weighted=True, taken=Run("momentary_lufs", 0.4)),
-    _level("short_term_max_lufs", "Loudest 3 s", "LUFS", "in any 3 s", k_weighted=True, taken=Run("short_term_lufs", 3.0)),
+    _level(
+        "momentary_max_lufs",
+        "Loudest moment",
+        "LUFS",
+        "in any 0.4 s",
+        k_weighted=True,
+        taken=Run("momentary_lufs", 0.4),
+        moved_by=GAIN | EVENED,
+    ),
+    _level(
+        "short_term_max_lufs",
+        "Loudest 3 s",
+        "LUFS",
+        "in any 3 s",
+        k_weighted=True,
+        taken=Run("short_term_lufs", 3.0),
+        moved_by=GAIN | EVENED,
+    ),
     _level(
         "sample_peak_dbfs",
         "Peak",
@@ -216,11 +240,13 @@ _ALL = (
         never_above=(("sample_peak_dbfs", 1.0),),
     ),
     Quantity("speech_activity_percent", "Speech activity", "%", "level", decimals=0, accuracy=2.0),
-    Quantity("loudness_range_lu", "Loudness range", "LU", "level", accuracy=1.0),
-    Quantity("crest_factor_db", "Crest factor", "dB", "level", difference=("sample_peak_dbfs", "rms_dbfs")),
-    Quantity("speech_crest_db", "Speech crest", "dB", "level", difference=("sample_peak_dbfs", "active_speech_level_dbfs")),
-    Quantity("peak_to_loudness_db", "Peak to loudness", "LU", "level", difference=("true_peak_dbtp", "integrated_loudness_lufs")),
-    Quantity("inter_sample_overs", "Inter-sample overs", "places", "level", decimals=0, accuracy=0.0),
+    Quantity("loudness_range_lu", "Loudness range", "LU", "level", accuracy=1.0, moved_by=EVENED),
+    _spread("crest_factor_db", "Crest factor", "dB", "sample_peak_dbfs", "rms_dbfs"),
+    _spread("speech_crest_db", "Speech crest", "dB", "sample_peak_dbfs", "active_speech_level_dbfs"),
+    _spread("peak_to_loudness_db", "Peak to loudness", "LU", "true_peak_dbtp", "integrated_loudness_lufs"),
+    Quantity(
+        "inter_sample_overs", "Inter-sample overs", "places", "level", decimals=0, accuracy=0.0, counts=("true_peak_dbtp", 0.0)
+    ),
     _room(
         "noise_floor_dbfs",
         "Noise floor",

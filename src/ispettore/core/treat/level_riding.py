@@ -15,7 +15,6 @@ from pydantic import Field
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND, runs, stretches
 from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
-from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.curve import CurveProcessor, eased
 from ispettore.core.treat.step import Context, Settings
 
@@ -23,6 +22,7 @@ PAUSE_CELLS = 80  # 0.4 s: shorter gaps belong to the speech around them
 EDGE_CELLS = 14  # 70 ms from the gain of speech to that of a pause, which are hardly room tone
 STEP_CELLS = 10  # 50 ms, in which the hand's way is worked out
 EVEN_LU = 1.5  # nine tenths of speech lie within so much: even
+NOTHING_DB = 1e-5
 
 
 class LevelRiding(Settings):
@@ -43,7 +43,8 @@ class RidingProcessor(CurveProcessor):
     def __init__(self, context: Context, settings: LevelRiding) -> None:
         if context.measured is None:
             raise ValueError("level riding has to know the recording")
-        gain, self._target = draw(context.measured, settings)
+        known = context.measured
+        gain, self._target = draw(known.k_power, known.speech_mask, known.passages.room, settings)
         super().__init__(context, gain)
 
     def learned(self) -> dict[str, Any]:
@@ -55,29 +56,39 @@ class RidingProcessor(CurveProcessor):
         }
 
 
-def draw(measured: Measured, settings: LevelRiding) -> tuple[NDArray[np.float32], float]:
-    """The gain in dB of each cell, and the target in LUFS.
+def draw(
+    k_power: NDArray[np.float32], speech: NDArray[np.bool_], room: NDArray[np.bool_], settings: LevelRiding
+) -> tuple[NDArray[np.float32], float]:
+    """The gain in dB of each cell, and the target in LUFS; from K-weighted powers and the masks of speech and room tone, all of
+    shape (cells,).
 
     The level around each moment changes slowly: it is worked out in steps of 50 ms, so that hours need little memory.
     """
-    cells, speech = measured.k_power.size, measured.speech_mask
-    loud = gated(windows(measured.k_power, cells=80, step=20), relative_lu=-10)
+    cells = k_power.size
+    loud = gated(windows(k_power, cells=80, step=20), relative_lu=-10)
     if not speech.any() or loud.size == 0:
         target = settings.target_lufs if settings.target_lufs is not None else -70.0
         return np.zeros(cells, dtype=np.float32), target
     target = settings.target_lufs if settings.target_lufs is not None else OFFSET_LU + 10 * float(np.log10(loud.mean()))
-    riding = _wanted(measured.k_power, speech, target, settings)
-    width = max(3, round(settings.speed_s * CELLS_PER_SECOND))
-    gain: NDArray[np.float32] = scipy.ndimage.gaussian_filter1d(riding, max(width / 6, 1), mode="nearest", truncate=3)
+    gain = _slow(_wanted(k_power, speech, target, settings), max(settings.speed_s * CELLS_PER_SECOND / 6, 1))
     for first, last in runs(~speech):
         if last - first >= PAUSE_CELLS or first == 0 or last == cells:
             inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < cells else last)
             gain[inner] = np.minimum(gain[inner], 0.0)
     eased_gain = eased(gain, cells=EDGE_CELLS).astype(np.float32)
     # Easing must not lift a pause's own room tone: its edges belong to the speech beside it.
-    room = measured.passages.room
     eased_gain[room] = np.minimum(eased_gain[room], 0.0)
     return eased_gain, target
+
+
+def _slow(wanted: NDArray[np.float32], cells: float) -> NDArray[np.float32]:
+    """A mean over a smooth window, to three of its widths on either side."""
+    reach = round(3 * cells)
+    window = np.exp(-0.5 * (np.arange(-reach, reach + 1) / cells) ** 2)
+    around = np.pad(wanted, reach, "edge")
+    slow = np.asarray(scipy.signal.oaconvolve(around, window / window.sum(), "valid"), dtype=np.float32)
+    slow[np.abs(slow) < NOTHING_DB] = 0.0  # what is left of rounding must not move the samples of even speech
+    return slow
 
 
 def _wanted(k_power: NDArray[np.float32], speech: NDArray[np.bool_], target: float, settings: LevelRiding) -> NDArray[np.float32]:

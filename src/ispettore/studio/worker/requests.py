@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan.levelling import Preference
+from ispettore.core.plan.holding import Preference
 from ispettore.core.spec.specification import Specification
 
 
