@@ -51,6 +51,7 @@ SECONDS: dict[str, int] = {
     "tests.core.test_voices_treated": 150,
     "tests.core.test_channels": 80,
     "tests.core.test_cleaning_chosen": 70,
+    "tests.core.test_evening": 110,
     "tests.core.test_mending": 50,
     "tests.core.test_voices_findings": 60,
     "tests.core.test_voices_between_the_words": 45,

@@ -117,7 +117,7 @@ def limited(wave: np.ndarray, treatment: Treatment) -> float:
 class HardLimits(unittest.TestCase):
     def test_what_is_conformed_passes_by_others_meters_and_what_is_not_is_refused_early(self):
         cases = list(product(speakers.NAMES, UNEVEN, HARD))
-        for name, how, quantity in corpus.some(cases, every=9):
+        for name, how, quantity in corpus.some(cases, every=13):
             with (
                 Run(uneven(name, *how), specification(*HARD[quantity])) as run,
                 self.subTest(name=name, how=how, quantity=quantity),
@@ -131,7 +131,7 @@ class HardLimits(unittest.TestCase):
 
     def test_no_step_can_be_left_out_and_what_was_foretold_comes(self):
         cases = list(product(("caller", "wren", "almanac-02"), UNEVEN[1:], HARD))
-        for name, how, quantity in corpus.some(cases, every=7):
+        for name, how, quantity in corpus.some(cases, every=12):
             wave = uneven(name, *how)
             with Run(wave, specification(*HARD[quantity]), preference="light") as run:
                 self.assertTrue(run.result.passes)
