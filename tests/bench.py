@@ -155,6 +155,7 @@ def main() -> int:
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
+    parser.add_argument("--plans", action="store_true", help="no speed: every made-up recording to every specification")
     chosen = parser.parse_args()
     if chosen.corpora:
         return corpora()
@@ -174,6 +175,11 @@ def main() -> int:
         from tests import bench_conform
 
         bench_conform.main(chosen.minutes[0])
+        return 0
+    if chosen.plans:
+        from tests import bench_plans
+
+        bench_plans.main()
         return 0
     if chosen.treatment:
         bench_treatment.main()

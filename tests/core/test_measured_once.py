@@ -12,6 +12,7 @@ from unittest.mock import patch
 import numpy as np
 
 from ispettore.core.audio.facts import sha256_of
+from ispettore.core.certify import certificate
 from ispettore.core.certify.certificate import certify
 from ispettore.core.measure import inspecting, span_levels
 from ispettore.core.measure.basis import Basis
@@ -62,7 +63,8 @@ class Known(unittest.TestCase):
 
         with (
             patch.object(conforming, "inspect", measuring),
-            patch.object(conforming, "sha256_of", hashing),
+            patch.object(certificate, "inspect", measuring),
+            patch.object(certificate, "sha256_of", hashing),
             patch.object(inspecting, "sha256_of", hashing),
         ):
             yield measured, hashed
@@ -96,14 +98,24 @@ class Known(unittest.TestCase):
                         self.assertAlmostEqual(one.settings[setting], value, delta=0.02)
                 self.assertEqual(known.after.sha256, sha256_of(self.folder / "known.mp3"))
 
-    def test_a_deliverable_is_measured_afresh_but_hashed_once(self):
+    def test_a_deliverable_is_certified_by_what_its_own_bytes_measured(self):
         out = self.folder / "delivered.mp3"
         result = conform(self.paths["mono.wav"], RETAIL, out)
-        with self.watched() as (_, hashed):
-            certificate, measured, _ = certify(out, RETAIL, issued=datetime.now(UTC), issuer="test", sha256=result.after.sha256)
-        self.assertEqual(hashed, [])
-        self.assertEqual(certificate.file.sha256, sha256_of(out))
-        self.assertEqual(measured.inspection.readings, result.after.readings)
+        with self.watched() as (measured, hashed):
+            paper, found, _ = certify(out, RETAIL, issued=datetime.now(UTC), issuer="test", known=result.measured)
+        self.assertEqual((measured, hashed), ([], [out]))
+        self.assertEqual(paper.file.sha256, sha256_of(out))
+        self.assertEqual(found.inspection.readings, inspect(out).inspection.readings)
+
+    def test_other_bytes_than_those_that_were_measured_are_measured_anew(self):
+        out = self.folder / "changed.wav"
+        result = conform(self.paths["mono.wav"], RETAIL, out)
+        signals.write(out, signals.voice_like(14, rms_dbfs=-20.5, rate=RATE, room_dbfs=-76), RATE)
+        with self.watched() as (measured, _):
+            _, found, _ = certify(out, RETAIL, issued=datetime.now(UTC), issuer="test", known=result.measured)
+        self.assertEqual(measured, [out])
+        self.assertEqual(found.inspection.sha256, sha256_of(out))
+        self.assertNotEqual(found.inspection.sha256, result.after.sha256)
 
     def test_without_a_known_hash_a_file_is_hashed(self):
         with self.watched() as (_, hashed):

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import rfc8785
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.audio.facts import FileFacts
+from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.certify import forms
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.inspection import Inspection
@@ -98,14 +98,16 @@ def certify(
     name: str | None = None,
     origin: Origin | None = None,
     listened: bool = False,
-    sha256: str | None = None,
+    known: Measured | None = None,
     progress: Progress = no_progress,
 ) -> tuple[Certificate | None, Measured, Verdict]:
-    """Measure a deliverable afresh and certify it. The certificate is None where any must-limit is missed or unmeasured.
+    """Measure a deliverable and certify it. The certificate is None where any must-limit is missed or unmeasured.
 
-    `sha256` is the file's hash where it was hashed as it was written; without it, it is hashed here.
+    `known` is what was measured as the file was written: it counts where its hash is that of the bytes there are now. Else, and
+    without it, they are measured here.
     """
-    measured = inspect(path, name=name, sha256=sha256, progress=progress)
+    same = known is not None and known.inspection.sha256 == sha256_of(path)
+    measured = known if known is not None and same else inspect(path, name=name, progress=progress)
     inspection = measured.inspection
     verdict = judge(inspection, specification, role="deliverable")
     if not verdict.passes:

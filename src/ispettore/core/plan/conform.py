@@ -16,12 +16,12 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
-from ispettore.core.audio.facts import sha256_of
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside, read_span
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import cleaning, ending, levelling, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
@@ -66,6 +66,9 @@ class Conformed(BaseModel):
     out_of_order: tuple[str, ...] = ()
     reduction_db: NDArray[np.float32] | None = Field(None, exclude=True, repr=False)
     """The gain that dynamic steps moved, in dB of each 5 ms cell of the recording; not kept in JSON."""
+
+    measured: Measured | None = Field(None, exclude=True, repr=False)
+    """All that was measured of the written file, whose hash was taken of the very bytes; not kept in JSON."""
 
     @property
     def passes(self) -> bool:
@@ -186,14 +189,14 @@ class _Attempt:
         """Run a person's own treatment once and judge the result."""
         written, run, moved = self._write(treatment, 1)
         window = gain_window(self.before.inspection, self.specification)
-        verdict = judge(written, self.specification, role=self.role)
+        verdict = judge(written.inspection, self.specification, role=self.role)
         obstacles = () if verdict.passes else tuple(_missed(verdict))
         return self._settle(treatment, window, moved, written, verdict, obstacles, 1, run)
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
         prepared, basis, cancels, learned = self._begun()
-        closest: tuple[Plan, Touch, Inspection, Verdict] | None = None
+        closest: tuple[Plan, Touch, Measured, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
             cleaned = self._cleaned(basis, learned)
             plan = self._plan(basis, preference, learned, prepared, cleaned)
@@ -206,11 +209,11 @@ class _Attempt:
                 level = level_of(plan.window) or PEAKS[0]
                 too_deep = levelling.beyond((level, PEAKS[0]), limited - self.bounds.limiting_db, self.bounds)
                 return self._refuse(plan, (too_deep,), number)
-            verdict = judge(written, self.specification, role=self.role)
+            verdict = judge(written.inspection, self.specification, role=self.role)
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
                 break
-            learned = self._learn(plan, basis, written, learned)
+            learned = self._learn(plan, basis, written.inspection, learned)
             if not within:
                 deeper = limited - self.bounds.limiting_db
                 learned = learned.model_copy(update={"depth_db": learned.depth_db + deeper})
@@ -298,8 +301,8 @@ class _Attempt:
         found = cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
         return found.model_copy(update={"touch": self.trial.touch(*found.steps)})
 
-    def _write(self, treatment: Treatment, number: int) -> tuple[Inspection, runner.Run, Touch]:
-        """One round: run, write the candidate, decode and measure it; and the touch of the run, before anything was encoded."""
+    def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run, Touch]:
+        """One round: run, write the candidate, decode, measure and hash it; and the touch of the run, before it was encoded."""
 
         def staged(stage: str, fraction: float) -> None:
             self.progress(f"{stage} (round {number})", fraction)
@@ -326,8 +329,7 @@ class _Attempt:
         moved = runner.touched(run, self.before, inspect(run.path, name=self.name, sha256=UNNAMED) if reshaped else None)
         run.path.unlink()
         watched: Progress = lambda _stage, fraction: staged("measuring the result", fraction)  # noqa: E731
-        written = inspect(self.candidate, name=self.out_name, sha256=UNNAMED, progress=watched)
-        return written.inspection, run, moved
+        return inspect(self.candidate, name=self.out_name, progress=watched), run, moved
 
     def _broadcast(self, run: runner.Run) -> Broadcast:
         """What a WAV file states of itself: where it comes from, and its loudness as the run measured it before quantisation."""
@@ -381,14 +383,13 @@ class _Attempt:
         treatment: Treatment,
         window: GainWindow,
         moved: Touch,
-        after: Inspection,
+        written: Measured,
         verdict: Verdict,
         obstacles: tuple[Obstacle, ...],
         rounds: int,
         run: runner.Run,
     ) -> Conformed:
         if verdict.passes:
-            after = after.model_copy(update={"sha256": sha256_of(self.candidate)})
             self.candidate.replace(self.out)
         return Conformed(
             role=self.role,
@@ -398,7 +399,8 @@ class _Attempt:
             ledger=run.ledger,
             out_of_order=tuple(order.objections(treatment)),
             before=self.before.inspection,
-            after=after if verdict.passes else None,
+            after=written.inspection if verdict.passes else None,
+            measured=written if verdict.passes else None,
             verdict=verdict if verdict.passes else None,
             obstacles=obstacles,
             rounds=rounds,

@@ -34,7 +34,7 @@ WHOLE_S, PIECE_S, PIECES = 240.0, 12.0, 9
 """Longer recordings are searched on so many pieces of so many seconds, and on those that hold what is loudest; what is found is
 then told for the whole."""
 
-MOST_TOLD, FIRMER = 3, 3
+MOST_TOLD, FIRMER, NEARLY_DB = 3, 3, 0.1
 STEADIEST_LU, WORTHWHILE_LU = 0.5, 1.0
 
 
@@ -271,7 +271,8 @@ def _firmer(shaping: Shaping, bounds: Bounds) -> Iterator[Shaping]:
 
 
 def _needed(whole: _Heard, found: Evened, ridings: _Ridings, readings: Readings, asked: Asked) -> Evened:
-    """Without what the gain and the limiter that follow could do without, set as they are."""
+    """Without what the gain and the limiter that follow could do without, set as they are: as nearly as cells can tell, for a run
+    will."""
     shaping, held = found.shaping, found.held
     fewer = [Shaping()] if shaping.riding is None or shaping.compressor is None else [
         Shaping(riding=shaping.riding),
@@ -281,7 +282,7 @@ def _needed(whole: _Heard, found: Evened, ridings: _Ridings, readings: Readings,
         less = _again(whole, each, ridings)
         after = less.readings(readings)
         same = holding.as_set(less.basis, after, asked, held.gain_db, held.ceiling_dbtp)
-        if same.enough:
+        if same.missing_db <= NEARLY_DB:
             return less.with_(same, after)
     return found
 

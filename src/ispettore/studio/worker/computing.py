@@ -88,7 +88,7 @@ def _zoomed(measured: Measured, path: Path) -> Path:
 
 
 def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
-    """Conform one recording, then measure the written file once more, on its own, and seal its certificate.
+    """Conform one recording, and seal the certificate of the written file by what its own bytes measured.
 
     On its way the file has a short name of its own. Raises what conforming raises.
     """
@@ -135,8 +135,7 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         issuer=request.issuer,
         name=request.file_name,
         origin=Origin(name=source.name, sha256=source.sha256, treatment=result.treatment, touch=round(result.touch.touch, 2)),
-        sha256=sha256,
-        progress=lambda _stage, fraction: progress("certifying", fraction),
+        known=result.measured,
     )
     return Deliverable(
         path=target,
