@@ -1,7 +1,6 @@
 """What each container can hold, and which formats are written here and how: asked before a file is expected of either."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Literal, get_args
 
 FormatName = Literal["mp3", "opus", "ogg", "wav", "flac", "aiff"]
@@ -100,7 +99,7 @@ ABILITIES: dict[str, Abilities] = {
 class Writable:
     """One format that is written here: what the written file's facts will say, and how the sound library is asked for it.
 
-    `bit_rates_kbps` maps each constant rate to the library's "compression level"; `level` is that level where the rate varies.
+    `bit_rates_kbps` are the constant rates it can have; `level` is the sound library's "compression level" where the rate varies.
     Without `rates_hz` any sample rate will do. `heard_exactly` is false where a position in the file can't be gone to exactly:
     such a file can't be played beside its source, and only the command line offers it.
     """
@@ -112,7 +111,7 @@ class Writable:
     file_format: str
     subtype: str = ""
     depths: tuple[int, ...] = ()
-    bit_rates_kbps: Mapping[int, float] = field(default_factory=dict)
+    bit_rates_kbps: tuple[int, ...] = ()
     usual_kbps: int | None = None
     level: float | None = None
     rates_hz: tuple[int, ...] = ()
@@ -138,7 +137,7 @@ class Writable:
             (self.rate_kind,),
             rates_hz=self.rates_hz,
             most_channels=self.most_channels,
-            rates_kbps=tuple(self.bit_rates_kbps),
+            rates_kbps=self.bit_rates_kbps,
         )
 
 
@@ -150,8 +149,8 @@ WRITABLE: dict[FormatName, Writable] = {
         codec="mp3",
         file_format="MP3",
         subtype="MPEG_LAYER_III",
-        # Found by writing at every level: the same at each of these rates, mono and stereo. MPEG 1 Layer III only.
-        bit_rates_kbps={96: 0.775, 112: 0.7125, 128: 0.65, 160: 0.55, 192: 0.4, 224: 0.325, 256: 0.2, 320: 0.05},
+        # MPEG 1 Layer III only.
+        bit_rates_kbps=(96, 112, 128, 160, 192, 224, 256, 320),
         usual_kbps=192,
         rates_hz=(32_000, 44_100, 48_000),
         most_channels=2,

@@ -19,9 +19,13 @@ from pydantic import BaseModel, ConfigDict, model_validator
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import Broadcast, put
 from ispettore.core.audio.formats import WRITABLE, FormatName, Writable, named_by
+from ispettore.core.audio.mp3 import Mp3File
 from ispettore.core.audio.reading import Block
 from ispettore.core.figures import exact
 from ispettore.core.text import shown_name
+
+MP3_DEPTH = 16
+"""Bits of the samples that the encoder takes: their dither lies 60 dB under what the encoder itself adds."""
 
 
 class OutputFormat(BaseModel):
@@ -107,12 +111,21 @@ def hidden_beside(path: Path, what: str) -> Path:
     return path.with_name(f".ispettore-{known}-{os.getpid()}.{what}")
 
 
+def quantised(block: Block, depth: int, random: np.random.Generator) -> NDArray[np.int64]:
+    """Samples as whole steps of so many bits, with triangular dither (±1 step); what is silent stays silent."""
+    full = 2.0 ** (depth - 1)
+    drawn = random.random((*block.shape, 2))  # sample by sample, so that blocks of any size give the same
+    dither = drawn[..., 0] - drawn[..., 1]
+    steps = np.floor(block.astype(np.float64) * full + np.where(block == 0.0, 0.0, dither) + 0.5)
+    return np.clip(steps, -full, full - 1).astype(np.int64)
+
+
 class Sink:
     """One file being written. Used as a context; leaving it normally puts the file in place, any error leaves nothing.
 
-    Lossless integer formats get triangular dither of ±1 LSB (TPDF; Lipshitz, Wannamaker and Vanderkooy, J. Audio Eng. Soc. 40(5),
-    1992) from a fixed seed, so that the same input gives the same file. Exact digital silence stays silent. A WAV file carries what
-    `broadcast` states, where it is given.
+    Lossless integer formats, and what an MP3 encoder takes, get triangular dither of ±1 LSB (TPDF; Lipshitz, Wannamaker and
+    Vanderkooy, J. Audio Eng. Soc. 40(5), 1992) from a fixed seed, so that the same input gives the same file. Exact digital silence
+    stays silent. A WAV file carries what `broadcast` states, where it is given.
     """
 
     def __init__(
@@ -135,39 +148,37 @@ class Sink:
         self.form = form
         self._temporary = hidden_beside(path, "part")
         self._random = np.random.default_rng(1)
-        extra: dict[str, Any] = {}
-        if form.bit_rate_kbps is not None:
-            extra = {"compression_level": way.bit_rates_kbps[form.bit_rate_kbps], "bitrate_mode": "CONSTANT"}
-        elif way.level is not None:
-            extra = {"compression_level": way.level}
+        self._file: soundfile.SoundFile | Mp3File
         try:
-            self._file = soundfile.SoundFile(
+            if form.bit_rate_kbps is not None:
+                self._file = Mp3File(
+                    self._temporary, sample_rate_hz=sample_rate_hz, channels=channels, bit_rate_kbps=form.bit_rate_kbps
+                )
+                return
+            self._file = opened = soundfile.SoundFile(
                 os.fsencode(self._temporary),
                 "w",
                 samplerate=sample_rate_hz,
                 channels=channels,
                 format=way.file_format,
                 subtype=way.subtype or f"PCM_{form.bit_depth}",
-                **extra,
+                **({"compression_level": way.level} if way.level is not None else {}),
             )
         except (soundfile.LibsndfileError, OSError) as error:
             self._temporary.unlink(missing_ok=True)
             raise errors.UnsupportedOutput(file=shown_name(path), reason=str(error)) from error
         if broadcast is not None and form.container == "wav":
-            put(self._file, broadcast)
+            put(opened, broadcast)
 
     def write(self, block: Block) -> None:
         """Append (frames, channels) float samples; quantised here and nowhere else."""
-        if self.form.lossy:
+        if isinstance(self._file, Mp3File):
+            self._file.write(quantised(block, MP3_DEPTH, self._random).astype(np.int16))
+        elif self.form.lossy:
             self._file.write(block)
-            return
-        depth = self.form.bit_depth or 24
-        full = 2.0 ** (depth - 1)
-        dither = self._random.random(block.shape) - self._random.random(block.shape)
-        steps = np.floor(block.astype(np.float64) * full + np.where(block == 0.0, 0.0, dither) + 0.5)
-        whole = np.clip(steps, -full, full - 1).astype(np.int64)
-        shift = 32 - depth
-        self._file.write((whole << shift).astype(np.int32))
+        else:
+            depth = self.form.bit_depth or 24
+            self._file.write((quantised(block, depth, self._random) << (32 - depth)).astype(np.int32))
 
     def __enter__(self) -> "Sink":
         return self
