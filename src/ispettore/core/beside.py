@@ -1,8 +1,9 @@
 """What goes on beside other work: decoding, hashing and kernels leave the interpreter to others, so a second core can take them."""
 
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Executor
-from typing import TypeVar
+from concurrent.futures import Executor, Future
+from typing import Generic, TypeVar
 
 Item = TypeVar("Item")
 
@@ -38,3 +39,32 @@ def both(first: Callable[[], object], second: Callable[[], object], beside: Exec
         first()
     finally:
         waiting.result()
+
+
+class Behind(Generic[Item]):
+    """Uses each item beside, one after another, while the next is made; no more than a few wait. What goes wrong is raised with a
+    later item, or when all are waited for.
+
+    >>> from concurrent.futures import ThreadPoolExecutor
+    >>> with ThreadPoolExecutor(1) as beside:
+    ...     used = []
+    ...     behind = Behind(used.append, beside)
+    ...     for item in range(3):
+    ...         behind(item)
+    ...     behind.wait()
+    ...     used
+    [0, 1, 2]
+    """
+
+    def __init__(self, use: Callable[[Item], object], beside: Executor, *, most: int = 4) -> None:
+        self._use, self._beside, self._most = use, beside, most
+        self._waiting: deque[Future[object]] = deque()
+
+    def __call__(self, item: Item) -> None:
+        self._waiting.append(self._beside.submit(self._use, item))
+        while len(self._waiting) > self._most:
+            self._waiting.popleft().result()
+
+    def wait(self) -> None:
+        while self._waiting:
+            self._waiting.popleft().result()

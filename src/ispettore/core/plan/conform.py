@@ -6,6 +6,8 @@ file appears under its name only when every must-limit is met by its own measure
 
 import tempfile
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -18,6 +20,7 @@ from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside, read_span
+from ispettore.core.beside import Behind
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
@@ -309,27 +312,52 @@ class _Attempt:
 
         folder = self.folder / f"round-{number}"
         folder.mkdir()
-        run = runner.run(
-            self.source, treatment, folder=folder, name=self.name, room_tone=self.room_tone, ledger=True, progress=staged
-        )
-        with (
-            Source(run.path, name=self.name) as master,
-            Sink(
-                self.candidate,
-                sample_rate_hz=run.sample_rate_hz,
-                channels=run.channels,
-                form=self.form,
-                broadcast=self._broadcast(run),
-            ) as sink,
-        ):
-            for block in master.blocks():
-                sink.write(block)
-                staged("writing", master.frames_read / max(master.claimed_frames, 1))
+        run = self._encoded(treatment, folder, staged) if self.form.lossy else self._run(treatment, folder, staged)
+        if not self.form.lossy:
+            with Source(run.path, name=self.name) as master, self._sink(run.sample_rate_hz, run.channels, run) as sink:
+                for block in master.blocks():
+                    sink.write(block)
+                    staged("writing", master.frames_read / max(master.claimed_frames, 1))
         reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
         moved = runner.touched(run, self.before, inspect(run.path, name=self.name, sha256=UNNAMED) if reshaped else None)
         run.path.unlink()
         watched: Progress = lambda _stage, fraction: staged("measuring the result", fraction)  # noqa: E731
         return inspect(self.candidate, name=self.out_name, progress=watched), run, moved
+
+    def _run(self, treatment: Treatment, folder: Path, progress: Progress, passing: runner.Passing | None = None) -> runner.Run:
+        return runner.run(
+            self.source,
+            treatment,
+            folder=folder,
+            name=self.name,
+            room_tone=self.room_tone,
+            ledger=True,
+            passing=passing,
+            progress=progress,
+        )
+
+    def _encoded(self, treatment: Treatment, folder: Path, progress: Progress) -> runner.Run:
+        """The run, its last pass encoded beside while it is made: what an encoded file says of itself is not known of the run."""
+        with ExitStack() as kept:
+            beside = kept.enter_context(ThreadPoolExecutor(1))
+            encoding: Behind[Block] | None = None
+
+            def passing(block: Block, rate: int, channels: int) -> None:
+                nonlocal encoding
+                if encoding is None:
+                    encoding = Behind(kept.enter_context(self._sink(rate, channels)).write, beside)
+                encoding(block.copy())
+
+            run = self._run(treatment, folder, progress, passing)
+            if encoding is None:
+                kept.enter_context(self._sink(run.sample_rate_hz, run.channels))
+            else:
+                encoding.wait()
+            return run
+
+    def _sink(self, rate: int, channels: int, run: runner.Run | None = None) -> Sink:
+        told = self._broadcast(run) if run is not None else None
+        return Sink(self.candidate, sample_rate_hz=rate, channels=channels, form=self.form, broadcast=told)
 
     def _broadcast(self, run: runner.Run) -> Broadcast:
         """What a WAV file states of itself: where it comes from, and its loudness as the run measured it before quantisation."""

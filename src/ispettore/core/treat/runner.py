@@ -1,6 +1,6 @@
 """Runs a treatment over a recording, block by block, with constant memory."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -23,6 +23,9 @@ from ispettore.core.treat import touch
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
+
+Passing = Callable[[Block, int, int], object]
+"""Called with a block of shape (frames, channels), the sample rate in Hz and the number of channels."""
 
 
 class LedgerLine(BaseModel):
@@ -64,12 +67,14 @@ def run(
     name: str | None = None,
     room_tone: Sequence[Span] = (),
     ledger: bool = False,
+    passing: Passing | None = None,
     progress: Progress = no_progress,
 ) -> Run:
     """Run the treatment's steps that are on, in order, into a working file in `folder`.
 
     Steps that need to know the whole file first get the working file of the steps before them, and its inspection, with the room
-    tone that was chosen by hand, if any. With `ledger`, what comes out of every step is measured as it passes.
+    tone that was chosen by hand, if any. With `ledger`, what comes out of every step is measured as it passes. `passing` is called
+    with each block of what comes out of the last, as it is made.
     """
     groups = _groups([step for step in treatment.steps if step.on])
     path = source
@@ -95,6 +100,8 @@ def run(
             channels = processors[-1].channels if processors else opened.channels
             target = folder / f"pass-{number + 1}.rf64"
             blocks = _through(opened, processors, listeners, stage, progress)
+            if passing is not None and group is groups[-1]:
+                blocks = _shown(blocks, rate, channels, passing)
             write_working(target, blocks, sample_rate_hz=rate, channels=channels)
         if path != source:
             path.unlink()
@@ -172,6 +179,12 @@ def _through(
         rest = passed(rest, number + 1)
         if len(rest):
             yield rest
+
+
+def _shown(blocks: Iterator[Block], rate: int, channels: int, passing: Passing) -> Iterator[Block]:
+    for block in blocks:
+        passing(block, rate, channels)
+        yield block
 
 
 def _add(first: NDArray[np.float32], second: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -76,6 +76,8 @@ def of(
     spectrum = _spectrum(before, after) if known else None
     loudness_range = _change(before, after, "loudness_range_lu") if known else None
     wander = depth = 0.0
+    if swing_db is not None and pauses is not None:  # the room comes back no further than it fell, against what dynamics left of it
+        swing_db = min(swing_db, max(-pauses - (float(gain.mean()) if gain.size else 0.0), 0.0))
     moved = Touch(
         pauses_moved_db=pauses, room_swing_db=swing_db, spectral_change_db=spectrum, loudness_range_change_lu=loudness_range
     )
