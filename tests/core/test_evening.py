@@ -12,7 +12,7 @@ import soundfile
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import inspect
-from ispettore.core.plan import evening, foretelling, levelling, remedies, window
+from ispettore.core.plan import evening, foretelling, levelling, remedies, shaping, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform, proposed
 from ispettore.core.plan.holding import Asked
@@ -267,7 +267,7 @@ class LongRecordings(unittest.TestCase):
             path = Path(folder) / "long.wav"
             soundfile.write(path, wave, RATE, "PCM_24")
             basis = inspect(path).basis
-        self.assertGreater(basis.inspection.facts.duration_s, evening.WHOLE_S)
+        self.assertGreater(basis.inspection.facts.duration_s, shaping.WHOLE_S)
         for quantity in ("loudness_range_lu", "peak_to_loudness_db"):
             wanted = specification(*HARD[quantity])
             readings = window.expected(basis.inspection, wanted)

@@ -10,7 +10,7 @@ from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import evening, planner, preparing, window
+from ispettore.core.plan import evening, planner, preparing, shaping, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.conform import conform, role_for
@@ -164,7 +164,7 @@ class Evening(unittest.TestCase):
         )
         self.readings = window.expected(self.measured.inspection, self.specification)
 
-    def search(self, bounds: Bounds) -> evening.Evened:
+    def search(self, bounds: Bounds) -> shaping.Evened:
         asked = Asked(self.specification, window.Learned(), "light", bounds)
         self.assertFalse(evening.plain(self.measured.basis, self.readings, asked).held.enough)
         return evening.search(self.measured.basis, self.readings, asked)

@@ -10,7 +10,6 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,17 +25,16 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, ending, levelling, planner, preparing, room
+from ispettore.core.plan import cleaning, ending, learning, levelling, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Asked, Preference
 from ispettore.core.plan.planner import Plan
-from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of, limits
+from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
-from ispettore.core.spec.quantities import QUANTITIES, ROOM_LEVELS
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import Role, Verdict, judge, reading_for
+from ispettore.core.spec.verdict import Role, Verdict, judge
 from ispettore.core.text import shown_name
 from ispettore.core.treat import order, runner, touch
 from ispettore.core.treat.runner import LedgerLine
@@ -216,10 +214,8 @@ class _Attempt:
             closest = (plan, moved, written, verdict)
             if verdict.passes and within:
                 break
-            learned = self._learn(plan, basis, written.inspection, learned)
-            if not within:
-                deeper = limited - self.bounds.limiting_db
-                learned = learned.model_copy(update={"depth_db": learned.depth_db + deeper})
+            deeper = 0.0 if within else limited - self.bounds.limiting_db
+            learned = learning.corrected(plan, basis, written.inspection, self.specification, learned, deeper_db=deeper)
         assert closest is not None
         plan, moved, written, verdict = closest
         obstacles = () if verdict.passes else tuple(_missed(verdict))
@@ -374,38 +370,6 @@ class _Attempt:
             history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
         )
 
-    def _learn(self, plan: Plan, basis: Basis, after: Inspection, learned: Learned) -> Learned:
-        """Correct what was learned by how far the written file lies from where the plan said it would."""
-        level = level_of(plan.window)
-        changes: dict[str, Any] = {}
-        read = {name: reading_for(name, after, self.specification) for name in plan.predicted}
-        off = {name: value - plan.predicted[name] for name, value in read.items() if isinstance(value, float)}
-        if level in off:
-            changes["level_db"] = learned.level_db + off[level]
-        known = off.get(level or "", 0.0)  # of these, what the level's own correction brings
-        brought = {name: known * _share(name, level) for name in off if "evening" in QUANTITIES[name].moved_by}
-        changes["others"] = {name: learned.others.get(name, 0.0) + off[name] - by for name, by in brought.items()}
-        limiter = plan.treatment.find("true-peak-limiter")
-        for limit in limits(self.specification):
-            reading = after.value(limit.quantity)
-            if not limit.about.is_peak or limit.high is None or reading is None or reading <= limit.high:
-                continue
-            changes["peak_db"] = max(0.0, learned.peak_db) + reading - limit.high + (CLOSE_DB if limiter else 0.0)
-        room = next((item.quantity for item in plan.window.bars if QUANTITIES[item.quantity].is_room), ROOM_LEVELS[0])
-        noise, was = after.value(room), basis.inspection.value(room)
-        if noise is not None and was is not None:
-            changes["noise_db"] = noise - was - plan.target_gain_db
-            if room in off:
-                changes["noise_db"] = learned.noise_db + off[room]
-        ends = plan.treatment.find("head-and-tail")
-        if ends is not None:
-            came = {quantity: after.value(quantity) for quantity in ends.settings}
-            changes["ends_s"] = {
-                **learned.ends_s,
-                **{quantity: reading - ends.settings[quantity] for quantity, reading in came.items() if reading is not None},
-            }
-        return learned.model_copy(update=changes)
-
     def _settle(
         self,
         treatment: Treatment,
@@ -461,14 +425,6 @@ def _excerpt(path: Path, basis: Basis, rate: int) -> Block:
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:
     first, second = before.value(quantity), after.value(quantity)
     return second - first if first is not None and second is not None else 0.0
-
-
-def _share(quantity: str, level: str | None) -> float:
-    """How far a reading follows that level's own correction."""
-    about = QUANTITIES[quantity]
-    if about.difference is not None:
-        return -1.0 if level == about.difference[1] else 0.0
-    return 1.0 if about.moves_with_gain else 0.0
 
 
 def _missed(verdict: Verdict) -> list[Obstacle]:

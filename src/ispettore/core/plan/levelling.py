@@ -6,8 +6,8 @@ from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Given, Obstacle, told
-from ispettore.core.plan.evening import Evened
 from ispettore.core.plan.holding import Asked, Held
+from ispettore.core.plan.shaping import Evened
 from ispettore.core.plan.window import PEAKS, GainWindow, Readings, level_of, limits, missed, window_of
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification

@@ -1,0 +1,146 @@
+"""What riding and compression do to the cells of a recording, and what gain and limiter they leave to do."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure import decibels, loudness
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.grid import CELLS_PER_SECOND
+from ispettore.core.plan import foretelling, holding, limiting
+from ispettore.core.plan.holding import EVENING_RESERVE_DB, Asked, Held
+from ispettore.core.plan.window import Readings
+from ispettore.core.treat import compressor, level_riding, touch
+from ispettore.core.treat.compressor import Compressor
+from ispettore.core.treat.level_riding import LevelRiding
+from ispettore.core.treat.touch import Touch
+
+WHOLE_S, PIECE_S, PIECES = 240.0, 12.0, 9
+USUAL_VOICE_DB = -20.0
+
+
+@dataclass(frozen=True)
+class Shaping:
+    """Steps that even a recording, and how far the compressor goes: at the 99th percentile over speech."""
+
+    riding: LevelRiding | None = None
+    compressor: Compressor | None = None
+    compression_db: float = 0.0
+
+    @property
+    def nothing(self) -> bool:
+        return self.riding is None and self.compressor is None
+
+
+@dataclass(frozen=True)
+class Evened:
+    """A shaping with the gain and limiter to follow, what they leave, and their touch; `shaped` are the readings between, `gain_db`
+    is each cell's by the shaping, shape (cells,)."""
+
+    shaping: Shaping
+    gain_db: NDArray[np.float64] = field(repr=False)
+    shaped: Readings
+    held: Held
+    touch: Touch
+
+
+class Ridings:
+    """The gain of each cell by a riding, in dB, shape (cells,); each drawn once."""
+
+    def __init__(self, basis: Basis) -> None:
+        self._basis = basis
+        self._known: dict[str, NDArray[np.float32]] = {}
+
+    def __call__(self, settings: LevelRiding | None) -> NDArray[np.float32]:
+        basis, key = self._basis, settings.model_dump_json() if settings is not None else ""
+        if settings is None:
+            self._known.setdefault(key, np.zeros(basis.counts.size, dtype=np.float32))
+        elif key not in self._known:
+            cells = basis.k_power.size
+            drawn, _ = level_riding.draw(basis.k_power, basis.speech[:cells], basis.room[:cells], settings)
+            self._known[key] = np.pad(drawn, (0, basis.counts.size - cells), "edge") if cells else drawn
+        return self._known[key]
+
+
+@dataclass(frozen=True)
+class Cells:
+    """The cells that are listened to: all of a recording, or pieces of it, of which `taken` is the mask. A riding is always drawn
+    for the whole."""
+
+    basis: Basis
+    taken: NDArray[np.bool_]
+    ridings: Ridings
+    voice_db: float
+
+    def peak(self, riding: LevelRiding | None) -> NDArray[np.floating]:
+        """The largest |sample| of each cell after riding."""
+        return np.asarray(self.basis.peak.max(axis=0) * 10 ** (self.ridings(riding)[self.taken] / 20))
+
+    def compressed(self, peak: NDArray[np.floating], settings: Compressor) -> tuple[NDArray[np.float64], float]:
+        """Each cell's gain in dB by a compressor, and how deep it goes."""
+        gain = compressor.surrogate(peak, settings)
+        return gain, limiting.depth_of(gain, self.basis.speech)
+
+    def shaped(self, shaping: Shaping, compressed: NDArray[np.float64] | None = None) -> "Shaped":
+        """After a shaping. `compressed` is the compressor's gain where it is known."""
+        gain = self.ridings(shaping.riding)[self.taken].astype(np.float64)
+        if shaping.compressor is not None and compressed is None:
+            compressed, depth = self.compressed(self.peak(shaping.riding), shaping.compressor)
+            shaping = Shaping(shaping.riding, shaping.compressor, depth)
+        if compressed is not None:
+            gain = gain + compressed
+        return Shaped(self, shaping, gain, self.basis if shaping.nothing else self.basis.times(10 ** (gain / 20)))
+
+
+@dataclass(frozen=True)
+class Shaped:
+    """Cells after a shaping, and each one's gain by it in dB."""
+
+    before: Cells
+    shaping: Shaping
+    gain_db: NDArray[np.float64]
+    basis: Basis
+
+    def readings(self, before: Readings) -> Readings:
+        if self.shaping.nothing:
+            return before
+        changed = foretelling.changes(self.before.basis, self.basis, before)
+        return {name: value + changed.get(name, 0.0) for name, value in before.items()}
+
+    def held(self, readings: Readings, asked: Asked) -> Evened:
+        """With the gain and the limiter that belong to it."""
+        after = self.readings(readings)
+        inside = 0.0 if self.shaping.nothing else EVENING_RESERVE_DB
+        return self._with(holding.held(self.basis, after, asked, inside_db=inside), after)
+
+    def held_as(self, like: Held, readings: Readings, asked: Asked) -> Evened:
+        """With the gain and the limiter of another."""
+        after = self.readings(readings)
+        return self._with(holding.as_set(self.basis, after, asked, like.gain_db, like.ceiling_dbtp), after)
+
+    def _with(self, found: Held, after: Readings) -> Evened:
+        return Evened(self.shaping, self.gain_db, after, found, touch.of(self.gain_db + found.reduction_db, self.basis.speech))
+
+
+def whole(basis: Basis) -> Cells:
+    """All cells of a recording."""
+    voice = decibels.of_power(float(basis.power.mean(axis=0)[basis.speech].mean())) if basis.speech.any() else None
+    return Cells(basis, np.ones(basis.counts.size, dtype=bool), Ridings(basis), voice or USUAL_VOICE_DB)
+
+
+def pieces(every: Cells) -> Cells:
+    """Of a recording longer than four minutes nine pieces all along, and those with its highest peak and its loudest moments."""
+    basis = every.basis
+    cells, size = basis.counts.size, round(PIECE_S * CELLS_PER_SECOND)
+    if cells <= WHOLE_S * CELLS_PER_SECOND:
+        return every
+    taken = np.zeros(cells, dtype=bool)
+    loudest = [int(np.argmax(basis.peak.max(axis=0)))]
+    for window in (loudness.MOMENTARY_CELLS, loudness.SHORT_TERM_CELLS):
+        means = loudness.windows(basis.k_power, cells=window, step=loudness.STEP_CELLS)
+        loudest.append(int(np.argmax(means)) * loudness.STEP_CELLS + window // 2)
+    for middle in [*np.linspace(size / 2, cells - size / 2, PIECES).astype(int), *loudest]:
+        first = min(max(middle - size // 2, 0), cells - size)
+        taken[first : first + size] = True
+    return Cells(basis.part(taken), taken, every.ridings, every.voice_db)
