@@ -34,12 +34,6 @@ def at(wave: Wave, rms_dbfs: float) -> Wave:
     return wave * 10 ** (rms_dbfs / 20) / np.sqrt(np.mean(wave**2))
 
 
-def mains(frames: int) -> Wave:
-    """50 Hz and its odd harmonics."""
-    t = np.arange(frames) / RATE
-    return sum(np.sin(2 * np.pi * 50 * k * t + k) / k for k in (1, 3, 5, 7, 9, 11))
-
-
 def noise(frames: int, kind: str, dbfs: float) -> Wave:
     if kind in ("white", "pink"):
         return speakers.room(frames, rate=RATE, dbfs=dbfs, kind=kind)
@@ -47,7 +41,7 @@ def noise(frames: int, kind: str, dbfs: float) -> Wave:
         low = scipy.signal.butter(4, 60, fs=RATE, output="sos")
         return at(scipy.signal.sosfilt(low, speakers.room(frames, rate=RATE, dbfs=-20, kind="white")), dbfs)
     hiss = speakers.room(frames, rate=RATE, dbfs=-20, kind="white")
-    return at(at(mains(frames), -20) + (0.7 * hiss if kind == "hum and hiss" else 0.0), dbfs)
+    return at(at(speakers.mains(frames), -20) + (0.7 * hiss if kind == "hum and hiss" else 0.0), dbfs)
 
 
 def spoken(name: str, *, seconds: float = 20, pause_s: float = 0.9, louder_db: float = 0.0, every: int = 3) -> Wave:

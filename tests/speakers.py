@@ -5,6 +5,7 @@ words is true silence until a room is added, so what is put in is known. Waves a
 """
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from pathlib import Path
@@ -126,6 +127,16 @@ def swelling(frames: int, *, rate: int, dbfs: float, swing_db: float, period_s: 
     noise = room(frames, rate=rate, dbfs=dbfs, kind=kind, seed=seed)
     swung = noise * 10 ** (swing_db / 40 * np.sin(2 * np.pi * np.arange(frames) / (rate * period_s)))
     return np.asarray(swung * 10 ** (dbfs / 20) / np.sqrt(np.mean(swung**2)))
+
+
+def mains(
+    frames: int, *, rate: int = 44_100, base_hz: float = 50.03, lines: Sequence[int] = range(1, 11), level: float = 0.008
+) -> Wave:
+    """Hum whose base wanders by 20 mHz rms over some seconds."""
+    slow = np.convolve(np.random.default_rng(1).standard_normal(frames * 20 // rate + 220), np.hanning(200), "same")
+    off = np.interp(np.arange(frames) / rate, np.arange(slow.size) / 20, slow * 0.02 / slow.std())
+    phase = 2 * np.pi * np.cumsum(base_hz + off) / rate
+    return np.asarray(sum(level / line * np.sin(line * phase + line) for line in lines))
 
 
 def breath(*, rate: int, seconds: float, dbfs: float, seed: int = 1) -> Wave:

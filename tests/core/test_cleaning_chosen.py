@@ -22,7 +22,6 @@ from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat.treatment import Step, Treatment
 from tests import corpus, speakers
-from tests.core.test_voices_treated import mains
 from tests.treating import RATE, db, measured, treated
 
 AUDIOBOOK = catalogue.shipped()["audiobook-retail"]
@@ -138,7 +137,8 @@ def noisy(name: str, kind: str, dbfs: float, *, seconds: float = 24) -> np.ndarr
     laid = speakers.laid(name, rate=RATE, seconds=seconds, pause_s=0.9)
     voice = laid.wave / np.sqrt(np.mean(laid.wave**2)) * 10 ** (-21.5 / 20)
     frames = voice.size
-    hum, (pink, white) = mains(frames), (speakers.room(frames, rate=RATE, dbfs=-40, kind=kind) for kind in ("pink", "white"))
+    hum = speakers.mains(frames)
+    pink, white = (speakers.room(frames, rate=RATE, dbfs=-40, kind=kind) for kind in ("pink", "white"))
     low = signal.sosfilt(signal.butter(4, 60, fs=RATE, output="sos"), speakers.room(frames, rate=RATE, dbfs=-20, kind="white"))
     made = {
         "hum": hum,

@@ -112,14 +112,6 @@ def long_phrases(name: str, phrase_s: float, *, seconds: float = 40) -> tuple[np
     return wave + speakers.room(wave.size, rate=RATE, dbfs=-72), mask
 
 
-def mains(frames: int, *, base_hz: float = 50.03, lines: Sequence[int] = range(1, 11), level: float = 0.008) -> np.ndarray:
-    """Hum whose base wanders by 20 mHz rms over some seconds."""
-    slow = np.convolve(np.random.default_rng(1).standard_normal(frames * 20 // RATE + 220), np.hanning(200), "same")
-    off = np.interp(np.arange(frames) / RATE, np.arange(slow.size) / 20, slow * 0.02 / slow.std())
-    phase = 2 * np.pi * np.cumsum(base_hz + off) / RATE
-    return np.asarray(sum(level / line * np.sin(line * phase + line) for line in lines))
-
-
 HUMS: dict[str, Sequence[int]] = {"all lines": range(1, 11), "even lines": (2, 4, 6, 8, 10)}
 
 
@@ -138,7 +130,7 @@ def hum_left_db(case: tuple[str, float, str]) -> tuple[float, float, float]:
     """Against the hum: what is left of it under words, in pauses, and in the worst 100 ms."""
     name, phrase_s, which = case
     wave, words = long_phrases(name, phrase_s)
-    rest, power = unhummed(wave, mains(wave.size, lines=HUMS[which]))
+    rest, power = unhummed(wave, speakers.mains(wave.size, lines=HUMS[which]))
     worst = np.convolve(rest**2, np.ones(RATE // 10) / (RATE // 10), "same").max()
     return db(np.mean(rest[words] ** 2) / power), db(np.mean(rest[~words] ** 2) / power), db(worst / power)
 
@@ -155,7 +147,7 @@ class HumFilter(unittest.TestCase):
     def test_hum_that_starts_in_mid_file_is_taken_from_its_start_on(self):
         for name in corpus.some(speakers.NAMES, every=4):
             wave, words = long_phrases(name, 4)
-            hum = mains(wave.size)
+            hum = speakers.mains(wave.size)
             for start in (17.3, 19.55):  # under a word, and in a pause
                 hum[: round(start * RATE)] = 0.0
                 rest, power = unhummed(wave, hum)
