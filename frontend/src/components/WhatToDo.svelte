@@ -25,7 +25,7 @@
   const LEVELS = [
     ['light', 'light: least touch'],
     ['balanced', 'balanced'],
-    ['even', 'even: alike in every chapter'],
+    ['even', 'even: steady throughout'],
   ] as const satisfies [Preference, string][];
   let preference = $state<Preference>('balanced');
   let container = $state<Format['name']>('');
@@ -87,10 +87,8 @@
     <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} before={recording.inspection} />
     <p class="soft">
       Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts(done.touch)}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
-        limited by {number(done.touch?.depth_p99_db ?? 0, 1)} dB at the 99th percentile of speech, {number(
-          done.touch?.depth_max_db ?? 0,
-          1,
-        )} dB at the most{/if}.
+        loud words lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB
+        at the most{/if}.
     </p>
     <p class="downloads">
       <a href={`/api/conformings/${done.id}/file`} download>{done.file_name}</a>
