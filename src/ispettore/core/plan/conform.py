@@ -308,8 +308,10 @@ class _Attempt:
 
         folder = self.folder / f"round-{number}"
         folder.mkdir()
-        run = self._encoded(treatment, folder, staged) if self.form.lossy else self._run(treatment, folder, staged)
-        if not self.form.lossy:
+        if self.form.lossy:
+            run = self._encoded(treatment, folder, staged)
+        else:
+            run = self._run(treatment, folder, staged)
             with Source(run.path, name=self.name) as master, self._sink(run.sample_rate_hz, run.channels, run) as sink:
                 for block in master.blocks():
                     sink.write(block)
@@ -335,13 +337,13 @@ class _Attempt:
     def _encoded(self, treatment: Treatment, folder: Path, progress: Progress) -> runner.Run:
         """The run, its last pass encoded beside while it is made: what an encoded file says of itself is not known of the run."""
         with ExitStack() as kept:
-            beside = kept.enter_context(ThreadPoolExecutor(1))
             encoding: Behind[Block] | None = None
 
             def passing(block: Block, rate: int, channels: int) -> None:
                 nonlocal encoding
                 if encoding is None:
-                    encoding = Behind(kept.enter_context(self._sink(rate, channels)).write, beside)
+                    sink = kept.enter_context(self._sink(rate, channels))
+                    encoding = Behind(sink.write, kept.enter_context(ThreadPoolExecutor(1)))  # ends before its file is closed
                 encoding(block.copy())
 
             run = self._run(treatment, folder, progress, passing)
