@@ -76,11 +76,11 @@ class Order(unittest.TestCase):
         [said] = order.objections(of("compressor", "noise-reduction", "true-peak-limiter"))
         self.assertEqual(
             said,
-            "Noise reduction stands after compressor: the noise has been moved by then, so what is learned in pauses no longer "
+            "Noise reduction comes after compressor: the noise has been moved by then, so what is learned in pauses no longer "
             "fits what lies under the voice.",
         )
         [said] = order.objections(of("true-peak-limiter", "gain"))
-        self.assertIn("Gain stands after true-peak limiter", said)
+        self.assertIn("Gain comes after true-peak limiter", said)
         off = Treatment(steps=(Step(kind="compressor", settings={"threshold_dbfs": -20}, on=False), Step(kind="noise-reduction")))
         self.assertEqual(order.objections(off), [])
 
@@ -90,7 +90,7 @@ class Order(unittest.TestCase):
             for second in kinds:
                 if order.stage_of(first) > order.stage_of(second):
                     [said] = order.objections(of(first, second))
-                    self.assertRegex(said, r"^[A-Z].* stands after .*: .+\.$")
+                    self.assertRegex(said, r"^[A-Z].* comes after .*: .+\.$")
 
 
 class Ledger(unittest.TestCase):

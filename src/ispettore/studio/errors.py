@@ -44,6 +44,27 @@ class SpecificationRefused(IspettoreError):
     reason: str
 
 
+class DraftChanged(IspettoreError):
+    """The treatment of “{file}” was changed in another window. It is shown as it is now; make your change again."""
+
+    file: str
+
+
+class DraftTooLong(IspettoreError):
+    """The treatment of “{file}” would have {count} steps; {most} is the most. Remove some first."""
+
+    file: str
+    count: int
+    most: int
+
+
+class NothingToUndo(IspettoreError):
+    """There is nothing to {what} in the treatment of “{file}”."""
+
+    what: str
+    file: str
+
+
 class SpecificationChanged(IspettoreError):
     """“{name}” was changed elsewhere meanwhile and is at version {version} now. Nothing of yours was kept; look at the new version,
     then make your change again."""

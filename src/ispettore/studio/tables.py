@@ -27,6 +27,7 @@ class WorkKind(StrEnum):
     INSPECT = "inspect"
     CONFORM = "conform"
     VERIFY = "verify"
+    PLAN = "plan"
 
 
 class WorkState(StrEnum):
@@ -118,6 +119,8 @@ class Conforming(SQLModel, table=True):
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     preference: Preference = Field(sa_type=String)
     container: FormatName = Field(sa_type=String)
+    treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """What somebody drafted, to be run as it is; where there is none, a plan is made by the preference."""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
     sha256: str | None = None
@@ -127,6 +130,42 @@ class Conforming(SQLModel, table=True):
     pyramid_sha256: str | None = None
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Planning(SQLModel, table=True):
+    """Plans for a recording and a specification, as it was measured by one version of the methods with one room tone."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    methods_version: int
+    room_tone: str = ""
+    outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class DraftRecord(SQLModel, table=True):
+    """The treatment that somebody works on for a recording: at which of its states it is. Undoing goes back among them."""
+
+    __tablename__ = "draft"
+
+    recording_id: UUID = Field(foreign_key="recording.id", primary_key=True)
+    number: int = 0
+
+
+class DraftState(SQLModel, table=True):
+    """One state of a draft: its steps, what the change was that led to it, and from which state on it is a change of a plan
+    (`origin`; `plan` is the preference that plan was made by, empty where none was chosen)."""
+
+    __tablename__ = "draft_state"
+
+    recording_id: UUID = Field(foreign_key="recording.id", primary_key=True)
+    number: int = Field(primary_key=True)
+    steps: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
+    told: str = Field(default="", sa_column=Column(Text, nullable=False))
+    plan: str = ""
+    origin: int = 0
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 

@@ -19,8 +19,10 @@ from ispettore.studio import database
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.errors import (
+    DraftChanged,
     NoLongerReplaceable,
     NotFound,
+    NothingToUndo,
     NotReady,
     OrderChanged,
     SpecificationChanged,
@@ -30,7 +32,7 @@ from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
-from ispettore.web import explaining, heavy, productions, recordings, resumable, specifications, verifyings, works
+from ispettore.web import explaining, heavy, productions, recordings, resumable, specifications, treatments, verifyings, works
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
 
@@ -43,6 +45,8 @@ STATUS = {
     SpecificationChanged: 409,
     SpecificationShips: 409,
     NoLongerReplaceable: 409,
+    DraftChanged: 409,
+    NothingToUndo: 409,
     TooLarge: 413,
     NoRoomLeft: 507,
     StoreReadOnly: 507,
@@ -128,7 +132,7 @@ def build() -> FastAPI:
     for gone in database.GONE:
         app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
-    for part in (explaining, productions, recordings, resumable, specifications, verifyings, works):
+    for part in (explaining, productions, recordings, resumable, specifications, treatments, verifyings, works):
         app.include_router(part.routes, prefix="/api")
 
     app.include_router(resumable.router(incoming), include_in_schema=False)

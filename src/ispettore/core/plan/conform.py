@@ -25,9 +25,10 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, ending, learning, levelling, planner, preparing, room
+from ispettore.core.plan import cleaning, closing, ending, learning, levelling, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
+from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Asked, Preference
 from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
@@ -65,6 +66,8 @@ class Conformed(BaseModel):
     rounds: int = 0
     ledger: tuple[LedgerLine, ...] = ()
     out_of_order: tuple[str, ...] = ()
+    closing: Closing | None = None
+    """For a treatment of somebody's own that missed a limit: the smallest change that should close it."""
     reduction_db: NDArray[np.float32] | None = Field(None, exclude=True, repr=False)
     """The gain that dynamic steps moved, in dB of each 5 ms cell of the recording; not kept in JSON."""
 
@@ -191,8 +194,12 @@ class _Attempt:
         written, run, moved = self._write(treatment, 1)
         window = gain_window(self.before.inspection, self.specification)
         verdict = judge(written.inspection, self.specification, role=self.role)
-        obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(treatment, window, moved, written, verdict, obstacles, 1, run)
+        if verdict.passes:
+            return self._settle(treatment, window, moved, written, verdict, (), 1, run)
+        settled = self._settle(treatment, window, moved, written, verdict, tuple(_missed(verdict)), 1, run)
+        before, after = self.before.inspection, written.basis
+        change = closing.smallest(treatment, verdict.missed, before, after, self.specification, self.bounds)
+        return settled.model_copy(update={"closing": change})
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND
 from ispettore.core.treat.curve import CurveProcessor, eased
-from ispettore.core.treat.step import Context, Settings
+from ispettore.core.treat.step import Context, Settings, about
 
 FADE_CELLS = 8  # 40 ms, inside the breath's own rise and fall
 
@@ -16,8 +16,12 @@ class BreathSoftening(Settings):
     """Lower found breaths by an amount."""
 
     title: ClassVar[str] = "Breath softening"
+    purpose: ClassVar[str] = "Lower the breaths that were found."
+    sentence: ClassVar[str] = "Soften breaths by {amount_db}"
     needs_whole: ClassVar[bool] = True
-    amount_db: float = Field(6.0, ge=0, le=24, description="Amount", json_schema_extra={"unit": "dB"})
+    amount_db: float = Field(
+        6.0, ge=0, le=24, description="Amount", json_schema_extra=about("How much each breath is lowered.", unit="dB")
+    )
 
     def start(self, context: Context) -> "BreathProcessor":
         return BreathProcessor(context, self)

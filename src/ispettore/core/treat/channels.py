@@ -13,7 +13,7 @@ from pydantic import Field
 from ispettore.core.audio.layout import LAYOUTS, downmix, name_of
 from ispettore.core.figures import number
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 CANCELS_DB = -6.0
 DIFFERS = 1e-3  # of their energy: 30 dB under what they have in common
@@ -27,9 +27,22 @@ class Channels(Settings):
     """
 
     title: ClassVar[str] = "Channels"
-    channels: Literal[1, 2]
-    live: tuple[int, ...] | None = Field(None, description="Channels taken")
-    turned: tuple[int, ...] = Field((), description="Channels turned over")
+    purpose: ClassVar[str] = "Mix to mono or place one channel on two loudspeakers."
+    sentence: ClassVar[str] = "Deliver {channels}"
+    further: ClassVar[str] = "Channels taken: {live}; flipped: {turned}"
+    channels: Literal[1, 2] = Field(
+        description="Channels", json_schema_extra=about("How many channels come out.", words={1: "one channel", 2: "two channels"})
+    )
+    live: tuple[int, ...] | None = Field(
+        None,
+        description="Channels taken",
+        json_schema_extra=about("Which channels are taken, counted from 1.", absent="those that carry sound"),
+    )
+    turned: tuple[int, ...] = Field(
+        (),
+        description="Channels turned over",
+        json_schema_extra=about("Which channels are flipped in polarity before mixing, counted from 1."),
+    )
 
     def learns(self) -> bool:
         return self.live is None

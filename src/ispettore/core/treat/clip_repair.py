@@ -15,7 +15,7 @@ from pydantic import Field
 
 from ispettore.core.measure.clipping import NOWHERE
 from ispettore.core.measure.grid import CELL_S, runs
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 SHORTEST = 3
 ORDER = 32
@@ -31,7 +31,15 @@ class ClipRepair(Settings):
     """Rebuild what was clipped. Without a threshold each run's own level is used, where the meters found it."""
 
     title: ClassVar[str] = "Clip repair"
-    threshold_dbfs: float | None = Field(None, ge=-20, le=0, description="Threshold", json_schema_extra={"unit": "dBFS"})
+    purpose: ClassVar[str] = "Rebuild peaks that were cut off in recording."
+    sentence: ClassVar[str] = "Rebuild clipped peaks above {threshold_dbfs}"
+    threshold_dbfs: float | None = Field(
+        None,
+        ge=-20,
+        le=0,
+        description="Threshold",
+        json_schema_extra=about("What lies above counts as clipped.", unit="dBFS", absent="each run's own level"),
+    )
 
     def learns(self) -> bool:
         return self.threshold_dbfs is None

@@ -15,7 +15,7 @@ from pydantic import Field
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.treat.control import TickedProcessor, ballistics, resting
-from ispettore.core.treat.step import Context, Settings
+from ispettore.core.treat.step import Context, Settings, about
 
 HOLD_MS = 5.0  # to each side
 RESTS_FROM_DB, RESTS_OVER_DB = 8.0, 6.0  # so far under the threshold it begins to rest, and over so many decibels more it does
@@ -26,15 +26,57 @@ class Compressor(Settings):
     """Reduce what stands above the threshold by the ratio. Channels are linked."""
 
     title: ClassVar[str] = "Compressor"
-    threshold_dbfs: float = Field(ge=-80, le=0, description="Threshold", json_schema_extra={"unit": "dBFS"})
-    ratio: float = Field(2.0, ge=1, le=20, description="Ratio", json_schema_extra={"unit": ":1"})
-    knee_db: float = Field(6.0, ge=0, le=24, description="Knee", json_schema_extra={"unit": "dB"})
-    attack_ms: float = Field(5.0, ge=0.5, le=200, description="Attack", json_schema_extra={"unit": "ms"})
-    release_ms: float = Field(120.0, ge=10, le=3_000, description="Release", json_schema_extra={"unit": "ms"})
-    detection: Literal["peak", "rms"] = "peak"
-    look_ahead_ms: float | None = Field(None, ge=0, le=50, description="Look-ahead", json_schema_extra={"unit": "ms"})
-    make_up_db: float = Field(0.0, ge=-24, le=24, description="Make-up gain", json_schema_extra={"unit": "dB"})
-    wet: float = Field(1.0, ge=0, le=1, description="Share of the compressed signal")
+    purpose: ClassVar[str] = "Lower what is loud, so that the words come closer together."
+    sentence: ClassVar[str] = "Compress above {threshold_dbfs} at {ratio}"
+    further: ClassVar[str] = (
+        "Knee {knee_db}, attack {attack_ms}, release {release_ms}, following {detection}, look-ahead {look_ahead_ms}, "
+        "make-up gain {make_up_db}, share {wet}"
+    )
+    threshold_dbfs: float = Field(
+        ge=-80, le=0, description="Threshold", json_schema_extra=about("What is louder is lowered.", unit="dBFS")
+    )
+    ratio: float = Field(
+        2.0,
+        ge=1,
+        le=20,
+        description="Ratio",
+        json_schema_extra=about("How strongly: at 2 : 1, 2 dB above the threshold become 1 dB.", unit=": 1"),
+    )
+    knee_db: float = Field(
+        6.0, ge=0, le=24, description="Knee", json_schema_extra=about("How gradually it sets in around the threshold.", unit="dB")
+    )
+    attack_ms: float = Field(
+        5.0, ge=0.5, le=200, description="Attack", json_schema_extra=about("How fast it takes hold of a loud sound.", unit="ms")
+    )
+    release_ms: float = Field(
+        120.0, ge=10, le=3_000, description="Release", json_schema_extra=about("How fast it lets go again.", unit="ms")
+    )
+    detection: Literal["peak", "rms"] = Field(
+        "peak",
+        description="Follows",
+        json_schema_extra=about("Whether it follows peaks or the RMS level.", words={"peak": "peaks", "rms": "RMS level"}),
+    )
+    look_ahead_ms: float | None = Field(
+        None,
+        ge=0,
+        le=50,
+        description="Look-ahead",
+        json_schema_extra=about("How long before a loud sound it acts.", unit="ms", absent="chosen by itself"),
+    )
+    make_up_db: float = Field(
+        0.0,
+        ge=-24,
+        le=24,
+        description="Make-up gain",
+        json_schema_extra=about("Gain afterwards, to make up for what was lowered.", unit="dB"),
+    )
+    wet: float = Field(
+        1.0,
+        ge=0,
+        le=1,
+        description="Share of the compressed signal",
+        json_schema_extra=about("How much of the compressed sound is mixed in; 1 is all of it."),
+    )
 
     def start(self, context: Context) -> "CompressorProcessor":
         return CompressorProcessor(context, self)

@@ -13,7 +13,7 @@ from pydantic import Field
 
 from ispettore.core.treat.control import ballistics
 from ispettore.core.treat.fir import Delay, Symmetric, low_pass
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 from ispettore.core.treat.trace import Trace
 
 ATTACK_MS, RELEASE_MS, HOLD_MS = 1.0, 40.0, 2.0
@@ -26,9 +26,26 @@ class DeEsser(Settings):
     """Lower the band above a frequency while it exceeds a threshold. Channels are linked."""
 
     title: ClassVar[str] = "De-esser"
-    frequency_hz: float = Field(5_000.0, ge=2_000, le=12_000, description="Band from", json_schema_extra={"unit": "Hz"})
-    threshold_dbfs: float = Field(-30.0, ge=-80, le=0, description="Threshold of the band", json_schema_extra={"unit": "dBFS"})
-    range_db: float = Field(6.0, ge=0, le=24, description="Range", json_schema_extra={"unit": "dB"})
+    purpose: ClassVar[str] = "Soften sharp s sounds."
+    sentence: ClassVar[str] = "Soften sibilance above {frequency_hz} by up to {range_db}"
+    further: ClassVar[str] = "While the band is over {threshold_dbfs}"
+    frequency_hz: float = Field(
+        5_000.0,
+        ge=2_000,
+        le=12_000,
+        description="Band from",
+        json_schema_extra=about("Sibilance lies above it: 4 to 8 kHz for most voices.", unit="Hz"),
+    )
+    threshold_dbfs: float = Field(
+        -30.0,
+        ge=-80,
+        le=0,
+        description="Threshold of the band",
+        json_schema_extra=about("The band is lowered while it is louder.", unit="dBFS"),
+    )
+    range_db: float = Field(
+        6.0, ge=0, le=24, description="Range", json_schema_extra=about("The most that the band is lowered.", unit="dB")
+    )
 
     def start(self, context: Context) -> "DeEsserProcessor":
         return DeEsserProcessor(context, self)

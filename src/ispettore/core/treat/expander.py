@@ -17,7 +17,7 @@ from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.meters import Measured
 from ispettore.core.treat.control import TickedProcessor
-from ispettore.core.treat.step import Context, Settings
+from ispettore.core.treat.step import Context, Settings, about
 
 HOLD_MS = 5.0  # to each side
 FLOOR = 1e-8
@@ -35,14 +35,52 @@ class Expander(Settings):
     """Lower what is quieter than the threshold. Without a threshold it is proposed from the recording. Channels are linked."""
 
     title: ClassVar[str] = "Expander"
-    threshold_dbfs: float | None = Field(None, ge=-90, le=-10, description="Threshold", json_schema_extra={"unit": "dBFS"})
-    ratio: float = Field(2.0, ge=1, le=20, description="Ratio", json_schema_extra={"unit": ":1"})
-    range_db: float = Field(12.0, ge=0, le=60, description="Range", json_schema_extra={"unit": "dB"})
-    attack_ms: float = Field(5.0, ge=0.5, le=50, description="Attack", json_schema_extra={"unit": "ms"})
-    hold_ms: float = Field(120.0, ge=0, le=2_000, description="Hold", json_schema_extra={"unit": "ms"})
-    release_ms: float = Field(150.0, ge=10, le=3_000, description="Release", json_schema_extra={"unit": "ms"})
-    hysteresis_db: float = Field(4.0, ge=0, le=20, description="Hysteresis", json_schema_extra={"unit": "dB"})
-    look_ahead_ms: float | None = Field(None, ge=0, le=50, description="Look-ahead", json_schema_extra={"unit": "ms"})
+    purpose: ClassVar[str] = "Lower the pauses part of the way."
+    sentence: ClassVar[str] = "Lower pauses below {threshold_dbfs} by up to {range_db}"
+    further: ClassVar[str] = (
+        "Ratio {ratio}, attack {attack_ms}, hold {hold_ms}, release {release_ms}, hysteresis {hysteresis_db}, "
+        "look-ahead {look_ahead_ms}"
+    )
+    threshold_dbfs: float | None = Field(
+        None,
+        ge=-90,
+        le=-10,
+        description="Threshold",
+        json_schema_extra=about(
+            "What is quieter is lowered: between the loudest breath and the softest speech.",
+            unit="dBFS",
+            absent="a threshold proposed for this recording",
+        ),
+    )
+    ratio: float = Field(
+        2.0, ge=1, le=20, description="Ratio", json_schema_extra=about("How fast the level falls below the threshold.", unit=": 1")
+    )
+    range_db: float = Field(
+        12.0, ge=0, le=60, description="Range", json_schema_extra=about("The most that a pause is lowered.", unit="dB")
+    )
+    attack_ms: float = Field(
+        5.0, ge=0.5, le=50, description="Attack", json_schema_extra=about("How fast it opens for a word.", unit="ms")
+    )
+    hold_ms: float = Field(
+        120.0, ge=0, le=2_000, description="Hold", json_schema_extra=about("How long it stays open after a word.", unit="ms")
+    )
+    release_ms: float = Field(
+        150.0, ge=10, le=3_000, description="Release", json_schema_extra=about("How fast it closes after that.", unit="ms")
+    )
+    hysteresis_db: float = Field(
+        4.0,
+        ge=0,
+        le=20,
+        description="Hysteresis",
+        json_schema_extra=about("How far below the threshold a word has to fall before it closes.", unit="dB"),
+    )
+    look_ahead_ms: float | None = Field(
+        None,
+        ge=0,
+        le=50,
+        description="Look-ahead",
+        json_schema_extra=about("How long before a word it opens.", unit="ms", absent="chosen by itself"),
+    )
 
     @property
     def ahead_ms(self) -> float:

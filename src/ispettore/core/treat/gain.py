@@ -5,14 +5,18 @@ from typing import ClassVar
 import numpy as np
 from pydantic import Field
 
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 
 class Gain(Settings):
     """A constant gain in dB."""
 
     title: ClassVar[str] = "Gain"
-    gain_db: float = Field(ge=-60, le=60, description="Gain", json_schema_extra={"unit": "dB"})
+    purpose: ClassVar[str] = "Make everything louder or quieter by the same amount."
+    sentence: ClassVar[str] = "Change the level by {gain_db}"
+    gain_db: float = Field(
+        ge=-60, le=60, description="Gain", json_schema_extra=about("How much louder or quieter everything becomes.", unit="dB")
+    )
 
     def start(self, context: Context) -> "GainProcessor":
         return GainProcessor(context, self.gain_db)

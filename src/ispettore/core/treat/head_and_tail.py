@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ispettore.core import errors
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat import room_tone
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 EDGE_S = 0.005
 
@@ -22,9 +23,28 @@ class HeadAndTail(Settings):
     """Lengths of head and tail in seconds; None leaves one as it is."""
 
     title: ClassVar[str] = "Head and tail"
+    purpose: ClassVar[str] = "Set the room tone before the first word and after the last."
+    sentence: ClassVar[str] = "Set the head to {head_s} and the tail to {tail_s}"
     needs_whole: ClassVar[bool] = True
-    head_s: float | None = Field(None, ge=0.0, le=30, description="Head", json_schema_extra={"unit": "s"})
-    tail_s: float | None = Field(None, ge=0.0, le=30, description="Tail", json_schema_extra={"unit": "s"})
+    head_s: float | None = Field(
+        None,
+        ge=0.0,
+        le=30,
+        description="Head",
+        json_schema_extra=about("How much room tone there is before the first word.", unit="s", absent="its own length"),
+    )
+    tail_s: float | None = Field(
+        None,
+        ge=0.0,
+        le=30,
+        description="Tail",
+        json_schema_extra=about("How much room tone there is after the last word.", unit="s", absent="its own length"),
+    )
+
+    def lacks(self, inspection: Inspection) -> str:
+        wanted = ((self.head_s, inspection.value("head_s")), (self.tail_s, inspection.value("tail_s")))
+        longer = any(asked is not None and there is not None and asked > there for asked, there in wanted)
+        return room_tone.lacking(inspection.room_tone) if longer else ""
 
     def start(self, context: Context) -> "HeadAndTailProcessor":
         return HeadAndTailProcessor(context, self)

@@ -25,7 +25,7 @@ from pydantic import Field
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.hum import HUM_WORTH_SAYING_DB
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 FRAME_S, STEP_S = 0.2, 0.05
 BESIDE_HZ = (-20.0, -15.0, -10.0, 10.0, 15.0, 20.0)  # zeros of the window: the line itself is not heard there
@@ -45,10 +45,27 @@ class HumFilter(Settings):
     """Take away hum and its multiples. Without a base frequency it is found."""
 
     title: ClassVar[str] = "Hum filter"
+    purpose: ClassVar[str] = "Take away mains hum and its multiples."
+    sentence: ClassVar[str] = "Filter hum at {base_hz} and {harmonics} multiples"
+    further: ClassVar[str] = "The hum may change by {width_hz}"
     needs_whole: ClassVar[bool] = True
-    base_hz: float | None = Field(None, ge=40, le=70, description="Base frequency", json_schema_extra={"unit": "Hz"})
-    harmonics: int = Field(10, ge=1, le=20, description="Multiples")
-    width_hz: float = Field(0.5, ge=0.1, le=2, description="How fast the hum may change", json_schema_extra={"unit": "Hz"})
+    base_hz: float | None = Field(
+        None,
+        ge=40,
+        le=70,
+        description="Base frequency",
+        json_schema_extra=about("The mains frequency that hums: 50 Hz or 60 Hz.", unit="Hz", absent="the frequency found here"),
+    )
+    harmonics: int = Field(
+        10, ge=1, le=20, description="Multiples", json_schema_extra=about("How many multiples of the frequency are taken out.")
+    )
+    width_hz: float = Field(
+        0.5,
+        ge=0.1,
+        le=2,
+        description="How fast the hum may change",
+        json_schema_extra=about("How fast the hum may change and still be followed.", unit="Hz"),
+    )
 
     def start(self, context: Context) -> "HumProcessor":
         return HumProcessor(context, self)

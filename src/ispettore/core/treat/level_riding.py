@@ -16,7 +16,7 @@ from pydantic import Field
 from ispettore.core.measure.grid import CELLS_PER_SECOND, runs, stretches
 from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
 from ispettore.core.treat.curve import CurveProcessor, eased
-from ispettore.core.treat.step import Context, Settings
+from ispettore.core.treat.step import Context, Settings, about
 
 PAUSE_CELLS = 80  # 0.4 s: shorter gaps belong to the speech around them
 EDGE_CELLS = 14  # 70 ms from the gain of speech to that of a pause, which are hardly room tone
@@ -26,14 +26,43 @@ NOTHING_DB = 1e-5
 
 
 class LevelRiding(Settings):
-    """Bring the short-term level of speech towards a target. Without a target it is the recording's own level."""
+    """Bring the short-term level of speech towards a target. Without a target it is this recording's own level."""
 
     title: ClassVar[str] = "Level riding"
+    purpose: ClassVar[str] = "Bring loud and soft passages together, slowly."
+    sentence: ClassVar[str] = "Ride the level towards {target_lufs}, up to {up_db} up and {down_db} down"
+    further: ClassVar[str] = "The gain moves over {speed_s}"
     needs_whole: ClassVar[bool] = True
-    target_lufs: float | None = Field(None, ge=-50, le=-5, description="Short-term level", json_schema_extra={"unit": "LUFS"})
-    up_db: float = Field(4.0, ge=0, le=15, description="Up at the most", json_schema_extra={"unit": "dB"})
-    down_db: float = Field(4.0, ge=0, le=15, description="Down at the most", json_schema_extra={"unit": "dB"})
-    speed_s: float = Field(3.0, ge=0.4, le=20, description="Time over which it moves", json_schema_extra={"unit": "s"})
+    target_lufs: float | None = Field(
+        None,
+        ge=-50,
+        le=-5,
+        description="Short-term level",
+        json_schema_extra=about(
+            "The short-term level that passages are brought towards.", unit="LUFS", absent="this recording's own level"
+        ),
+    )
+    up_db: float = Field(
+        4.0,
+        ge=0,
+        le=15,
+        description="Up at the most",
+        json_schema_extra=about("The most that a soft passage is raised.", unit="dB"),
+    )
+    down_db: float = Field(
+        4.0,
+        ge=0,
+        le=15,
+        description="Down at the most",
+        json_schema_extra=about("The most that a loud passage is lowered.", unit="dB"),
+    )
+    speed_s: float = Field(
+        3.0,
+        ge=0.4,
+        le=20,
+        description="Time over which it moves",
+        json_schema_extra=about("Over how long the gain moves. Slower is less noticeable.", unit="s"),
+    )
 
     def start(self, context: Context) -> "RidingProcessor":
         return RidingProcessor(context, self)

@@ -12,18 +12,36 @@ from pydantic import Field
 from ispettore.core.figures import exact, number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 Quantity = Literal["sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "active_speech_level_dbfs"]
+WORDS: dict[Any, str] = {
+    "sample_peak_dbfs": "peak",
+    "true_peak_dbtp": "true peak",
+    "rms_dbfs": "RMS level",
+    "integrated_loudness_lufs": "loudness",
+    "active_speech_level_dbfs": "active speech level",
+}
 
 
 class ReferenceLevel(Settings):
     """Bring peak, RMS or loudness to a target, so that what follows finds the level it is set for."""
 
     title: ClassVar[str] = "Reference level"
+    purpose: ClassVar[str] = "Bring every recording to the same level, so that thresholds mean the same."
+    sentence: ClassVar[str] = "Bring {quantity} to {target_db}"
     needs_whole: ClassVar[bool] = True
-    quantity: Quantity = Field("rms_dbfs", description="Level")
-    target_db: float = Field(-20.0, ge=-60, le=0, description="Target", json_schema_extra={"unit": "dB"})
+    quantity: Quantity = Field(
+        "rms_dbfs",
+        description="Level",
+        json_schema_extra=about(
+            "Which reading is brought to the target.",
+            words=WORDS,
+        ),
+    )
+    target_db: float = Field(
+        -20.0, ge=-60, le=0, description="Target", json_schema_extra=about("What the reading is to be, in its own unit.", unit="dB")
+    )
 
     def start(self, context: Context) -> "LevelProcessor":
         return LevelProcessor(context, self.quantity, self.target_db, None)
@@ -33,10 +51,27 @@ class FinalLevel(Settings):
     """Bring a reading to its target without a true peak above the ceiling."""
 
     title: ClassVar[str] = "Final level"
+    purpose: ClassVar[str] = "Bring a reading to its target, as far as a ceiling allows."
+    sentence: ClassVar[str] = "Set {quantity} to {target_db}, true peaks at most {ceiling_dbtp}"
     needs_whole: ClassVar[bool] = True
-    quantity: Quantity = Field("integrated_loudness_lufs", description="Level")
-    target_db: float = Field(-18.0, ge=-60, le=0, description="Target", json_schema_extra={"unit": "dB"})
-    ceiling_dbtp: float = Field(-1.0, ge=-40, le=0, description="Ceiling", json_schema_extra={"unit": "dBTP"})
+    quantity: Quantity = Field(
+        "integrated_loudness_lufs",
+        description="Level",
+        json_schema_extra=about(
+            "Which reading is brought to the target.",
+            words=WORDS,
+        ),
+    )
+    target_db: float = Field(
+        -18.0, ge=-60, le=0, description="Target", json_schema_extra=about("What the reading is to be, in its own unit.", unit="dB")
+    )
+    ceiling_dbtp: float = Field(
+        -1.0,
+        ge=-40,
+        le=0,
+        description="Ceiling",
+        json_schema_extra=about("The gain stops where a true peak would go over it.", unit="dBTP"),
+    )
 
     def start(self, context: Context) -> "LevelProcessor":
         return LevelProcessor(context, self.quantity, self.target_db, self.ceiling_dbtp)

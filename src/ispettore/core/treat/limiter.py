@@ -17,7 +17,7 @@ from pydantic import Field
 
 from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure.true_peak import HALF_TAPS, TAPS, bow, interpolator
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 from ispettore.core.treat.trace import Trace
 
 # Each pass listens through another interpolator (the meter's own, one that reaches nearer to half the sample rate, one that is
@@ -31,9 +31,18 @@ class TruePeakLimiter(Settings):
     """Hold true peaks under a ceiling. Channels are linked."""
 
     title: ClassVar[str] = "True-peak limiter"
-    ceiling_dbtp: float = Field(ge=-40, le=0, description="Ceiling", json_schema_extra={"unit": "dBTP"})
-    look_ahead_ms: float = Field(3.0, ge=0.5, le=20, description="Look-ahead", json_schema_extra={"unit": "ms"})
-    release_ms: float = Field(60.0, ge=5, le=2_000, description="Release", json_schema_extra={"unit": "ms"})
+    purpose: ClassVar[str] = "Hold the peaks."
+    sentence: ClassVar[str] = "Hold true peaks under {ceiling_dbtp}"
+    further: ClassVar[str] = "Look-ahead {look_ahead_ms}, release {release_ms}"
+    ceiling_dbtp: float = Field(
+        ge=-40, le=0, description="Ceiling", json_schema_extra=about("No true peak goes over it.", unit="dBTP")
+    )
+    look_ahead_ms: float = Field(
+        3.0, ge=0.5, le=20, description="Look-ahead", json_schema_extra=about("How long before a peak it acts.", unit="ms")
+    )
+    release_ms: float = Field(
+        60.0, ge=5, le=2_000, description="Release", json_schema_extra=about("How fast it lets go again.", unit="ms")
+    )
 
     def start(self, context: Context) -> "LimiterProcessor":
         return LimiterProcessor(context, self)

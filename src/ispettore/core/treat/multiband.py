@@ -16,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 from ispettore.core.audio.writing import read_span
 from ispettore.core.treat.compressor import Compressor, CompressorProcessor
 from ispettore.core.treat.fir import Delay, Symmetric, low_pass
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 PIECE_S, MOST_PIECES = 2.0, 60
 
@@ -26,7 +26,9 @@ class BandSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    on: bool = True
+    on: bool = Field(
+        True, description="Band", json_schema_extra=about("Off leaves the band as it is.", words={True: "on", False: "off"})
+    )
     compressor: Compressor
 
 
@@ -34,9 +36,26 @@ class MultibandCompressor(Settings):
     """Compress bands by themselves: one more band than there are crossovers, from the lowest."""
 
     title: ClassVar[str] = "Multiband compressor"
-    crossovers_hz: tuple[float, ...] = Field((150.0, 3_000.0), min_length=1, max_length=4, description="Crossovers")
+    purpose: ClassVar[str] = "Compress low, middle and high parts of the voice apart."
+    sentence: ClassVar[str] = "Compress bands apart, crossing at {crossovers_hz}"
+    further: ClassVar[str] = "Pauses {rests_in_pauses}"
+    each: ClassVar[tuple[str, str]] = ("bands", "Above {compressor.threshold_dbfs} at {compressor.ratio}, {on}")
+    crossovers_hz: tuple[float, ...] = Field(
+        (150.0, 3_000.0),
+        min_length=1,
+        max_length=4,
+        description="Crossovers",
+        json_schema_extra=about("Where the bands meet; there is one more band than there are crossovers.", unit="Hz"),
+    )
     bands: tuple[BandSettings, ...] = Field(min_length=2, max_length=5, description="Bands")
-    rests_in_pauses: bool = Field(True, description="Pauses fall with the words")
+    rests_in_pauses: bool = Field(
+        True,
+        description="Pauses fall with the words",
+        json_schema_extra=about(
+            "Whether pauses are lowered as the words beside them are.",
+            words={True: "fall with the words", False: "stay as they are"},
+        ),
+    )
 
     def learns(self) -> bool:
         return self.rests_in_pauses

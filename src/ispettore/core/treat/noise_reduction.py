@@ -27,8 +27,9 @@ from ispettore.core.audio.writing import open_spans
 from ispettore.core.figures import exact, with_unit
 from ispettore.core.kernels import kernel
 from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 FRAME_S = 0.046
 SHORTEST_S, LONGEST_S = 0.06, 2.0
@@ -47,11 +48,43 @@ class NoiseReduction(Settings):
     """Lower steady noise. Learns from the room tone that was found or chosen."""
 
     title: ClassVar[str] = "Noise reduction"
+    purpose: ClassVar[str] = "Lower hiss and other steady noise."
+    sentence: ClassVar[str] = "Lower steady noise by {amount_db}, learned from room tone"
+    further: ClassVar[str] = "Judged over {time_constant_ms} and {bandwidth_thirds}; swells with the words by at most {swelling_db}"
     needs_whole: ClassVar[bool] = True
-    amount_db: float = Field(8.0, ge=0, le=18, description="Amount", json_schema_extra={"unit": "dB"})
-    time_constant_ms: float = Field(80.0, ge=30, le=300, description="Time constant", json_schema_extra={"unit": "ms"})
-    bandwidth_thirds: float = Field(1.0, ge=0.2, le=3, description="Bandwidth", json_schema_extra={"unit": "third-octaves"})
-    swelling_db: float = Field(18.0, ge=1, le=18, description="Swelling with the words, at most", json_schema_extra={"unit": "dB"})
+    amount_db: float = Field(
+        8.0,
+        ge=0,
+        le=18,
+        description="Amount",
+        json_schema_extra=about("How much the noise is lowered. From 12 dB on it can be heard on the voice.", unit="dB"),
+    )
+    time_constant_ms: float = Field(
+        80.0,
+        ge=30,
+        le=300,
+        description="Time constant",
+        json_schema_extra=about("Over how long the noise is judged. Longer is smoother, shorter follows words faster.", unit="ms"),
+    )
+    bandwidth_thirds: float = Field(
+        1.0,
+        ge=0.2,
+        le=3,
+        description="Bandwidth",
+        json_schema_extra=about("How wide a piece of the spectrum is judged as one.", unit="third-octaves"),
+    )
+    swelling_db: float = Field(
+        18.0,
+        ge=1,
+        le=18,
+        description="Swelling with the words, at most",
+        json_schema_extra=about("How far the noise may come up with the words.", unit="dB"),
+    )
+
+    def lacks(self, inspection: Inspection) -> str:
+        if any(span.length_s >= SHORTEST_S for span in inspection.room_tone):
+            return ""
+        return "There is no room tone to learn the noise from. Select a pause and use it as room tone."
 
     def start(self, context: Context) -> "NoiseProcessor":
         return NoiseProcessor(context, self)

@@ -1,6 +1,20 @@
 """The order in which steps belong, and what another order risks, in a sentence each."""
 
+from collections.abc import Sequence
+
 from ispettore.core.treat.treatment import STEPS, Treatment
+
+GROUPS: tuple[tuple[str, tuple[str, ...]], ...] = (
+    ("Convert", ("channels", "sample-rate")),
+    ("Repair", ("clip-repair", "room-tone-fill")),
+    ("Clean", ("rumble-filter", "hum-filter", "noise-reduction", "breath-softening", "expander")),
+    ("Bring to a known level", ("reference-level",)),
+    ("Shape the tone", ("tone", "resonance-search", "de-esser")),
+    ("Even out", ("level-riding", "spot-gain", "multiband-compressor", "compressor")),
+    ("Set the level and hold peaks", ("gain", "final-level", "true-peak-limiter")),
+    ("Finish", ("head-and-tail",)),
+)
+"""The order of work as a person is offered it."""
 
 STAGES: tuple[tuple[str, ...], ...] = (
     ("channels", "sample-rate"),
@@ -50,14 +64,32 @@ def objections(treatment: Treatment) -> list[str]:
 
     A limiter before a level is one too: gain after it lifts its peaks.
     """
-    said = []
-    steps = [step for step in treatment.steps if step.on]
-    for number, step in enumerate(steps):
-        later = [before.kind for before in steps[:number] if _belongs_before(step.kind, before.kind)]
+    return list(by_place([step.kind for step in treatment.steps if step.on]).values())
+
+
+def by_place(kinds: Sequence[str]) -> dict[int, str]:
+    """The objections by the place of the step they concern, among the kinds of steps that are on. Kinds that are not known are
+    passed over.
+
+    >>> by_place(["gain", "harp", "rumble-filter"])[2].partition(":")[0]
+    'Rumble filter comes after gain'
+    """
+    said = {}
+    for number, kind in enumerate(kinds):
+        later = [before for before in kinds[:number] if before in STEPS and kind in STEPS and _belongs_before(kind, before)]
         if later:
-            title, behind = STEPS[step.kind].title, STEPS[later[0]].title.lower()
-            said.append(f"{title} stands after {behind}: {RISKS[step.kind]}.")
+            said[number] = f"{STEPS[kind].title} comes after {STEPS[later[0]].title.lower()}: {RISKS[kind]}."
     return said
+
+
+def place_for(kind: str, kinds: Sequence[str]) -> int:
+    """Where a new step belongs among others: behind the last that belongs before it.
+
+    >>> place_for("compressor", ["rumble-filter", "gain", "true-peak-limiter"])
+    1
+    """
+    before = [number for number, other in enumerate(kinds) if other in STEPS and not _belongs_before(kind, other)]
+    return before[-1] + 1 if before else 0
 
 
 def _belongs_before(kind: str, other: str) -> bool:

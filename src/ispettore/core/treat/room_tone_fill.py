@@ -15,6 +15,7 @@ from pydantic import Field, field_validator
 from ispettore.core import errors
 from ispettore.core.audio.reading import Block
 from ispettore.core.measure.grid import CELL_S, runs
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat import room_tone
 from ispettore.core.treat.step import Context, Processor, Settings
@@ -26,6 +27,10 @@ class RoomToneFill(Settings):
     """Put room tone in the place of dead silence. Spans chosen by hand are filled instead where there are any."""
 
     title: ClassVar[str] = "Room tone fill"
+    purpose: ClassVar[str] = "Replace dead silence, or spots you choose, by room tone."
+    sentence: ClassVar[str] = "Fill dead silence with this recording's own room tone"
+    filled: ClassVar[str] = "Lay this recording's own room tone over"
+    each: ClassVar[tuple[str, str]] = ("spans", "{start_s} to {end_s}")
     needs_whole: ClassVar[bool] = True
     spans: tuple[Span, ...] = Field((), max_length=1_000, description="Spans")
 
@@ -35,6 +40,10 @@ class RoomToneFill(Settings):
         if any(span.start_s < 0 or span.end_s <= span.start_s for span in spans):
             raise ValueError("a span starts at 0 or later, and ends after it starts")
         return spans
+
+    def lacks(self, inspection: Inspection) -> str:
+        wanted = bool(self.spans) or any(finding.kind == "dead-silence" for finding in inspection.findings)
+        return room_tone.lacking(inspection.room_tone) if wanted else ""
 
     def start(self, context: Context) -> "FillProcessor":
         return FillProcessor(context, self)

@@ -13,16 +13,34 @@ from pydantic import Field
 
 from ispettore.core.treat.fir import Symmetric
 from ispettore.core.treat.sections import SectionsProcessor
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 
 class RumbleFilter(Settings):
     """Take away what lies below the voice."""
 
     title: ClassVar[str] = "Rumble filter"
-    corner_hz: float = Field(80.0, ge=10, le=400, description="Corner", json_schema_extra={"unit": "Hz"})
-    slope_db_per_octave: Literal[6, 12, 18, 24, 30, 36, 42, 48] = 24
-    phase: Literal["minimum", "linear"] = "minimum"
+    purpose: ClassVar[str] = "Take away what lies below the voice: traffic, footsteps, handling."
+    sentence: ClassVar[str] = "Filter rumble below {corner_hz}"
+    further: ClassVar[str] = "Slope {slope_db_per_octave}, {phase} phase"
+    corner_hz: float = Field(
+        80.0,
+        ge=10,
+        le=400,
+        description="Corner",
+        json_schema_extra=about("What lies below fades out. Voices begin at about 80 Hz.", unit="Hz"),
+    )
+    slope_db_per_octave: Literal[6, 12, 18, 24, 30, 36, 42, 48] = Field(
+        24, description="Slope", json_schema_extra=about("How steeply it fades below the corner.", unit="dB per octave")
+    )
+    phase: Literal["minimum", "linear"] = Field(
+        "minimum",
+        description="Phase",
+        json_schema_extra=about(
+            "Linear phase leaves the shape of the wave, so peaks stay where they are; minimum phase has no pre-echo.",
+            words={"minimum": "minimum", "linear": "linear"},
+        ),
+    )
 
     def start(self, context: Context) -> "MinimumPhase | LinearPhase":
         return MinimumPhase(context, self) if self.phase == "minimum" else LinearPhase(context, self)

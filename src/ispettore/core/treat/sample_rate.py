@@ -6,14 +6,18 @@ import numpy as np
 import soxr
 from pydantic import Field
 
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 
 class SampleRate(Settings):
     """Convert to another sample rate."""
 
     title: ClassVar[str] = "Sample rate"
-    sample_rate_hz: int = Field(ge=8_000, le=192_000, json_schema_extra={"unit": "Hz"})
+    purpose: ClassVar[str] = "Convert to the sample rate that is asked for."
+    sentence: ClassVar[str] = "Convert to {sample_rate_hz}"
+    sample_rate_hz: int = Field(
+        ge=8_000, le=192_000, description="Sample rate", json_schema_extra=about("Samples per second of what comes out.", unit="Hz")
+    )
 
     def start(self, context: Context) -> "SampleRateProcessor":
         return SampleRateProcessor(context, self.sample_rate_hz)

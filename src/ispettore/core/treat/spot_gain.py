@@ -5,7 +5,7 @@ from typing import ClassVar
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from ispettore.core.treat.step import Block, Context, Processor, Settings
+from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 
 
 class Spot(BaseModel):
@@ -13,10 +13,18 @@ class Spot(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    start_s: float = Field(ge=0, description="Start", json_schema_extra={"unit": "s"})
-    end_s: float = Field(description="End", json_schema_extra={"unit": "s"})
-    gain_db: float = Field(ge=-60, le=24, description="Gain", json_schema_extra={"unit": "dB"})
-    fade_s: float = Field(0.02, ge=0.001, le=5, description="Fades", json_schema_extra={"unit": "s"})
+    start_s: float = Field(ge=0, description="Start", json_schema_extra=about("Where the spot begins.", unit="s"))
+    end_s: float = Field(description="End", json_schema_extra=about("Where the spot ends.", unit="s"))
+    gain_db: float = Field(
+        ge=-60, le=24, description="Gain", json_schema_extra=about("How much it is raised or lowered.", unit="dB")
+    )
+    fade_s: float = Field(
+        0.02,
+        ge=0.001,
+        le=5,
+        description="Fades",
+        json_schema_extra=about("How long the gain takes to come and go, inside the spot.", unit="s"),
+    )
 
     @model_validator(mode="after")
     def _forward(self) -> "Spot":
@@ -29,6 +37,9 @@ class SpotGain(Settings):
     """Gain for a list of spans. Where spans overlap their gains add."""
 
     title: ClassVar[str] = "Spot gain"
+    purpose: ClassVar[str] = "Raise or lower single words."
+    sentence: ClassVar[str] = "Change the level of single spots"
+    each: ClassVar[tuple[str, str]] = ("spots", "From {start_s} to {end_s} by {gain_db}, fades {fade_s}")
     spots: tuple[Spot, ...] = Field((), max_length=1_000, description="Spans")
 
     def start(self, context: Context) -> "SpotProcessor":

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 
 Block = NDArray[np.float32]
@@ -27,17 +28,38 @@ class Context:
     working: Any = None
 
 
+def about(why: str, *, unit: str = "", absent: str = "", words: dict[Any, str] | None = None) -> Any:
+    """What a person is told of a setting: one line of what it does, its unit, how it reads where it is left to the step, and the
+    words for its choices."""
+    told = {"why": why, "unit": unit, "absent": absent, "words": {str(key): word for key, word in (words or {}).items()}}
+    return {key: value for key, value in told.items() if value}
+
+
 class Settings(BaseModel):
-    """Base of every step's settings: frozen, with units in the names, unknown names refused."""
+    """Base of every step's settings: frozen, with units in the names, unknown names refused.
+
+    A step reads as a `sentence`, in which its settings stand in braces by their names; `further` is the rest of them. A step that
+    holds a list names it in `each`, with the sentence of one entry; `filled` is its own sentence then, if it reads otherwise.
+    `purpose` is one line of what it is for.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     title: ClassVar[str] = ""
+    purpose: ClassVar[str] = ""
+    sentence: ClassVar[str] = ""
+    further: ClassVar[str] = ""
+    each: ClassVar[tuple[str, str] | None] = None
+    filled: ClassVar[str] = ""
     needs_whole: ClassVar[bool] = False
 
     def learns(self) -> bool:
         """Whether the step has to know the whole file before it starts."""
         return self.needs_whole
+
+    def lacks(self, inspection: Inspection) -> str:
+        """What a recording does not have that the step needs, in a sentence; empty where it has all."""
+        return ""
 
     def start(self, context: Context) -> "Processor":
         raise NotImplementedError

@@ -16,7 +16,7 @@ from ispettore.core.measure import fundamental
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.spectrum import Resonance
 from ispettore.core.treat.sections import SectionsProcessor
-from ispettore.core.treat.step import Context, Settings
+from ispettore.core.treat.step import Context, Settings, about
 
 Kind = Literal["high-pass", "low-shelf", "bell", "high-shelf", "notch"]
 DEEPEST_CUT_DB = 9.0
@@ -27,10 +27,26 @@ class Band(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    kind: Kind
-    frequency_hz: float = Field(ge=20, le=20_000, description="Frequency", json_schema_extra={"unit": "Hz"})
-    gain_db: float = Field(0.0, ge=-24, le=18, description="Gain", json_schema_extra={"unit": "dB"})
-    q: float = Field(2**-0.5, ge=0.1, le=40, description="Quality")
+    kind: Kind = Field(
+        description="Shape",
+        json_schema_extra=about(
+            "Which shape it has.",
+            words={
+                "high-pass": "high-pass",
+                "low-shelf": "low shelf",
+                "bell": "bell",
+                "high-shelf": "high shelf",
+                "notch": "notch",
+            },
+        ),
+    )
+    frequency_hz: float = Field(ge=20, le=20_000, description="Frequency", json_schema_extra=about("Where it sits.", unit="Hz"))
+    gain_db: float = Field(
+        0.0, ge=-24, le=18, description="Gain", json_schema_extra=about("How much it raises or lowers.", unit="dB")
+    )
+    q: float = Field(
+        2**-0.5, ge=0.1, le=40, description="Quality", json_schema_extra=about("How narrow it is: higher is narrower.")
+    )
 
     @model_validator(mode="after")
     def _plain(self) -> "Band":
@@ -43,6 +59,9 @@ class Tone(Settings):
     """Raise or lower parts of the spectrum."""
 
     title: ClassVar[str] = "Tone"
+    purpose: ClassVar[str] = "Raise or lower parts of the spectrum."
+    sentence: ClassVar[str] = "Shape the tone"
+    each: ClassVar[tuple[str, str]] = ("bands", "A {kind} at {frequency_hz} by {gain_db}, quality {q}")
     bands: tuple[Band, ...] = Field((), max_length=16, description="Bands")
 
     def start(self, context: Context) -> "ToneProcessor":
@@ -147,9 +166,15 @@ class ResonanceSearch(Settings):
     """Find resonances in the recording and cut them, each by half of what it stands out."""
 
     title: ClassVar[str] = "Resonance search"
+    purpose: ClassVar[str] = "Find ringing of voice or room and cut it."
+    sentence: ClassVar[str] = "Cut up to {most} resonances, each by at most {deepest_db}"
     needs_whole: ClassVar[bool] = True
-    most: int = Field(3, ge=1, le=8, description="Cuts at the most")
-    deepest_db: float = Field(DEEPEST_CUT_DB, ge=1, le=18, description="Deepest cut", json_schema_extra={"unit": "dB"})
+    most: int = Field(
+        3, ge=1, le=8, description="Cuts at the most", json_schema_extra=about("No more than this many resonances are cut.")
+    )
+    deepest_db: float = Field(
+        DEEPEST_CUT_DB, ge=1, le=18, description="Deepest cut", json_schema_extra=about("No cut goes deeper.", unit="dB")
+    )
 
     def start(self, context: Context) -> "ResonanceProcessor":
         return ResonanceProcessor(context, self)

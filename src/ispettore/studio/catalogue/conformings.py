@@ -1,5 +1,6 @@
 """Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
 
+from collections.abc import Callable
 from pathlib import PurePath
 from typing import Any
 from uuid import UUID
@@ -19,6 +20,8 @@ from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.text import LONGEST_NAME_BYTES
+from ispettore.core.treat import kept as kept_treatments
+from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.catalogue.views import ConformingView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
@@ -26,11 +29,21 @@ from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
 
+Drafted = Callable[[Session, Recording], tuple[Preference | None, Treatment | None]]
+"""What is to run of a draft: a plan's preference, or a treatment."""
 
-def ask(recording_id: UUID, *, preference: Preference = USUAL_PREFERENCE, container: FormatName | None = None) -> UUID:
-    """Have an inspected recording conformed to its production's specification. What is under way already is not begun twice.
 
-    Raises NotFound, NotReady, and NotWritable where the specification asks for a file that can't be made.
+def ask(
+    recording_id: UUID,
+    *,
+    preference: Preference = USUAL_PREFERENCE,
+    container: FormatName | None = None,
+    drafted: Drafted | None = None,
+) -> UUID:
+    """Have an inspected recording conformed to its production's specification, by a plan, or by what was `drafted`. What is under
+    way already is not begun twice.
+
+    Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `drafted` raises.
     """
     with transaction() as session:
         recording = session.get(Recording, recording_id, with_for_update=True)
@@ -41,13 +54,19 @@ def ask(recording_id: UUID, *, preference: Preference = USUAL_PREFERENCE, contai
         production = session.get_one(Production, recording.production_id)
         specification = kept.specification(production.specification)
         wanted = container or delivery.asked_for(specification).container
-        if (same := _under_way(session, recording, production, preference, wanted)) is not None:
+        treatment = None
+        if drafted is not None:
+            by_plan, treatment = drafted(session, recording)
+            preference = by_plan or preference
+        own = treatment.model_dump(mode="json") if treatment is not None else None
+        if (same := _under_way(session, recording, production, (preference, wanted, own))) is not None:
             return same
         conforming = Conforming(
             recording_id=recording.id,
             specification=production.specification,
             preference=preference,
             container=wanted,
+            treatment=own,
         )
         session.add(conforming)
         session.flush()
@@ -55,15 +74,23 @@ def ask(recording_id: UUID, *, preference: Preference = USUAL_PREFERENCE, contai
         return conforming.id
 
 
-def _under_way(session: Session, recording: Recording, production: Production, preference: str, container: str) -> UUID | None:
+def _under_way(session: Session, recording: Recording, production: Production, wanted: tuple[Any, ...]) -> UUID | None:
     """The attempt that was asked for just so and has not ended."""
     newest = session.exec(
         select(Conforming).where(Conforming.recording_id == recording.id).order_by(col(Conforming.created_at).desc()).limit(1)
     ).first()
     if newest is None or not works.under_way(session, WorkKind.CONFORM, newest.id):
         return None
-    asked = (newest.specification, newest.preference, newest.container)
-    return newest.id if asked == (production.specification, preference, container) else None
+    asked = (newest.specification, newest.preference, newest.container, newest.treatment)
+    return newest.id if asked == (production.specification, *wanted) else None
+
+
+def last_treatment(session: Session, recording_id: UUID) -> Treatment | None:
+    """What made the newest file of a recording, without what it learned; None where none was made."""
+    treatment = col(Conforming.outcome)["treatment"]
+    rows = select(treatment).where(Conforming.recording_id == recording_id, col(Conforming.sha256).is_not(None))
+    found = session.exec(rows.order_by(col(Conforming.created_at).desc()).limit(1)).first()
+    return kept_treatments.treatment(found) if found else None
 
 
 def deliverable_name(recording_name: str, container: str) -> str:
@@ -154,6 +181,8 @@ def _view(
         container=conforming.container,
         work=works.view(work),
         passes=after.passes if after else None,
+        own=conforming.treatment is not None,
+        closing=outcome.closing if outcome and current else None,
         steps=[step for step in outcome.treatment.steps if step.on] if outcome else [],
         touch=outcome.touch if outcome else None,
         window=outcome.window if outcome and current else None,

@@ -13,6 +13,7 @@ from ispettore.core.certify.recording_report import RecordingReport
 from ispettore.core.measure import methods_history, ribbon, tracks
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding
+from ispettore.core.plan import summary
 from ispettore.core.plan.remedies import advice
 from ispettore.core.plan.window import gain_window
 from ispettore.core.spec import delivery, kept
@@ -22,11 +23,19 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import acceptances, conformings, lookup
-from ispettore.studio.catalogue.views import EarlierVersion, FindingView, FormatView, RecordingDetail, RecordingView, RibbonView
+from ispettore.studio.catalogue import acceptances, conformings, lookup, plannings
+from ispettore.studio.catalogue.views import (
+    EarlierVersion,
+    FindingView,
+    FormatView,
+    PlanningView,
+    RecordingDetail,
+    RecordingView,
+    RibbonView,
+)
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoLongerReplaceable, NotFound, NotReady
-from ispettore.studio.jobs import works
+from ispettore.studio.jobs import retrying, works
 from ispettore.studio.store.blobs import Blob
 from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
 
@@ -208,7 +217,10 @@ def detail(recording_id: UUID) -> RecordingDetail:
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
         [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
         reasons = acceptances.reasons(session, recording.id)
+        planning = plannings.of_recording(session, recording, specification)
         return RecordingDetail(
+            stands=_stands(row, specification, planning),
+            planning=planning,
             **row.model_dump(exclude={"ribbon"}),
             ribbon=_ribbon(record.ribbon) if record else None,
             specification=specification,
@@ -224,6 +236,26 @@ def detail(recording_id: UUID) -> RecordingDetail:
             conformings=conformings.of_recording(session, recording.id, specification),
             formats=formats(specification),
         )
+
+
+def _stands(row: RecordingView, specification: Specification, planning: PlanningView | None) -> str:
+    """Where a recording stands and what to do next; empty where it is not measured."""
+    if row.verdict is None:
+        return ""
+    made = row.delivered if row.delivered and row.delivered.current and row.delivered.passes else None
+    stage: summary.Stage | None = None
+    if made is not None:
+        stage = "certified" if made.certified else "written"
+    elif planning is not None and planning.work is not None:
+        stage = "planning" if planning.work.state in retrying.UNFINISHED else None
+    return summary.told(
+        row.verdict,
+        specification.name,
+        stage=stage,
+        file=made.file_name or "" if made else "",
+        plans=[plan.preference for plan in planning.plans] if planning else [],
+        obstacles=planning.obstacles if planning else [],
+    )
 
 
 def formats(specification: Specification) -> list[FormatView]:

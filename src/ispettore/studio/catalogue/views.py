@@ -15,7 +15,9 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.objections import Objection
@@ -23,6 +25,7 @@ from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
+from ispettore.core.treat.draft import ReadStep
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
@@ -91,8 +94,9 @@ class ConformingView(BaseModel):
 
     Verdicts are by the specification that the production has now: `before` of the recording, `after` of the written file, whose
     kept readings are judged anew. `made_for` is what it was conformed to; `current` says whether that is the same in the same
-    version. A certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a
-    certificate. `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
+    version. `own` says that it ran a draft, not a plan; `closing` is then the smallest change that should close what it missed. A
+    certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a certificate.
+    `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
     """
 
     id: UUID
@@ -108,6 +112,8 @@ class ConformingView(BaseModel):
     container: SkipValidation[FormatName]
     work: WorkView | None
     passes: bool | None
+    own: bool
+    closing: Closing | None
     steps: list[Step]
     touch: Touch | None
     window: GainWindow | None
@@ -170,13 +176,51 @@ class EarlierVersion(BaseModel):
     created_at: datetime
 
 
+class PlanView(BaseModel):
+    """A plan beside others: what it does, in sentences with their reasons, what the file is expected to read against the limits
+    that it moves, and what it leaves of what was found. `window` is the gain window it leaves, `gain_db` where its gain stands in
+    it."""
+
+    preference: Preference
+    touch: Touch
+    steps: list[ReadStep]
+    limits: list[LimitVerdict]
+    leaves: list[Left]
+    window: GainWindow
+    gain_db: float
+
+
+class PlanningView(BaseModel):
+    """The plans for a recording, gentlest first; `obstacles` where there is none."""
+
+    work: WorkView | None
+    plans: list[PlanView]
+    obstacles: list[Obstacle]
+
+
+class DraftView(BaseModel):
+    """A draft as it is at one of its states (`number`). `undo` and `redo` say what would be undone or done again, empty where
+    nothing would. `plan` is the plan it began with, `differs` what it is now against that."""
+
+    number: int
+    steps: list[ReadStep]
+    ready: bool
+    undo: str
+    redo: str
+    plan: Preference | None
+    differs: list[str]
+
+
 class RecordingDetail(RecordingView):
     """One recording with all its readings, its gain window and every attempt to conform it.
 
     `replaced_by` names the recording that took its place; `earlier` are those whose place it took, the newest first.
+    `stands` says in words where it stands and what to do next. `planning` is None until plans are asked for.
     `room_tone_chosen` is true where a person said where the room tone is.
     """
 
+    stands: str
+    planning: PlanningView | None
     room_tone_chosen: bool
     replaced_by: UUID | None
     replaced_by_name: str

@@ -13,7 +13,7 @@ from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
-from ispettore.core.plan.conform import Conformed, conform
+from ispettore.core.plan.conform import Conformed, conform, proposed
 from ispettore.core.progress import Progress
 from ispettore.core.spec import delivery
 from ispettore.core.treat import trace
@@ -25,6 +25,8 @@ from ispettore.studio.worker.requests import (
     Inspected,
     InspectRequest,
     KnownSource,
+    Planned,
+    PlanRequest,
     SourceFile,
     VerifyRequest,
 )
@@ -103,6 +105,7 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         known=_basis(request.known) if request.known else None,
         sha256=source.sha256,
         form=delivery.chosen(request.container, specification),
+        treatment=request.treatment,
         preference=request.preference,
         room_tone=[source.room_tone] if source.room_tone else [],
         written_at=request.issued,
@@ -113,6 +116,21 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         return ConformedFile(outcome=outcome)
     reduction = trace.packed(result.reduction_db) if result.reduction_db is not None else None
     return ConformedFile(outcome=outcome, written=_written(request, target, result, progress), reduction=reduction)
+
+
+def planned(request: PlanRequest, progress: Progress) -> Planned:
+    """Plan for one recording, without running any plan. Raises what reading raises, and NotWritable."""
+    source = request.source
+    progress("planning", 0.0)
+    found = proposed(
+        source.path,
+        request.specification,
+        name=source.name,
+        known=_basis(request.known) if request.known else None,
+        room_tone=[source.room_tone] if source.room_tone else [],
+        progress=progress,
+    )
+    return Planned(plans=[{"preference": preference, "plan": plan.model_dump(mode="json")} for preference, plan in found])
 
 
 def _basis(known: KnownSource) -> Basis:

@@ -20,6 +20,7 @@ from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
+from ispettore.core.treat import kept as kept_treatments
 from ispettore.studio.catalogue import conformings, lookup, room_tones
 from ispettore.studio.database import GONE, transaction
 from ispettore.studio.errors import Unexpected
@@ -29,9 +30,9 @@ from ispettore.studio.jobs.isolation import Answer, Request
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.tables import Conforming, InspectionRecord, Recording, Verifying, WorkKind, WorkState, now
+from ispettore.studio.tables import Conforming, InspectionRecord, Planning, Recording, Verifying, WorkKind, WorkState, now
 from ispettore.studio.worker import computing
-from ispettore.studio.worker.requests import ConformRequest, InspectRequest, KnownSource, SourceFile, VerifyRequest
+from ispettore.studio.worker.requests import ConformRequest, InspectRequest, KnownSource, PlanRequest, SourceFile, VerifyRequest
 
 TELL_EVERY_S = 0.25
 
@@ -200,6 +201,7 @@ def _conform(hand: _Hand) -> None:
             known=known,
             specification=kept.specification(conforming.specification),
             preference=conforming.preference,
+            treatment=kept_treatments.treatment(conforming.treatment) if conforming.treatment else None,
             container=conforming.container,
             file_name=file_name,
             folder=hand.attempt.folder,
@@ -219,6 +221,20 @@ def _conform(hand: _Hand) -> None:
             conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
             conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
         session.add(conforming)
+
+
+def _plan(hand: _Hand) -> None:
+    with transaction() as session:
+        planning = session.get_one(Planning, hand.subject_id)
+        recording = session.get_one(Recording, planning.recording_id)
+        record = lookup.exact(session, recording)
+    with hand.source(recording) as source, _known(hand, record, recording) as known:
+        request = PlanRequest(source=source, known=known, specification=kept.specification(planning.specification))
+        found = hand.ask(computing.planned, request, name=recording.name)
+    with hand.done() as session:
+        planning = session.get_one(Planning, planning.id)
+        planning.outcome = {"plans": found.plans}
+        session.add(planning)
 
 
 @contextmanager
@@ -256,4 +272,5 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.INSPECT: _inspect,
     WorkKind.CONFORM: _conform,
     WorkKind.VERIFY: _verify,
+    WorkKind.PLAN: _plan,
 }

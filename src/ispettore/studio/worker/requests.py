@@ -15,6 +15,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.holding import Preference
 from ispettore.core.spec.specification import Specification
+from ispettore.core.treat.treatment import Treatment
 
 
 class _Sent(BaseModel):
@@ -65,12 +66,27 @@ class ConformRequest(_Sent):
     known: KnownSource | None
     specification: Specification
     preference: Preference
+    treatment: Treatment | None = None
     container: FormatName
     file_name: str
     folder: Path
     keys: Path
     issued: datetime
     issuer: str
+
+
+class PlanRequest(_Sent):
+    """Where `known` is None the source is measured first."""
+
+    source: SourceFile
+    known: KnownSource | None
+    specification: Specification
+
+
+class Planned(_Sent):
+    """Up to three plans by their preferences, gentlest first, as JSON values."""
+
+    plans: list[dict[str, Any]]
 
 
 class Deliverable(_Sent):

@@ -1,0 +1,198 @@
+"""The treatment that somebody works on for a recording: every change is kept, so that it can be undone, also after a reload."""
+
+from collections.abc import Sequence
+from uuid import UUID
+
+from pydantic import ValidationError
+from sqlmodel import Session, col, delete
+
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.plan import offering
+from ispettore.core.plan.holding import PREFERENCES, Preference
+from ispettore.core.plan.offering import Group
+from ispettore.core.spec import kept
+from ispettore.core.treat import draft
+from ispettore.core.treat.draft import DraftStep
+from ispettore.core.treat.treatment import Treatment
+from ispettore.studio import events
+from ispettore.studio.catalogue import conformings, lookup, plannings
+from ispettore.studio.catalogue.views import DraftView
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import DraftChanged, DraftTooLong, NotFound, NothingToUndo, NotReady
+from ispettore.studio.tables import DraftRecord, DraftState, Production, Recording
+
+MOST_STATES = 1_000
+"""So many changes can be undone."""
+
+
+def get(recording_id: UUID) -> DraftView:
+    """The draft as it is. Without one, what was made last for the recording is where one would begin. Raises NotFound."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        return _view(session, recording, _state(session, recording))
+
+
+def offered(recording_id: UUID) -> list[Group]:
+    """The steps that can be added, with settings that fit the recording. Raises NotFound and NotReady."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        inspection = _inspection(session, recording)
+        if inspection is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        specification = session.get_one(Production, recording.production_id).specification
+        return offering.steps(inspection, kept.specification(specification))
+
+
+def change(recording_id: UUID, steps: Sequence[DraftStep], *, follows: int) -> DraftView:
+    """Make these the draft's steps. `follows` is the state that was changed. Raises NotFound, DraftTooLong, and DraftChanged where
+    that is not the newest any more."""
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        return _next(session, recording, steps, follows=follows)
+
+
+def choose(recording_id: UUID, preference: Preference, *, follows: int) -> DraftView:
+    """Make a plan the draft. Raises NotFound, NotReady where there is no such plan, and DraftChanged."""
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+        plan = plannings.chosen(session, recording, specification, preference)
+        if plan is None:
+            raise NotReady(file=recording.name, reason=f"has no {preference} plan yet")
+        return _next(session, recording, draft.of(plan.treatment), follows=follows, plan=preference)
+
+
+def take(recording_id: UUID, treatment: Treatment, *, follows: int) -> DraftView:
+    """Make a treatment the draft: steps that stay as they are keep their names. Raises as `change` does."""
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        there = list(_steps(_state(session, recording)))
+        steps = []
+        for one in draft.of(treatment):
+            same = next((old for old in there if old.kind == one.kind), None)
+            if same is not None:
+                there.remove(same)
+            steps.append(one.model_copy(update={"id": same.id, "reason": same.reason}) if same else one)
+        return _next(session, recording, steps, follows=follows)
+
+
+def undo(recording_id: UUID, *, follows: int) -> DraftView:
+    """Go back to the state before. Raises NotFound, DraftChanged and NothingToUndo."""
+    return _go(recording_id, -1, follows, "undo")
+
+
+def redo(recording_id: UUID, *, follows: int) -> DraftView:
+    """Go on to the state that was undone. Raises NotFound, DraftChanged and NothingToUndo."""
+    return _go(recording_id, 1, follows, "redo")
+
+
+def to_run(session: Session, recording: Recording) -> tuple[Preference | None, Treatment | None]:
+    """What running the draft means: the preference of a plan that was chosen and not changed, else the treatment. Raises
+    StepNotReady."""
+    state = _state(session, recording)
+    if state.plan and state.origin == state.number:
+        return next((known for known in PREFERENCES if known == state.plan), None), None
+    return None, draft.treatment(_steps(state), _inspection(session, recording))
+
+
+def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        record = session.get(DraftRecord, recording.id)
+        if record is None or session.get(DraftState, (recording.id, record.number + by)) is None:
+            raise NothingToUndo(what=what, file=recording.name)
+        if record.number != follows:
+            raise DraftChanged(file=recording.name)
+        record.number += by
+        session.add(record)
+        return _told(session, recording)
+
+
+def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *, follows: int, plan: str = "") -> DraftView:
+    if len(steps) > draft.MOST_STEPS:
+        raise DraftTooLong(file=recording.name, count=len(steps), most=draft.MOST_STEPS)
+    before = _state(session, recording)
+    record = session.get(DraftRecord, recording.id)
+    if record is None:
+        record = DraftRecord(recording_id=recording.id, number=before.number)
+        session.add(before)
+    if record.number != follows:
+        raise DraftChanged(file=recording.name)
+    told = f"choose the {plan} plan" if plan else draft.told(_steps(before), steps)
+    if not told:
+        return _view(session, recording, before)
+    number = record.number + 1
+    later = delete(DraftState).where(col(DraftState.recording_id) == recording.id, col(DraftState.number) >= number)
+    oldest = delete(DraftState).where(
+        col(DraftState.recording_id) == recording.id,
+        col(DraftState.number) < number - MOST_STATES,
+        col(DraftState.number) != before.origin,
+    )
+    session.exec(later)
+    session.exec(oldest)
+    session.add(
+        DraftState(
+            recording_id=recording.id,
+            number=number,
+            steps=[step.model_dump(mode="json") for step in steps],
+            told=told,
+            plan=plan or before.plan,
+            origin=number if plan else before.origin,
+        )
+    )
+    record.number = number
+    session.add(record)
+    return _told(session, recording)
+
+
+def _told(session: Session, recording: Recording) -> DraftView:
+    session.flush()
+    events.tell(session, events.Notice(about="draft", id=str(recording.id), production=recording.production_id))
+    return _view(session, recording, _state(session, recording))
+
+
+def _recording(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:
+    recording = session.get(Recording, recording_id, with_for_update=locked)
+    if recording is None or recording.removed_at is not None:
+        raise NotFound(what="recording")
+    return recording
+
+
+def _inspection(session: Session, recording: Recording) -> Inspection | None:
+    record = lookup.whole(session, recording)
+    return lookup.inspection(record) if record else None
+
+
+def _state(session: Session, recording: Recording) -> DraftState:
+    """The state that the draft is at; one that is not kept yet where there is no draft."""
+    record = session.get(DraftRecord, recording.id)
+    if record is not None:
+        return session.get_one(DraftState, (recording.id, record.number))
+    last = conformings.last_treatment(session, recording.id)
+    steps = draft.of(last) if last else ()
+    return DraftState(recording_id=recording.id, number=0, steps=[step.model_dump(mode="json") for step in steps])
+
+
+def _steps(state: DraftState) -> tuple[DraftStep, ...]:
+    try:
+        return tuple(DraftStep.model_validate(step) for step in state.steps)
+    except ValidationError:  # written by a newer version: what it says more is left aside
+        known = set(DraftStep.model_fields)
+        return tuple(DraftStep.model_validate({name: step[name] for name in step if name in known}) for step in state.steps)
+
+
+def _view(session: Session, recording: Recording, state: DraftState) -> DraftView:
+    steps = _steps(state)
+    read = draft.read(steps, _inspection(session, recording))
+    after = session.get(DraftState, (recording.id, state.number + 1))
+    before = session.get(DraftState, (recording.id, state.number - 1))
+    origin = session.get(DraftState, (recording.id, state.origin)) if state.plan else None
+    return DraftView(
+        number=state.number,
+        steps=read,
+        ready=draft.ready(read),
+        undo=state.told if before is not None else "",
+        redo=after.told if after is not None else "",
+        plan=next((known for known in PREFERENCES if known == state.plan), None),
+        differs=draft.differences(_steps(origin), steps) if origin is not None else [],
+    )

@@ -1,0 +1,113 @@
+"""Plans for a recording: asked for once for each specification, measurement and room tone, and kept."""
+
+from typing import Any
+from uuid import UUID
+
+from pydantic import ValidationError
+from sqlmodel import Session, col, select
+
+from ispettore.core.measure import methods_history
+from ispettore.core.plan import foretold
+from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.planner import Plan
+from ispettore.core.spec import kept
+from ispettore.core.spec.specification import Specification
+from ispettore.core.treat import draft
+from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.views import PlanningView, PlanView
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.jobs import works
+from ispettore.studio.tables import Planning, Production, Recording, WorkKind, WorkState
+
+
+def ask(recording_id: UUID) -> UUID:
+    """Have an inspected recording planned for its production's specification. Plans that are there, or under way, are not made
+    again. Raises NotFound and NotReady."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id, with_for_update=True)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        if lookup.whole(session, recording, light=True) is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        specification = session.get_one(Production, recording.production_id).specification
+        planning = _current(session, recording, kept.specification(specification))
+        if planning is None:
+            planning = Planning(
+                recording_id=recording.id,
+                specification=specification,
+                methods_version=methods_history.current(),
+                room_tone=recording.room_tone,
+            )
+            session.add(planning)
+            session.flush()
+        elif planning.outcome is not None or works.under_way(session, WorkKind.PLAN, planning.id):
+            return planning.id
+        works.ask(session, WorkKind.PLAN, planning.id, production_id=recording.production_id)
+        return planning.id
+
+
+def of_recording(session: Session, recording: Recording, specification: Specification) -> PlanningView | None:
+    """The plans for a recording as it stands now; None where none were asked for."""
+    planning = _current(session, recording, specification)
+    if planning is None:
+        return None
+    work = works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id)
+    plans = _plans(planning)
+    if plans is None and (work is None or work.state == WorkState.DONE):
+        return None  # kept by a version whose plans this one can't read
+    good = [(preference, plan) for preference, plan in plans or [] if not plan.obstacles]
+    obstacles: tuple[Obstacle, ...] = plans[0][1].obstacles if plans and not good else ()
+    return PlanningView(
+        work=works.view(work),
+        plans=[_view(preference, plan, specification) for preference, plan in good],
+        obstacles=list(obstacles),
+    )
+
+
+def chosen(session: Session, recording: Recording, specification: Specification, preference: Preference) -> Plan | None:
+    """The plan that was made by a preference; None where there is none."""
+    planning = _current(session, recording, specification)
+    return dict(_plans(planning) or []).get(preference) if planning else None
+
+
+def _current(session: Session, recording: Recording, specification: Specification) -> Planning | None:
+    return session.exec(
+        select(Planning)
+        .where(
+            Planning.recording_id == recording.id,
+            Planning.methods_version == methods_history.current(),
+            Planning.room_tone == recording.room_tone,
+            col(Planning.specification)["id"].astext == specification.id,
+            col(Planning.specification)["version"].astext == str(specification.version),
+        )
+        .order_by(col(Planning.created_at).desc())
+        .limit(1)
+    ).first()
+
+
+def _plans(planning: Planning) -> list[tuple[Preference, Plan]] | None:
+    """None where nothing came of it yet, or what came of it can't be read by this version."""
+    if planning.outcome is None:
+        return None
+    try:
+        return [(one["preference"], Plan.model_validate(one["plan"])) for one in _made(planning.outcome)]
+    except ValidationError:
+        return None
+
+
+def _made(outcome: dict[str, Any]) -> list[dict[str, Any]]:
+    return list(outcome["plans"])
+
+
+def _view(preference: Preference, plan: Plan, specification: Specification) -> PlanView:
+    return PlanView(
+        preference=preference,
+        touch=plan.touch,
+        steps=draft.read(draft.of(plan.treatment)),
+        limits=foretold.limits(plan, specification),
+        leaves=list(plan.leaves),
+        window=plan.after_window,
+        gain_db=plan.target_gain_db,
+    )

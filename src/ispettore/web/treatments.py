@@ -1,0 +1,98 @@
+"""Routes: plans for a recording, and the treatment that is drafted for it."""
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, ConfigDict, Field
+
+from ispettore.core.audio.formats import FormatName
+from ispettore.core.errors import IspettoreError
+from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.offering import Group
+from ispettore.core.text import wrong_in
+from ispettore.core.treat.draft import MOST_STEPS, DraftStep
+from ispettore.core.treat.treatment import Treatment
+from ispettore.studio.catalogue import conformings, drafts, plannings
+from ispettore.studio.catalogue.views import DraftView
+from ispettore.web.productions import Made
+
+routes = APIRouter()
+DEEPEST = 8
+Follows = Annotated[int, Query(ge=0)]
+
+
+class SettingsUnreadable(IspettoreError):
+    """A setting holds {which}, which can't be kept. Enter a figure."""
+
+    which: str
+
+
+class DraftChange(BaseModel):
+    """All steps as they are to be, and the state that was changed."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    steps: list[DraftStep] = Field(max_length=4 * MOST_STEPS)
+    follows: int = Field(ge=0)
+
+
+class RunRequest(BaseModel):
+    """`container` left out means what the specification asks for."""
+
+    container: FormatName | None = None
+
+
+class TakenTreatment(BaseModel):
+    """A treatment that becomes the draft, and the state that it follows."""
+
+    treatment: Treatment
+    follows: int = Field(ge=0)
+
+
+@routes.post("/recordings/{recording_id}/plans", operation_id="planRecording", status_code=202)
+def plan_recording(recording_id: UUID) -> Made:
+    return Made(id=plannings.ask(recording_id))
+
+
+@routes.get("/recordings/{recording_id}/steps", operation_id="offerSteps")
+def offer_steps(recording_id: UUID) -> list[Group]:
+    return drafts.offered(recording_id)
+
+
+@routes.get("/recordings/{recording_id}/draft", operation_id="getDraft")
+def get_draft(recording_id: UUID) -> DraftView:
+    return drafts.get(recording_id)
+
+
+@routes.put("/recordings/{recording_id}/draft", operation_id="changeDraft")
+def change_draft(recording_id: UUID, changed: DraftChange) -> DraftView:
+    wrong = wrong_in([step.settings for step in changed.steps], deepest=DEEPEST)
+    if wrong is not None:
+        raise SettingsUnreadable(which=wrong)
+    return drafts.change(recording_id, changed.steps, follows=changed.follows)
+
+
+@routes.post("/recordings/{recording_id}/draft/plan/{preference}", operation_id="choosePlan")
+def choose_plan(recording_id: UUID, preference: Preference, follows: Follows) -> DraftView:
+    return drafts.choose(recording_id, preference, follows=follows)
+
+
+@routes.post("/recordings/{recording_id}/draft/take", operation_id="takeTreatment")
+def take_treatment(recording_id: UUID, taken: TakenTreatment) -> DraftView:
+    return drafts.take(recording_id, taken.treatment, follows=taken.follows)
+
+
+@routes.post("/recordings/{recording_id}/draft/undo", operation_id="undoDraft")
+def undo_draft(recording_id: UUID, follows: Follows) -> DraftView:
+    return drafts.undo(recording_id, follows=follows)
+
+
+@routes.post("/recordings/{recording_id}/draft/redo", operation_id="redoDraft")
+def redo_draft(recording_id: UUID, follows: Follows) -> DraftView:
+    return drafts.redo(recording_id, follows=follows)
+
+
+@routes.post("/recordings/{recording_id}/draft/run", operation_id="runDraft", status_code=202)
+def run_draft(recording_id: UUID, wanted: RunRequest) -> Made:
+    return Made(id=conformings.ask(recording_id, container=wanted.container, drafted=drafts.to_run))
