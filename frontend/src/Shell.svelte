@@ -19,7 +19,7 @@
   const routes = {
     '/': Productions,
     '/productions/:id': Sheet,
-    '/recordings/:id': RecordingScreen,
+    '/recordings/:id/:left?/:right?': RecordingScreen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,
     '/verify': Verify,

@@ -50,7 +50,7 @@
     gap: 18px;
     align-items: center;
     flex-wrap: wrap;
-    padding: 8px 12px;
+    padding: 5px 12px;
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;

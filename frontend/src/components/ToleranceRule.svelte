@@ -19,7 +19,9 @@
   }
   let { limit, after, method, here = '', taken, onmark, ongo }: Props = $props();
 
-  const WIDTH = 300;
+  // As wide as there is room for, so that its figures keep their size.
+  let room = $state(300);
+  const width = $derived(Math.max(110, Math.min(300, room)));
   const LEAST_SPAN: Record<string, number> = { s: 1, '': 1 };
   const now = $derived(after ?? limit);
   const values = $derived(
@@ -46,14 +48,16 @@
         limit.unit === 's' ? Math.max(0, least - span * 0.12 - openLow) : least - span * 0.12 - openLow,
         most + span * 0.12 + openHigh,
       ])
-      .range([4, WIDTH - 4]);
+      .range([4, width - 4]);
   });
-  const x = (value: number) => Math.max(4, Math.min(WIDTH - 4, scale(value)));
+  const x = (value: number) => Math.max(4, Math.min(width - 4, scale(value)));
   const band = $derived({
     from: limit.low === null ? 4 : x(limit.low),
-    to: limit.high === null ? WIDTH - 4 : x(limit.high),
+    to: limit.high === null ? width - 4 : x(limit.high),
   });
-  const ticks = $derived(!drawn ? [] : quantity(limit.quantity).clock ? minutes(scale.domain()) : scale.ticks(5));
+  const ticks = $derived(
+    !drawn ? [] : quantity(limit.quantity).clock ? minutes(scale.domain()) : scale.ticks(width > 200 ? 5 : 3),
+  );
   /** Ticks at whole minutes or hours. */
   function minutes(domain: number[]): number[] {
     const most = domain[1] ?? 0;
@@ -79,11 +83,11 @@
     <span class="title"><Explained text={limit.title} {method} {here} /></span>
     <span class="bounds">{asked(limit)}</span>
   </div>
-  <div class="drawing">
+  <div class="drawing" bind:clientWidth={room}>
     {#if drawn && values.length}
-      <svg viewBox={`0 0 ${WIDTH} 30`} width={WIDTH} height="30" aria-hidden="true">
+      <svg viewBox={`0 0 ${width} 30`} {width} height="30" aria-hidden="true">
         <rect class="band" x={band.from} y="9" width={Math.max(2, band.to - band.from)} height="9" />
-        <line class="axis" x1="0" x2={WIDTH} y1="18" y2="18" />
+        <line class="axis" x1="0" x2={width} y1="18" y2="18" />
         {#each ticks as tick (tick)}
           <line class="tick" x1={x(tick)} x2={x(tick)} y1="18" y2="21" />
           <text class="scale" x={x(tick)} y="29"
@@ -123,17 +127,17 @@
     {:else}
       <span class={`value ${tone(now)}`}>{reading(now)}</span>
     {/if}<span class="unit">{unit(now)}</span>
+    <div class={`distance ${tone(now)}`}>{distance(now)}</div>
   </div>
-  <div class={`distance ${tone(now)}`}>{distance(now)}</div>
 </div>
 
 <style>
   .rule {
     display: grid;
-    grid-template-columns: minmax(150px, 1.1fr) 300px minmax(120px, 0.8fr) 118px;
-    gap: 12px;
+    grid-template-columns: minmax(118px, 0.9fr) minmax(110px, 1.2fr) minmax(126px, auto);
+    gap: 14px;
     align-items: center;
-    padding: 7px 14px;
+    padding: 5px 14px;
     border-bottom: 1px solid var(--rule);
   }
   .name {
@@ -152,7 +156,6 @@
   }
   svg {
     display: block;
-    max-width: 100%;
   }
   .band {
     fill: #fff;
@@ -218,14 +221,10 @@
     color: var(--near);
   }
   .distance {
-    font-size: 13px;
+    font-family: var(--words);
+    font-size: 12.5px;
     color: var(--soft);
     text-align: right;
-  }
-  @media (max-width: 1180px) {
-    .rule {
-      grid-template-columns: minmax(130px, 1fr) 220px minmax(110px, 0.8fr) 100px;
-    }
   }
   button.value {
     border: 0;

@@ -1,6 +1,6 @@
 // What a person asks for on a screen: done, then everything shown is asked for again; a refusal is kept in words.
 import type { QueryClient } from '@tanstack/svelte-query';
-import { answer, api, type ConformRequest } from './api';
+import { answer, api, type ConformRequest, type RunRequest } from './api';
 
 export class Acting {
   problem = $state('');
@@ -41,6 +41,18 @@ export class Acting {
   conform(recording_id: string, body: ConformRequest) {
     return this.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/conform', { params: { path: { recording_id } }, body })),
+    );
+  }
+
+  runDraft(recording_id: string, body: RunRequest) {
+    return this.attempt(async () =>
+      answer(await api.POST('/api/recordings/{recording_id}/draft/run', { params: { path: { recording_id } }, body })),
+    );
+  }
+
+  plan(recording_id: string) {
+    return this.attempt(async () =>
+      answer(await api.POST('/api/recordings/{recording_id}/plans', { params: { path: { recording_id } } })),
     );
   }
 

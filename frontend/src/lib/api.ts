@@ -29,6 +29,19 @@ export type Explained = components['schemas']['Explained'];
 export type Format = components['schemas']['FormatView'];
 export type Facts = components['schemas']['FileFacts'];
 export type ConformRequest = components['schemas']['ConformRequest'];
+export type RunRequest = components['schemas']['RunRequest'];
+export type Preference = ConformRequest['preference'];
+export type DraftView = components['schemas']['DraftView'];
+export type DraftStep = components['schemas']['DraftStep'];
+/** A step as the server tells it: with its name, always. */
+export type ReadStep = components['schemas']['ReadStep'] & { id: string };
+export type StepSetting = components['schemas']['Setting'];
+export type StepPiece = components['schemas']['StepPiece'];
+export type StepGroup = components['schemas']['StepGroup'];
+export type OfferedStep = components['schemas']['OfferedStep'];
+export type Treatment = components['schemas']['Treatment'];
+export type PlanView = components['schemas']['PlanView'];
+export type Planning = components['schemas']['PlanningView'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 

@@ -47,7 +47,9 @@ export class Live {
       this.progress[message.work] = { stage: message.stage, fraction: message.fraction };
       if (known) return;
     }
-    this.#soon();
+    // A draft changes with every figure that is turned: only what shows it asks again.
+    if (message.about === 'draft') void this.#client.invalidateQueries({ queryKey: ['draft', message.id] });
+    else this.#soon();
   }
 
   /** At once when it was quiet, and once more after a burst: two hundred recordings being measured change ten times a second. */

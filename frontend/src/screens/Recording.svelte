@@ -1,7 +1,8 @@
 <script lang="ts">
-  // One recording: where it stands, what to do, and before and after.
+  // The bench: one recording, where it stands and what to do next; on the left what is looked at, on the right its treatment.
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { getContext, untrack } from 'svelte';
+  import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
   import BenchKeys from '../components/BenchKeys.svelte';
   import BracketMark from '../components/BracketMark.svelte';
@@ -9,13 +10,16 @@
   import FindingsList from '../components/FindingsList.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import LimitGroups from '../components/LimitGroups.svelte';
-  import Panel from '../components/Panel.svelte';
+  import History from '../components/History.svelte';
+  import Outcome from '../components/Outcome.svelte';
   import PlayStrip from '../components/PlayStrip.svelte';
   import Progress from '../components/Progress.svelte';
   import RoomTone from '../components/RoomTone.svelte';
+  import SectionBar from '../components/SectionBar.svelte';
   import SpanReadings from '../components/SpanReadings.svelte';
+  import StepDetail from '../components/StepDetail.svelte';
+  import TreatmentPanel from '../components/TreatmentPanel.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
-  import WhatToDo from '../components/WhatToDo.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type RecordingDetail } from '../lib/api';
   import { clock, facts } from '../lib/format';
@@ -27,8 +31,9 @@
   import { reductionOf } from '../lib/reduction';
   import { RibbonView } from '../lib/ribbon-view.svelte';
   import { tracksOf } from '../lib/tracks';
+  import { Treating } from '../lib/treating.svelte';
 
-  let { params }: { params: { id: string } } = $props();
+  let { params }: { params: { id: string; left?: string; right?: string } } = $props();
   const live = getContext<Live>('live');
   const client = useQueryClient();
   const recording = createQuery(() => ({
@@ -49,6 +54,68 @@
   const groups = $derived(
     grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
   );
+
+  // What both halves show stands in the address: /recordings/ID/findings/result.
+  const left = $derived(params.left ?? 'limits');
+  const right = $derived(params.right ?? 'treatment');
+  const address = (to: { left?: string; right?: string }) =>
+    `/recordings/${params.id}/${to.left ?? left}/${to.right ?? right}`;
+  const step = $derived(/^step-\d+$/.test(left) ? Number(left.slice(5)) : undefined);
+  const treating = $derived(new Treating(params.id));
+  const opened = $derived(step === undefined ? undefined : treating.steps[step - 1]);
+  const lefts = $derived([
+    { name: 'limits', title: 'Limits', address: `#${address({ left: 'limits' })}` },
+    { name: 'findings', title: 'Findings', address: `#${address({ left: 'findings' })}`, count: groups.length },
+    { name: 'readings', title: 'Readings', address: `#${address({ left: 'readings' })}` },
+    { name: 'room-tone', title: 'Room tone', address: `#${address({ left: 'room-tone' })}` },
+    ...(opened && step
+      ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: `#${address({ left })}` }]
+      : []),
+  ]);
+  const rights = $derived([
+    { name: 'treatment', title: 'Treatment', address: `#${address({ right: 'treatment' })}` },
+    ...(done ? [{ name: 'result', title: 'Result', address: `#${address({ right: 'result' })}` }] : []),
+    { name: 'history', title: 'History', address: `#${address({ right: 'history' })}` },
+  ]);
+  const openStep = (place: number | undefined) =>
+    void replace(address({ left: place === undefined ? (step === undefined ? left : 'limits') : `step-${place}` }));
+
+  const drafted = createQuery(() => ({
+    queryKey: ['draft', params.id],
+    enabled: Boolean(recording.data?.inspection),
+    queryFn: async () =>
+      answer(await api.GET('/api/recordings/{recording_id}/draft', { params: { path: { recording_id: params.id } } })),
+  }));
+  $effect(() => {
+    const found = drafted.data;
+    untrack(() => treating.told(found));
+  });
+  const offered = createQuery(() => ({
+    queryKey: ['steps', params.id],
+    enabled: step !== undefined && Boolean(recording.data?.inspection),
+    queryFn: async () =>
+      answer(await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: params.id } } })),
+  }));
+  const offeredStep = $derived(offered.data?.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
+  // Plans are worked out as soon as a recording that needs them is looked at.
+  const unplanned = $derived(
+    recording.data?.inspection && !recording.data.planning && !recording.data.older_methods && !done
+      ? params.id
+      : undefined,
+  );
+  $effect(() => {
+    if (unplanned) void acting.plan(unplanned);
+  });
+
+  function byKey(event: KeyboardEvent) {
+    const field = (event.target as HTMLElement).closest('input, textarea, select');
+    if (field || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
+    event.preventDefault();
+    void (event.shiftKey ? treating.redo() : treating.undo());
+  }
+
+  /** How much of the window's height stays taken by ribbon and strips. */
+  let stays = $state(0);
 
   const player = new Player();
   const view = new RibbonView();
@@ -160,22 +227,21 @@
     );
 </script>
 
+<svelte:window onkeydown={byKey} />
 <svelte:head><title>{recording.data?.name ?? 'Recording'} · Ispettore</title></svelte:head>
 <main>
   {#if recording.isError}
     <p role="alert">{recording.error.message}</p>
   {:else if recording.data}
     {@const it = recording.data}
-    <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
     <div class="top">
-      <div>
-        <h1>{it.name}</h1>
-        {#if it.facts}<p class="soft">
-            {facts(it.facts)}, {clock(it.facts.duration_s)}. Report as
-            <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
-            <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
-          </p>{/if}
-      </div>
+      <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
+      <h1>{it.name}</h1>
+      {#if it.facts}<p class="soft">
+          {facts(it.facts)}, {clock(it.facts.duration_s)}. Report as
+          <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
+          <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
+        </p>{/if}
       {#if it.verdict}
         {@const passes = shownSide === 'treated' ? done?.after?.passes : it.verdict.passes}
         <p class="verdict" class:outside={!passes}>
@@ -185,6 +251,7 @@
         </p>
       {/if}
     </div>
+    {#if it.stands}<p class="stands" aria-label="Where it stands">{it.stands}</p>{/if}
     {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
     {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
       <p class="older">
@@ -205,25 +272,27 @@
       </p>
     {/if}
     {#if it.ribbon && it.verdict && it.inspection}
-      <LevelRibbon
-        recordingId={it.id}
-        {view}
-        ribbon={it.ribbon}
-        {sound}
-        tracks={shownTracks}
-        reduction={done ? treated.data?.reduction : undefined}
-        limits={(shownSide === 'treated' && done?.after?.limits) || it.verdict.limits}
-        pauses={shownSide === 'treated' ? [] : (it.inspection.pauses ?? [])}
-        {places}
-        playhead={player.position}
-        {marked}
-        onseek={(seconds) => player.seek(seconds)}
-        ongo={go}
-      />
-      <PlayStrip {player} />
-      <ViewStrip {view} {player} tracks={shownTracks} offset={sound.offset}>
-        <BenchKeys {player} {view} {places} ongo={go} />
-      </ViewStrip>
+      <div class="stay" bind:clientHeight={stays}>
+        <LevelRibbon
+          recordingId={it.id}
+          {view}
+          ribbon={it.ribbon}
+          {sound}
+          tracks={shownTracks}
+          reduction={done ? treated.data?.reduction : undefined}
+          limits={(shownSide === 'treated' && done?.after?.limits) || it.verdict.limits}
+          pauses={shownSide === 'treated' ? [] : (it.inspection.pauses ?? [])}
+          {places}
+          playhead={player.position}
+          {marked}
+          onseek={(seconds) => player.seek(seconds)}
+          ongo={go}
+        />
+        <PlayStrip {player} />
+        <ViewStrip {view} {player} tracks={shownTracks} offset={sound.offset}>
+          <BenchKeys {player} {view} {places} ongo={go} />
+        </ViewStrip>
+      </div>
       {#if view.selection}
         <SpanReadings
           recordingId={it.id}
@@ -232,53 +301,96 @@
           meanings={known.data}
         />
       {/if}
-      <div class="below">
-        <Panel title={`${it.specification.name}${done ? ': before and after' : ''}`} label="Limits">
-          <LimitGroups
-            limits={done?.before?.limits ?? it.verdict.limits}
-            after={done?.after?.limits ?? []}
-            inspection={it.inspection}
-            meanings={known.data}
-            onmark={(span) => (marked = span)}
-            ongo={(span) => goTo(span.from, span.to)}
-          />
-        </Panel>
-        {#if groups.length}
-          <div class="further">
-            <Panel title="Findings">
-              <FindingsList
-                {groups}
-                meanings={known.data}
-                {kind}
-                onkind={(to) => (kind = to)}
-                ongo={go}
-                onaccept={accept}
-                ontakeback={takeBack}
+      <div class="halves" style:--stays={`${stays}px`}>
+        <div class="half">
+          <SectionBar label="Looked at" sections={lefts} current={left} />
+          {#if opened && step}
+            <section aria-label={`Step ${step}, ${opened.reading.title}`}>
+              <StepDetail
+                step={opened}
+                number={step}
+                count={treating.steps.length}
+                offered={offeredStep}
+                selection={view.selection}
+                onset={(path, value) => treating.set(opened.id, path, value)}
+                onmove={async (to) => {
+                  await treating.move(opened.id, to);
+                  openStep(to + 1);
+                }}
+                onturn={() => treating.turn(opened.id)}
+                onduplicate={() => treating.duplicate(opened.id)}
+                onremove={async () => {
+                  await treating.remove(opened.id);
+                  openStep(undefined);
+                }}
+                ongo={(span) => goTo(span.from, span.to)}
               />
-            </Panel>
-          </div>
-        {/if}
-        {#if known.data}
-          <div class="further">
-            <Panel title="All readings">
-              <AllReadings inspection={it.inspection} meanings={known.data} after={done?.result?.readings} />
-            </Panel>
-          </div>
-        {/if}
-        <div class="further">
-          <Panel title="Room tone and spectrum">
-            <RoomTone
-              recordingId={it.id}
-              byHand={it.room_tone_chosen}
-              inspection={it.inspection}
-              selection={view.selection}
-              onchoose={chooseRoomTone}
-              ongo={(span) => goTo(span.from, span.to)}
-            />
-          </Panel>
+            </section>
+          {:else if left === 'findings'}
+            <section aria-label="Findings">
+              {#if groups.length}
+                <FindingsList
+                  {groups}
+                  meanings={known.data}
+                  {kind}
+                  onkind={(to) => (kind = to)}
+                  ongo={go}
+                  onaccept={accept}
+                  ontakeback={takeBack}
+                />
+              {:else}<p class="nothing">Nothing was found that needs a look.</p>{/if}
+            </section>
+          {:else if left === 'readings'}
+            <section aria-label="All readings">
+              {#if known.data}<AllReadings
+                  inspection={it.inspection}
+                  meanings={known.data}
+                  after={done?.result?.readings}
+                />{/if}
+            </section>
+          {:else if left === 'room-tone'}
+            <section aria-label="Room tone and spectrum">
+              <RoomTone
+                recordingId={it.id}
+                byHand={it.room_tone_chosen}
+                inspection={it.inspection}
+                selection={view.selection}
+                onchoose={chooseRoomTone}
+                ongo={(span) => goTo(span.from, span.to)}
+              />
+            </section>
+          {:else}
+            <section aria-label="Limits">
+              <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
+              <LimitGroups
+                limits={done?.before?.limits ?? it.verdict.limits}
+                after={done?.after?.limits ?? []}
+                inspection={it.inspection}
+                meanings={known.data}
+                onmark={(span) => (marked = span)}
+                ongo={(span) => goTo(span.from, span.to)}
+              />
+            </section>
+          {/if}
         </div>
-        <div class="side">
-          <Panel title="What gain can do" label="What to do"><WhatToDo recording={it} {acting} {done} /></Panel>
+        <div class="half">
+          <SectionBar label="Done with it" sections={rights} current={right} />
+          {#if right === 'result' && done}
+            <section aria-label="Result"><Outcome {done} before={it.inspection} /></section>
+          {:else if right === 'history'}
+            <section aria-label="History" class="history"><History recording={it} /></section>
+          {:else}
+            <section aria-label="Treatment">
+              <TreatmentPanel
+                recording={it}
+                {acting}
+                {treating}
+                open={step}
+                onopen={openStep}
+                onplan={() => acting.plan(it.id)}
+              />
+            </section>
+          {/if}
         </div>
       </div>
     {:else if it.work?.state === 'failed'}
@@ -301,20 +413,24 @@
 
 <style>
   main {
-    padding: 14px 24px 40px;
-  }
-  .back {
-    font-size: 13px;
+    padding: 12px 24px 14px;
   }
   .top {
     display: flex;
-    justify-content: space-between;
-    align-items: end;
-    margin-bottom: 12px;
+    flex-wrap: wrap;
+    gap: 2px 14px;
+    align-items: baseline;
+  }
+  .back,
+  .soft {
+    font-size: 13.5px;
   }
   .soft {
     color: var(--soft);
-    font-size: 13.5px;
+  }
+  .stands {
+    font-size: 16.5px;
+    margin: 4px 0 10px;
   }
   .older {
     color: var(--near);
@@ -330,7 +446,7 @@
     display: flex;
     gap: 8px;
     align-items: center;
-    font-size: 18px;
+    margin-left: auto;
     font-weight: 600;
     color: var(--inside);
   }
@@ -338,31 +454,52 @@
   .verdict.outside {
     color: var(--outside);
   }
-  .below {
+  .stay {
+    position: sticky;
+    top: 0;
+    z-index: 10;
+    background: var(--paper);
+  }
+  .halves {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) minmax(300px, 420px);
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
     gap: 16px;
-    margin-top: 16px;
+    margin-top: 14px;
     align-items: start;
   }
-  .further {
-    grid-column: 1;
+  .half {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    max-height: calc(100vh - var(--stays) - 28px);
+    min-height: 180px;
+    overflow-y: auto;
+    scrollbar-width: thin;
   }
-  .side {
-    grid-column: 2;
-    grid-row: 1 / span 5;
+  .half > :global(nav) {
+    position: sticky;
+    top: 0;
+    z-index: 2;
+    background: var(--sheet);
   }
-  @media (max-width: 1180px) {
-    .below {
+  h2 {
+    font-size: 13px;
+    font-weight: 500;
+    color: var(--soft);
+    padding: 8px 14px 0;
+  }
+  .nothing,
+  .history {
+    padding: 10px 14px;
+  }
+  @media (max-width: 900px), (max-height: 500px) {
+    .stay {
+      position: static;
+    }
+    .halves {
       grid-template-columns: minmax(0, 1fr);
     }
-    .side {
-      grid-column: 1;
-      grid-row: auto;
-      order: 1;
-    }
-    .further {
-      order: 2;
+    .half {
+      max-height: none;
     }
   }
 </style>

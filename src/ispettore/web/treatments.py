@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
 from ispettore.core.plan.holding import Preference
-from ispettore.core.plan.offering import Group
+from ispettore.core.plan.offering import StepGroup
 from ispettore.core.text import wrong_in
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
 from ispettore.core.treat.treatment import Treatment
@@ -56,7 +56,7 @@ def plan_recording(recording_id: UUID) -> Made:
 
 
 @routes.get("/recordings/{recording_id}/steps", operation_id="offerSteps")
-def offer_steps(recording_id: UUID) -> list[Group]:
+def offer_steps(recording_id: UUID) -> list[StepGroup]:
     return drafts.offered(recording_id)
 
 

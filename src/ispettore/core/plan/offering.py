@@ -17,8 +17,9 @@ BELOW_DB = 0.2
 """So far under a limit on peaks a limiter begins: other people's meters, and encoding."""
 
 
-class Offered(BaseModel):
-    """A step that can be added. `settings` are those it begins with; `entry` is a new entry of its list, where it holds one."""
+class OfferedStep(BaseModel):
+    """A step that can be added. `settings` are those it begins with; `entry` is a new entry of its list, where it holds one;
+    `behind` are the kinds of steps that it may follow."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -27,34 +28,36 @@ class Offered(BaseModel):
     purpose: str
     settings: dict[str, Any] = {}
     entry: dict[str, Any] | None = None
+    behind: tuple[str, ...] = ()
 
 
-class Group(BaseModel):
+class StepGroup(BaseModel):
     """Steps for one part of the work."""
 
     model_config = ConfigDict(frozen=True)
 
     title: str
-    steps: tuple[Offered, ...]
+    steps: tuple[OfferedStep, ...]
 
 
-def steps(inspection: Inspection, specification: Specification) -> list[Group]:
+def steps(inspection: Inspection, specification: Specification) -> list[StepGroup]:
     """Every step in the order of work, as it would begin."""
     return [
-        Group(title=title, steps=tuple(_offered(kind, inspection, specification) for kind in kinds))
+        StepGroup(title=title, steps=tuple(_offered(kind, inspection, specification) for kind in kinds))
         for title, kinds in order.GROUPS
     ]
 
 
-def _offered(kind: str, inspection: Inspection, specification: Specification) -> Offered:
+def _offered(kind: str, inspection: Inspection, specification: Specification) -> OfferedStep:
     made = STEPS[kind]
     begins = _BEGINS.get(kind)
-    return Offered(
+    return OfferedStep(
         kind=kind,
         title=made.title,
         purpose=made.purpose,
         settings=begins(inspection, specification) if begins else {},
         entry=_ENTRIES.get(kind),
+        behind=tuple(other for other in STEPS if order.place_for(kind, [other]) == 1),
     )
 
 

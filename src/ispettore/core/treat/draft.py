@@ -41,7 +41,7 @@ class DraftStep(BaseModel):
 class ReadStep(DraftStep):
     """A step with how it reads, and what speaks against it: what is wrong with it (`problems`), and where it stands (`order`)."""
 
-    reading: wording.Reading
+    reading: wording.StepReading
     problems: tuple[str, ...] = ()
     order: str = ""
 

@@ -26,6 +26,7 @@ class HeadAndTail(Settings):
     purpose: ClassVar[str] = "Set the room tone before the first word and after the last."
     sentence: ClassVar[str] = "Set the head to {head_s} and the tail to {tail_s}"
     needs_whole: ClassVar[bool] = True
+    at_ends: ClassVar[bool] = True
     head_s: float | None = Field(
         None,
         ge=0.0,
@@ -64,6 +65,7 @@ class HeadAndTailProcessor(Processor):
         # Positive: frames to add; negative: frames to cut.
         self._before = round((settings.head_s - head) * rate) if settings.head_s is not None and head is not None else 0
         self._after = round((settings.tail_s - tail) * rate) if settings.tail_s is not None and tail is not None else 0
+        self.leads_s = self._before / rate
         self._head_frames = round((head or 0.0) * rate)
         self._tail_frames = round((tail or 0.0) * rate)
         material: list[Block] = []

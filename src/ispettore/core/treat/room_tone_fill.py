@@ -41,6 +41,10 @@ class RoomToneFill(Settings):
             raise ValueError("a span starts at 0 or later, and ends after it starts")
         return spans
 
+    def later(self, by_s: float) -> "RoomToneFill":
+        moved = (Span(start_s=span.start_s + by_s, end_s=span.end_s + by_s) for span in self.spans)
+        return RoomToneFill(spans=tuple(span for span in moved if span.start_s >= 0))
+
     def lacks(self, inspection: Inspection) -> str:
         wanted = bool(self.spans) or any(finding.kind == "dead-silence" for finding in inspection.findings)
         return room_tone.lacking(inspection.room_tone) if wanted else ""

@@ -52,6 +52,8 @@ class Settings(BaseModel):
     each: ClassVar[tuple[str, str] | None] = None
     filled: ClassVar[str] = ""
     needs_whole: ClassVar[bool] = False
+    at_ends: ClassVar[bool] = False
+    """Whether it works at the ends of a recording, and nowhere else."""
 
     def learns(self) -> bool:
         """Whether the step has to know the whole file before it starts."""
@@ -60,6 +62,10 @@ class Settings(BaseModel):
     def lacks(self, inspection: Inspection) -> str:
         """What a recording does not have that the step needs, in a sentence; empty where it has all."""
         return ""
+
+    def later(self, by_s: float) -> "Settings":
+        """The same settings for a recording in which everything comes so many seconds later."""
+        return self
 
     def start(self, context: Context) -> "Processor":
         raise NotImplementedError
@@ -70,6 +76,9 @@ class Processor:
 
     As it stands it passes everything through.
     """
+
+    leads_s: float = 0.0
+    """How much later the same word comes in what is given back."""
 
     def __init__(self, context: Context) -> None:
         self.sample_rate_hz = context.sample_rate_hz

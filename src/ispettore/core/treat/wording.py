@@ -54,7 +54,7 @@ class Setting(BaseModel):
     problem: str = ""
 
 
-class Piece(BaseModel):
+class StepPiece(BaseModel):
     """A piece of a step's sentence: words, or the setting at `path`."""
 
     model_config = ConfigDict(frozen=True)
@@ -63,16 +63,16 @@ class Piece(BaseModel):
     path: str = ""
 
 
-class Entry(BaseModel):
+class ListEntry(BaseModel):
     """One entry of a step's list, and where it stands in the settings."""
 
     model_config = ConfigDict(frozen=True)
 
     path: str
-    pieces: tuple[Piece, ...]
+    pieces: tuple[StepPiece, ...]
 
 
-class Reading(BaseModel):
+class StepReading(BaseModel):
     """A step as it reads: its sentence, what else can be set, the entries of its list, and every setting by its path.
 
     `problems` are what is wrong with the step and belongs to none of its settings.
@@ -81,9 +81,9 @@ class Reading(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     title: str
-    pieces: tuple[Piece, ...]
-    further: tuple[Piece, ...] = ()
-    entries: tuple[Entry, ...] = ()
+    pieces: tuple[StepPiece, ...]
+    further: tuple[StepPiece, ...] = ()
+    entries: tuple[ListEntry, ...] = ()
     list_of: str = ""
     settings: dict[str, Setting] = {}
     problems: tuple[str, ...] = ()
@@ -94,7 +94,7 @@ class Reading(BaseModel):
         return not self.problems and not any(setting.problem for setting in self.settings.values())
 
 
-def read(kind: str, settings: Mapping[str, Any]) -> Reading:
+def read(kind: str, settings: Mapping[str, Any]) -> StepReading:
     """How a step of this kind reads, whatever its settings hold.
 
     >>> said = read("compressor", {"threshold_dbfs": -24})
@@ -108,7 +108,7 @@ def read(kind: str, settings: Mapping[str, Any]) -> Reading:
     made = STEPS.get(kind)
     if made is None:
         unknown = f"This version of Ispettore does not know the step “{kind}”. Remove it to run the rest."
-        return Reading(title=kind, pieces=(Piece(words=kind),), problems=(unknown,))
+        return StepReading(title=kind, pieces=(StepPiece(words=kind),), problems=(unknown,))
     wrong, problems = _wrong(made, settings)
     found: dict[str, Setting] = {}
     field, sentence = made.each or ("", "")
@@ -119,9 +119,9 @@ def read(kind: str, settings: Mapping[str, Any]) -> Reading:
     entries = []
     for number in range(len(listed)):
         path = f"{field}.{number}"
-        entries.append(Entry(path=path, pieces=_pieces(sentence, f"{path}.", made, settings, wrong, found)))
+        entries.append(ListEntry(path=path, pieces=_pieces(sentence, f"{path}.", made, settings, wrong, found)))
     left = [said for path, said in wrong.items() if path not in found]
-    return Reading(
+    return StepReading(
         title=made.title,
         pieces=pieces,
         further=further,
@@ -132,7 +132,7 @@ def read(kind: str, settings: Mapping[str, Any]) -> Reading:
     )
 
 
-def text(reading: Reading) -> str:
+def text(reading: StepReading) -> str:
     """The sentence without its further settings."""
     return "".join(piece.words or _with_unit(reading.settings[piece.path]) for piece in reading.pieces)
 
@@ -148,17 +148,17 @@ def changed(setting: Setting) -> str:
 
 def _pieces(
     sentence: str, within: str, made: type[Settings], settings: Mapping[str, Any], wrong: dict[str, str], found: dict[str, Setting]
-) -> tuple[Piece, ...]:
+) -> tuple[StepPiece, ...]:
     """A sentence cut at its braces; the settings named there are added to `found`."""
     pieces = []
     for number, part in enumerate(re.split(r"\{([\w.]+)\}", sentence)):
         if number % 2 == 0:
             if part:
-                pieces.append(Piece(words=part))
+                pieces.append(StepPiece(words=part))
             continue
         path = f"{within}{part}"
         found[path] = _setting(path, made, settings, wrong.get(path, ""))
-        pieces.append(Piece(path=path))
+        pieces.append(StepPiece(path=path))
     return tuple(pieces)
 
 

@@ -9,7 +9,7 @@ from sqlmodel import Session, col, delete
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import offering
 from ispettore.core.plan.holding import PREFERENCES, Preference
-from ispettore.core.plan.offering import Group
+from ispettore.core.plan.offering import StepGroup
 from ispettore.core.spec import kept
 from ispettore.core.treat import draft
 from ispettore.core.treat.draft import DraftStep
@@ -32,7 +32,7 @@ def get(recording_id: UUID) -> DraftView:
         return _view(session, recording, _state(session, recording))
 
 
-def offered(recording_id: UUID) -> list[Group]:
+def offered(recording_id: UUID) -> list[StepGroup]:
     """The steps that can be added, with settings that fit the recording. Raises NotFound and NotReady."""
     with transaction() as session:
         recording = _recording(session, recording_id)

@@ -1,0 +1,87 @@
+<script lang="ts">
+  // Every step that can be added, in the order of work, each with one line of what it is for.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, api, type OfferedStep } from '../lib/api';
+  import Button from './Button.svelte';
+  interface Props {
+    recordingId: string;
+    onadd: (step: OfferedStep) => void;
+  }
+  let { recordingId, onadd }: Props = $props();
+  const id = $props.id();
+  let open = $state(false);
+  const offered = createQuery(() => ({
+    queryKey: ['steps', recordingId],
+    enabled: open,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: recordingId } } }),
+      ),
+  }));
+</script>
+
+<div class="add">
+  <span aria-controls={id}><Button onclick={() => (open = !open)}>{open ? 'Close the list' : 'Add step'}</Button></span>
+  {#if open}
+    <div {id} class="list" role="group" aria-label="Steps to add">
+      {#if offered.isError}<p role="alert">{offered.error.message}</p>{/if}
+      {#each offered.data ?? [] as group (group.title)}
+        <h3>{group.title}</h3>
+        <ul>
+          {#each group.steps as step (step.kind)}
+            <li>
+              <button
+                type="button"
+                onclick={() => {
+                  open = false;
+                  onadd(step);
+                }}><b>{step.title}</b> <span>{step.purpose}</span></button
+              >
+            </li>
+          {/each}
+        </ul>
+      {/each}
+    </div>
+  {/if}
+</div>
+
+<style>
+  .list {
+    display: grid;
+    grid-template-columns: 132px minmax(0, 1fr);
+    gap: 6px 12px;
+    margin-top: 10px;
+    border-top: 1px solid var(--rule);
+    padding-top: 8px;
+  }
+  h3 {
+    font-size: 12.5px;
+    font-weight: 500;
+    color: var(--soft);
+    padding-top: 3px;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+  }
+  button {
+    width: 100%;
+    text-align: left;
+    border: 0;
+    background: none;
+    padding: 2px 4px;
+    font-size: 13.5px;
+    cursor: pointer;
+  }
+  button:hover {
+    background: var(--act-pale);
+  }
+  b {
+    font-weight: 600;
+    color: var(--act);
+  }
+  button span {
+    color: var(--soft);
+  }
+</style>

@@ -1,0 +1,46 @@
+<script lang="ts">
+  // What one half of the bench shows; each choice is an address.
+  interface Props {
+    label: string;
+    sections: readonly { name: string; title: string; address: string; count?: number }[];
+    current: string;
+  }
+  let { label, sections, current }: Props = $props();
+</script>
+
+<nav aria-label={label}>
+  {#each sections as { name, title, address, count } (name)}
+    <a href={address} aria-current={name === current ? 'page' : undefined}
+      >{title}{#if count}<span class="count">{count}</span>{/if}</a
+    >
+  {/each}
+</nav>
+
+<style>
+  nav {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 20px;
+    padding: 9px 14px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  a {
+    color: var(--soft);
+    text-decoration: none;
+    padding-bottom: 8px;
+    font-size: 14.5px;
+    white-space: nowrap;
+  }
+  a[aria-current] {
+    color: var(--ink);
+    font-weight: 600;
+    box-shadow: 0 2px 0 var(--act);
+  }
+  .count {
+    font-family: var(--figures);
+    font-size: 12px;
+    font-weight: 400;
+    color: var(--soft);
+    padding-left: 5px;
+  }
+</style>

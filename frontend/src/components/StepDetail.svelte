@@ -1,0 +1,111 @@
+<script lang="ts">
+  // One step looked at closely: why it is there, all it can be set to, its list, and what can be done with it.
+  import type { OfferedStep, ReadStep } from '../lib/api';
+  import type { Span } from '../lib/ribbon-view.svelte';
+  import { withEntry, withoutEntry } from '../lib/settings';
+  import LinkButton from './LinkButton.svelte';
+  import StepSentence from './StepSentence.svelte';
+  interface Props {
+    step: ReadStep;
+    number: number;
+    count: number;
+    offered: OfferedStep | undefined;
+    selection: Span | undefined;
+    onset: (path: string, value: unknown) => void;
+    onmove: (to: number) => void;
+    onturn: () => void;
+    onduplicate: () => void;
+    onremove: () => void;
+    ongo: (span: Span) => void;
+  }
+  let { step, number, count, offered, selection, onset, onmove, onturn, onduplicate, onremove, ongo }: Props = $props();
+  const reading = $derived(step.reading);
+  const settings = $derived((step.settings ?? {}) as Record<string, unknown>);
+  const list = $derived(reading.list_of ?? '');
+  const inTime = $derived(offered?.entry !== null && offered?.entry !== undefined && 'start_s' in offered.entry);
+
+  /** A new entry lies where something is selected, where the list is one of spans. */
+  function addEntry(): void {
+    const place = inTime && selection ? { start_s: round(selection.from), end_s: round(selection.to) } : {};
+    onset(list, withEntry(settings, list, { ...offered?.entry, ...place }));
+  }
+  const round = (seconds: number) => Math.round(seconds * 1000) / 1000;
+  function spanOf(path: string): Span | undefined {
+    const entry = (settings[list] as { start_s?: number; end_s?: number }[] | undefined)?.[Number(path.split('.')[1])];
+    return entry?.start_s !== undefined && entry.end_s !== undefined
+      ? { from: entry.start_s, to: entry.end_s }
+      : undefined;
+  }
+</script>
+
+<div class="detail">
+  {#if offered?.purpose}<p class="soft">{offered.purpose}</p>{/if}
+  {#if step.reason}<p><b>Why:</b> {step.reason}</p>{/if}
+  <p class="sentence"><StepSentence {step} pieces={reading.pieces} {onset} /></p>
+  {#if reading.further?.length}<p class="sentence further">
+      <StepSentence {step} pieces={reading.further} {onset} />
+    </p>{/if}
+  {#if list}
+    <ol>
+      {#each reading.entries ?? [] as entry (entry.path)}
+        {@const span = spanOf(entry.path)}
+        <li class="sentence">
+          <StepSentence {step} pieces={entry.pieces} {onset} />
+          <span class="acts">
+            {#if span}<LinkButton onclick={() => ongo(span)}>Go there</LinkButton>{/if}
+            <LinkButton onclick={() => onset(list, withoutEntry(settings, entry.path))}>Remove</LinkButton>
+          </span>
+        </li>
+      {/each}
+    </ol>
+    <p>
+      <LinkButton onclick={addEntry} disabled={inTime && !selection}
+        >{inTime ? 'Add the selection' : 'Add one'}</LinkButton
+      >
+      {#if inTime && !selection}<span class="soft">Select a spot on the ribbon first.</span>{/if}
+    </p>
+  {/if}
+  <p class="acts">
+    <LinkButton onclick={() => onmove(number - 2)} disabled={number === 1}>Move up</LinkButton>
+    <LinkButton onclick={() => onmove(number)} disabled={number === count}>Move down</LinkButton>
+    <LinkButton onclick={onturn}>{step.on ? 'Switch off' : 'Switch on'}</LinkButton>
+    <LinkButton onclick={onduplicate}>Duplicate</LinkButton>
+    <LinkButton onclick={onremove}>Remove</LinkButton>
+  </p>
+</div>
+
+<style>
+  .detail {
+    display: grid;
+    gap: 9px;
+    padding: 12px 14px 14px;
+    font-size: 14px;
+  }
+  .sentence {
+    font-size: 15.5px;
+    line-height: 1.75;
+  }
+  .further {
+    font-size: 14px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  b {
+    font-weight: 600;
+  }
+  ol {
+    margin: 0;
+    padding-left: 24px;
+  }
+  .acts {
+    display: inline-flex;
+    flex-wrap: wrap;
+    gap: 6px 16px;
+    font-size: 13.5px;
+  }
+  li .acts {
+    padding-left: 14px;
+    gap: 12px;
+  }
+</style>

@@ -1,0 +1,28 @@
+<script lang="ts">
+  // A step's sentence, or a part of it, with its settings edited in their places; what is wrong with one stands behind it.
+  import type { ReadStep, StepPiece } from '../lib/api';
+  import Figure from './Figure.svelte';
+  interface Props {
+    step: ReadStep;
+    pieces: StepPiece[];
+    onset: (path: string, value: unknown) => void;
+  }
+  let { step, pieces, onset }: Props = $props();
+  const settings = $derived(step.reading.settings ?? {});
+  const wrong = $derived(pieces.flatMap(({ path }) => settings[path ?? '']?.problem || []));
+</script>
+
+{#each pieces as piece, index (index)}{@const setting = settings[piece.path ?? '']}{#if setting}<Figure
+      {setting}
+      of={step.reading.title}
+      onset={(value) => onset(setting.path, value)}
+    />{:else}{piece.words}{/if}{/each}
+{#each wrong as said (said)}<span class="wrong" role="alert">{said}</span>{/each}
+
+<style>
+  .wrong {
+    display: block;
+    font-size: 13px;
+    color: var(--outside);
+  }
+</style>

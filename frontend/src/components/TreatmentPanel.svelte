@@ -1,0 +1,269 @@
+<script lang="ts">
+  // The treatment: plans to begin with, its steps as sentences, running it, and what was missing when it ran.
+  import { getContext } from 'svelte';
+  import type { Acting } from '../lib/acting.svelte';
+  import type { Format, OfferedStep, RecordingDetail } from '../lib/api';
+  import type { Live } from '../lib/live.svelte';
+  import type { Treating } from '../lib/treating.svelte';
+  import AddStep from './AddStep.svelte';
+  import Button from './Button.svelte';
+  import Choice from './Choice.svelte';
+  import GainWindowPicture from './GainWindowPicture.svelte';
+  import LinkButton from './LinkButton.svelte';
+  import PlanRows from './PlanRows.svelte';
+  import Progress from './Progress.svelte';
+  import StepLine from './StepLine.svelte';
+  interface Props {
+    recording: RecordingDetail;
+    acting: Acting;
+    treating: Treating;
+    /** The step whose picture is shown, by its place from 1. */
+    open: number | undefined;
+    onopen: (place: number | undefined) => void;
+    onplan: () => void;
+  }
+  let { recording, acting, treating, open, onopen, onplan }: Props = $props();
+  const live = getContext<Live>('live');
+
+  const view = $derived(treating.view);
+  const steps = $derived(treating.steps);
+  const planning = $derived(recording.planning);
+  const planned = $derived(
+    planning?.work && ['waiting', 'running'].includes(planning.work.state) ? planning.work : undefined,
+  );
+  const latest = $derived(recording.conformings[0]);
+  const running = $derived(
+    latest?.work && ['waiting', 'running'].includes(latest.work.state) ? latest.work : undefined,
+  );
+  const missed = $derived(latest?.current && !latest.sha256 && latest.obstacles.length ? latest : undefined);
+
+  let container = $state<Format['name']>('');
+  const formats = $derived(
+    recording.formats.map(
+      ({ name, title, meets }) =>
+        [name, name === '' ? `${title}, as asked` : meets ? title : `${title}, not as asked`] as const,
+    ),
+  );
+  const chosen = $derived(formats.some(([name]) => name === container) ? container : (formats[0]?.[0] ?? ''));
+  // Until somebody drafts anything, conforming plans by itself.
+  const drafted = $derived((view?.number ?? 0) > 0);
+  const again = $derived(recording.conformings.some((attempt) => attempt.current && attempt.sha256));
+  const run = () =>
+    drafted
+      ? acting.runDraft(recording.id, { container: chosen || null })
+      : acting.conform(recording.id, { preference: 'balanced', container: chosen || null });
+
+  const gain = $derived(steps.findLast((step) => step.kind === 'gain' && step.on));
+  const plan = $derived(planning?.plans.find((one) => one.preference === view?.plan));
+  const gainDb = $derived(gain?.settings?.gain_db as number | undefined);
+  const gainWindow = $derived(plan && !view?.differs.length ? plan.window : recording.window);
+
+  /** Where it belongs: behind the last step that it may follow. */
+  async function add(offered: OfferedStep) {
+    const at = steps.findLastIndex((step) => offered.behind?.includes(step.kind)) + 1;
+    await treating.add(offered, at);
+    onopen(at + 1);
+  }
+
+  // Steps are dragged by their numbers; the pointer's place among the others tells where one lands.
+  let list: HTMLOListElement | undefined = $state();
+  let dragged = $state<string>();
+  let landing = $state<number>();
+  function grab(event: PointerEvent, id: string): void {
+    if (event.button) return;
+    const from = event.clientY;
+    const handle = event.currentTarget as HTMLElement;
+    const moved = (to: PointerEvent) => {
+      if (!dragged && Math.abs(to.clientY - from) < 5) return;
+      if (!dragged) handle.setPointerCapture(to.pointerId);
+      dragged = id;
+      const boxes = [...(list?.children ?? [])].map((line) => line.getBoundingClientRect());
+      landing = boxes.filter((box) => to.clientY > box.top + box.height / 2).length;
+    };
+    const ended = (to: Event) => {
+      handle.removeEventListener('pointermove', moved);
+      handle.removeEventListener('pointerup', ended);
+      handle.removeEventListener('pointercancel', ended);
+      const at = steps.findIndex((step) => step.id === id);
+      if (dragged && landing !== undefined && to.type === 'pointerup') {
+        handle.addEventListener('click', (click) => click.stopImmediatePropagation(), { capture: true, once: true });
+        const place = landing > at ? landing - 1 : landing;
+        if (place !== at) void treating.move(id, place);
+      }
+      dragged = landing = undefined;
+    };
+    handle.addEventListener('pointermove', moved);
+    handle.addEventListener('pointerup', ended);
+    handle.addEventListener('pointercancel', ended);
+  }
+  const landingAt = (index: number) =>
+    landing === index ? 'above' : landing === steps.length && index === steps.length - 1 ? 'below' : undefined;
+
+  /** The key that moved a step stays on it. */
+  async function move(id: string, to: number) {
+    await treating.move(id, to);
+    if (open !== undefined) onopen(to + 1);
+    list?.querySelector<HTMLElement>(`[data-id="${id}"] .handle`)?.focus();
+  }
+  async function remove(id: string) {
+    await treating.remove(id);
+    onopen(undefined);
+  }
+</script>
+
+<section aria-label="Plans to choose from">
+  {#if planned}
+    {@const now = live.progress[planned.id] ?? planned}
+    <div class="pad">
+      <Progress
+        stage={now.stage || 'waiting to be planned'}
+        fraction={now.fraction}
+        about={`plans for ${recording.name}`}
+        oncancel={() => acting.cancel(planned.id)}
+      />
+    </div>
+  {:else if planning?.plans.length}
+    <PlanRows
+      {planning}
+      chosen={view?.plan ?? null}
+      changed={Boolean(view?.differs.length)}
+      onchoose={(preference) => treating.choose(preference)}
+    />
+    {#if view?.plan && view.differs.length}<p class="pad differs">
+        Changed from the {view.plan} plan: {view.differs.join(', ')}.
+      </p>{/if}
+  {:else if planning?.obstacles.length}
+    <div class="pad">
+      <h3 class="outside">No plan can close this</h3>
+      {#each planning.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+    </div>
+  {:else if planning?.work?.state === 'failed'}
+    <p class="pad outside" role="alert">{planning.work.error} <LinkButton onclick={onplan}>Plan again</LinkButton></p>
+  {:else}
+    <p class="pad"><LinkButton onclick={onplan}>Work out plans</LinkButton></p>
+  {/if}
+</section>
+
+<section aria-label="Steps">
+  <div class="bar">
+    <h3>Steps</h3>
+    <LinkButton
+      onclick={() => treating.undo()}
+      disabled={!view?.undo}
+      label={view?.undo ? `Undo: ${view.undo}` : 'Undo'}>Undo{view?.undo ? `: ${view.undo}` : ''}</LinkButton
+    >
+    <LinkButton
+      onclick={() => treating.redo()}
+      disabled={!view?.redo}
+      label={view?.redo ? `Redo: ${view.redo}` : 'Redo'}>Redo{view?.redo ? `: ${view.redo}` : ''}</LinkButton
+    >
+  </div>
+  {#if treating.problem}<p class="pad outside" role="alert">{treating.problem}</p>{/if}
+  {#if steps.length}
+    <ol bind:this={list}>
+      {#each steps as step, index (step.id)}
+        <StepLine
+          {step}
+          number={index + 1}
+          count={steps.length}
+          open={open === index + 1}
+          landing={dragged ? landingAt(index) : undefined}
+          dragged={dragged === step.id}
+          onopen={() => onopen(open === index + 1 ? undefined : index + 1)}
+          onset={(path, value) => treating.set(step.id, path, value)}
+          onmove={(to) => move(step.id, to)}
+          onturn={() => treating.turn(step.id)}
+          onremove={() => remove(step.id)}
+          ongrab={(event) => grab(event, step.id)}
+        />
+      {/each}
+    </ol>
+  {:else}
+    <p class="pad soft">No steps yet. Use a plan, or add a step; Conform alone plans by itself.</p>
+  {/if}
+  <div class="pad"><AddStep recordingId={recording.id} onadd={add} /></div>
+</section>
+
+<section class="run pad" aria-label="Run">
+  {#if running}
+    {@const now = live.progress[running.id] ?? running}
+    <Progress
+      stage={now.stage || 'waiting'}
+      fraction={now.fraction}
+      about={recording.name}
+      oncancel={() => acting.cancel(running.id)}
+    />
+  {:else}
+    <Choice label="Format" value={chosen} options={formats} onchange={(to) => (container = to)} />
+    <Button strong disabled={drafted && !view?.ready} onclick={run}>{again ? 'Conform again' : 'Conform'}</Button>
+    {#if drafted && !view?.ready}<span class="outside">A step can't run yet; see above.</span>{/if}
+  {/if}
+</section>
+{#if missed}
+  <section class="pad missing" aria-label="What is missing">
+    <h3 class="outside">{missed.own ? 'Not there yet' : 'Can’t be conformed'}</h3>
+    {#each missed.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+    {#if missed.closing}
+      {@const closing = missed.closing}
+      <p>
+        <b>{closing.said}</b>
+        <Button onclick={() => treating.take(closing.treatment)}>Make this change</Button>
+      </p>
+    {/if}
+  </section>
+{:else if latest?.work?.error}
+  <p class="pad outside" role="alert">{latest.work.error}</p>
+{/if}
+{#if gainWindow}
+  <section class="pad" aria-label="Gain window"><GainWindowPicture window={gainWindow} gain={gainDb} /></section>
+{/if}
+
+<style>
+  section + section {
+    border-top: 1px solid var(--rule);
+  }
+  .pad {
+    padding: 8px 14px;
+  }
+  .bar {
+    display: flex;
+    gap: 16px;
+    align-items: baseline;
+    padding: 8px 14px 4px;
+    font-size: 13.5px;
+  }
+  h3 {
+    font-size: 14.5px;
+    font-weight: 600;
+  }
+  .bar h3 {
+    margin-right: auto;
+  }
+  ol {
+    margin: 0;
+    padding: 0;
+  }
+  .soft,
+  .differs {
+    color: var(--soft);
+    font-size: 13.5px;
+  }
+  .outside {
+    color: var(--outside);
+  }
+  .run {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 10px 14px;
+    align-items: end;
+    padding-bottom: 12px;
+  }
+  .missing {
+    display: grid;
+    gap: 5px;
+    font-size: 14px;
+  }
+  b {
+    font-weight: 550;
+  }
+</style>

@@ -1,0 +1,141 @@
+// The treatment that is drafted for a recording. The server keeps every state of it; here is the newest, and what is asked of it.
+import {
+  answer,
+  api,
+  type DraftStep,
+  type DraftView,
+  type OfferedStep,
+  type Preference,
+  type ReadStep,
+  type Treatment,
+} from './api';
+import { withValue } from './settings';
+
+/** A step before it has a name of its own: the server gives it one. */
+type NewStep = Omit<DraftStep, 'id'> & { id?: string };
+type Asked = { data?: DraftView; error?: { error: string }; response: Response };
+
+export class Treating {
+  view = $state<DraftView>();
+  problem = $state('');
+  /** Newest wins: what is asked while an answer is awaited waits for it, and only the last of it is sent. */
+  #busy = false;
+  #next: (() => Promise<void>) | undefined;
+  #settled: (() => void)[] = [];
+
+  constructor(readonly recordingId: string) {}
+
+  get steps(): ReadStep[] {
+    return (this.view?.steps ?? []) as ReadStep[];
+  }
+
+  /** Take what the server told, unless something newer is asked for. */
+  told(view: DraftView | undefined): void {
+    if (view && !this.#busy) this.view = view;
+  }
+
+  find(id: string | undefined): ReadStep | undefined {
+    return this.steps.find((step) => step.id === id);
+  }
+
+  set(id: string, path: string, value: unknown): Promise<void> {
+    return this.#change((steps) =>
+      steps.map((step) => (step.id === id ? { ...step, settings: withValue(step.settings ?? {}, path, value) } : step)),
+    );
+  }
+
+  add(offered: OfferedStep, at: number): Promise<void> {
+    const step: NewStep = { kind: offered.kind, settings: offered.settings ?? {}, on: true, reason: '' };
+    return this.#change((steps) => [...steps.slice(0, at), step, ...steps.slice(at)]);
+  }
+
+  remove(id: string): Promise<void> {
+    return this.#change((steps) => steps.filter((step) => step.id !== id));
+  }
+
+  duplicate(id: string): Promise<void> {
+    return this.#change((steps) =>
+      steps.flatMap((step) => (step.id === id ? [step, { ...step, id: undefined }] : [step])),
+    );
+  }
+
+  turn(id: string): Promise<void> {
+    return this.#change((steps) => steps.map((step) => (step.id === id ? { ...step, on: !step.on } : step)));
+  }
+
+  move(id: string, to: number): Promise<void> {
+    return this.#change((steps) => {
+      const one = steps.find((step) => step.id === id);
+      const rest = steps.filter((step) => step.id !== id);
+      return one ? [...rest.slice(0, to), one, ...rest.slice(to)] : steps;
+    });
+  }
+
+  undo(): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/draft/undo', { params: { path, query: { follows } } }),
+    );
+  }
+
+  redo(): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/draft/redo', { params: { path, query: { follows } } }),
+    );
+  }
+
+  choose(preference: Preference): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/draft/plan/{preference}', {
+        params: { path: { ...path, preference }, query: { follows } },
+      }),
+    );
+  }
+
+  take(treatment: Treatment): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/draft/take', { params: { path }, body: { treatment, follows } }),
+    );
+  }
+
+  #change(what: (steps: NewStep[]) => NewStep[]): Promise<void> {
+    return this.#ask(async (path, follows) => {
+      const plain = this.steps.map(({ id, kind, settings, on, reason }) => ({ id, kind, settings, on, reason }));
+      const steps = what(plain) as DraftStep[];
+      return api.PUT('/api/recordings/{recording_id}/draft', { params: { path }, body: { steps, follows } });
+    });
+  }
+
+  /** One after the other. A change is made of what the one before it left. */
+  #ask(send: (path: { recording_id: string }, follows: number) => Promise<Asked>): Promise<void> {
+    return new Promise((settled) => {
+      this.#settled.push(settled);
+      const earlier = this.#next;
+      const go = () => this.#send(send);
+      this.#next = earlier ? async () => (await earlier(), go()) : go;
+      if (!this.#busy) void this.#run();
+    });
+  }
+
+  async #run(): Promise<void> {
+    this.#busy = true;
+    while (this.#next) {
+      const next = this.#next;
+      this.#next = undefined;
+      await next();
+    }
+    this.#busy = false;
+    for (const settled of this.#settled.splice(0)) settled();
+  }
+
+  async #send(send: (path: { recording_id: string }, follows: number) => Promise<Asked>): Promise<void> {
+    try {
+      this.view = answer(await send({ recording_id: this.recordingId }, this.view?.number ?? 0));
+      this.problem = '';
+    } catch (error) {
+      this.problem = (error as Error).message;
+      const path = { recording_id: this.recordingId };
+      const found = await api.GET('/api/recordings/{recording_id}/draft', { params: { path } }).catch(() => undefined);
+      if (found?.data) this.view = found.data;
+    }
+  }
+}

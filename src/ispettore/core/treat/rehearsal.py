@@ -1,0 +1,260 @@
+"""A draft rehearsed: how it sounds from any moment on, and what comes out of each step, before it is run.
+
+Steps stand one behind another over a window of the recording, and each works only as far as somebody listens. What a step has put
+out is kept for as long as nothing before it changes, so a change costs no more than the steps from there on; a step that has to
+know the whole takes the whole window. A recording of up to `WHOLE_S` is its own window: then what is heard is, sample for sample,
+what a run would write before it is encoded. Of a longer one the window is what lies around the moment that is listened to, and
+levels that a step has to know of the whole are those of the recording, moved as the steps before it moved them in the window.
+"""
+
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from ispettore.core.audio.writing import open_spans, write_working
+from ispettore.core.measure.inspecting import UNNAMED, inspect
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.meters import Measured
+from ispettore.core.measure.reading import Span
+from ispettore.core.treat.step import Block, Context, Processor
+from ispettore.core.treat.treatment import Step
+
+WHOLE_S = 240.0
+WINDOW_S, BEFORE_S = 45.0, 5.0
+"""A window of a longer recording, and how much of it lies before the moment that was asked for: dynamics have settled then."""
+
+BLOCK_S = 0.5
+KEPT = 24
+"""So many results of steps that are not in use now are kept, for undoing and for comparing."""
+
+
+class Sounding:
+    """Samples as they become known, (frames, channels), from the first on."""
+
+    sample_rate_hz: int
+    channels: int
+
+    def __init__(self, *, name: str, folder: Path, room_tone: Sequence[Span]) -> None:
+        self.name, self.folder, self.room_tone = name, folder, room_tone
+        self._blocks: list[Block] = []
+        self._count = 0
+        self._ended = False
+        self._path: Path | None = None
+        self._measured: Measured | None = None
+
+    def _more(self) -> Block | None:
+        """The next samples; None once there are no more."""
+        raise NotImplementedError
+
+    def until(self, frame: int) -> None:
+        """Work as far as to this frame, or to the end."""
+        while not self._ended and self._count < frame:
+            block = self._more()
+            if block is None:
+                self._ended = True
+            elif len(block):
+                self._blocks.append(block)
+                self._count += len(block)
+
+    def read(self, start: int, frames: int) -> Block:
+        """Up to so many frames from `start`: fewer at the end."""
+        self.until(start + frames)
+        found, at = [], 0
+        for block in self._blocks:
+            first, last = max(start - at, 0), min(start + frames - at, len(block))
+            if first < last:
+                found.append(block[first:last])
+            at += len(block)
+        return np.concatenate(found) if found else np.zeros((0, self.channels), dtype=np.float32)
+
+    @property
+    def frames(self) -> int:
+        """How many there are in all."""
+        self.until(np.iinfo(np.int64).max)
+        return self._count
+
+    def path(self) -> Path:
+        """All of it as a working file, for steps and meters that go through it themselves."""
+        if self._path is None:
+            self.until(np.iinfo(np.int64).max)
+            with tempfile.NamedTemporaryFile(dir=self.folder, suffix=".rf64", delete=False) as file:
+                self._path = Path(file.name)
+            write_working(self._path, self._blocks, sample_rate_hz=self.sample_rate_hz, channels=self.channels)
+        return self._path
+
+    def measured(self) -> Measured:
+        """All that the meters say of it."""
+        if self._measured is None:
+            self._measured = inspect(self.path(), name=self.name, room_tone=self.room_tone, sha256=UNNAMED)
+        return self._measured
+
+    def let_go(self) -> None:
+        """Take its working file away."""
+        if self._path is not None:
+            self._path.unlink(missing_ok=True)
+
+
+class Window(Sounding):
+    """A stretch of the recording itself, from `start` (a frame of it)."""
+
+    def __init__(
+        self, path: Path, start: int, frames: int, *, sample_rate_hz: int, name: str, folder: Path, room_tone: Sequence[Span]
+    ) -> None:
+        super().__init__(name=name, folder=folder, room_tone=room_tone)
+        self.start, self.sample_rate_hz = start, sample_rate_hz
+        with open_spans(path) as samples:
+            found = samples(start, frames)
+        self.channels = found.shape[1]
+        size = max(1, round(BLOCK_S * sample_rate_hz))
+        self._waiting = [found[first : first + size] for first in range(0, len(found), size)]
+
+    def _more(self) -> Block | None:
+        return self._waiting.pop(0) if self._waiting else None
+
+
+class Stage(Sounding):
+    """One step at work on what comes out of another. Raises what starting the step raises."""
+
+    def __init__(self, step: Step, before: Sounding, known: Inspection | None, first: Sounding) -> None:
+        super().__init__(name=before.name, folder=before.folder, room_tone=before.room_tone)
+        self.step, self.before = step, before
+        self._known, self._first = known, first
+        self._at, self._finished = 0, False
+        learns = step.typed.learns()
+        context = Context(
+            name=before.name,
+            sample_rate_hz=before.sample_rate_hz,
+            channels=before.channels,
+            measured=self._told() if learns else None,
+            working=before.path() if learns else None,
+        )
+        self.processor: Processor = step.typed.start(context)
+        self.sample_rate_hz, self.channels = self.processor.sample_rate_hz, self.processor.channels
+
+    def _told(self) -> Measured:
+        """What the step is told of what comes in: of a part of a recording, levels are told as of the whole."""
+        measured = self.before.measured()
+        if self._known is None:
+            return measured
+        return Measured(
+            inspection=as_of_whole(self._known, self._first.measured().inspection, measured.inspection),
+            meters=measured.meters,
+            passages=measured.passages,
+        )
+
+    def _more(self) -> Block | None:
+        size = max(1, round(BLOCK_S * self.before.sample_rate_hz))
+        block = self.before.read(self._at, size)
+        if len(block):
+            self._at += len(block)
+            return self.processor.feed(block.copy())
+        if self._finished:
+            return None
+        self._finished = True
+        return self.processor.finish()
+
+
+def as_of_whole(whole: Inspection, before: Inspection, after: Inspection) -> Inspection:
+    """An inspection of the whole, each reading of a level moved as it moved in a part of it."""
+    moved = {}
+    for name, reading in whole.readings.items():
+        value, was, now = reading.value, before.value(name), after.value(name)
+        if value is not None and was is not None and now is not None and reading.unit.startswith(("dB", "LU")):
+            moved[name] = reading.model_copy(update={"value": value + now - was})
+        else:
+            moved[name] = reading
+    return after.model_copy(update={"readings": {**after.readings, **moved}})
+
+
+class Chain:
+    """Steps in order over one window. The same steps at the beginning of another treatment are not done again."""
+
+    def __init__(self, window: Window, known: Inspection | None) -> None:
+        self.window, self._known = window, known
+        self._stages: dict[str, Stage] = {}
+
+    def through(self, steps: Sequence[Step]) -> list[Sounding]:
+        """What comes in, and what comes out of each step."""
+        found: list[Sounding] = [self.window]
+        key = ""
+        for step in steps:
+            key += Step(kind=step.kind, settings=step.settings).model_dump_json()
+            stage = self._stages.pop(key, None) or Stage(step, found[-1], self._known, self.window)
+            self._stages[key] = stage  # the newest stand last
+            found.append(stage)
+        for old in list(self._stages)[: -max(KEPT, len(steps))]:
+            self._stages.pop(old).let_go()
+        return found
+
+    def let_go(self) -> None:
+        for stage in self._stages.values():
+            stage.let_go()
+        self.window.let_go()
+
+
+class Rehearsal:
+    """One recording under rehearsal. `path` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand."""
+
+    def __init__(self, path: Path, known: Inspection, *, name: str, folder: Path, room_tone: Sequence[Span] = ()) -> None:
+        self.path, self.known, self.name, self.folder = path, known, name, folder
+        self.room_tone = room_tone
+        self.rate, self.frames = known.facts.sample_rate_hz, known.facts.frames
+        self.whole = self.frames <= WHOLE_S * self.rate
+        self._chains: list[Chain] = []
+
+    def chain(self, first: int, last: int) -> Chain:
+        """The steps over a window that holds these frames of the recording."""
+        for chain in self._chains:
+            window = chain.window
+            if window.start <= first and (last <= window.start + self._size() or self.whole):
+                return chain
+        start = 0 if self.whole else max(0, first - round(BEFORE_S * self.rate))
+        return self._new(start, self.frames if self.whole else self._size())
+
+    def over(self, start: int, frames: int) -> Chain:
+        """The steps over just this window."""
+        return next((chain for chain in self._chains if chain.window.start == start), None) or self._new(start, frames)
+
+    def _size(self) -> int:
+        return round(WINDOW_S * self.rate)
+
+    def _new(self, start: int, frames: int) -> Chain:
+        tone = [Span(start_s=span.start_s - start / self.rate, end_s=span.end_s - start / self.rate) for span in self.room_tone]
+        inside = [span for span in tone if span.start_s >= 0 and span.end_s <= frames / self.rate]
+        window = Window(self.path, start, frames, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
+        chain = Chain(window, None if self.whole else self.known)
+        self._chains.insert(0, chain)
+        for old in self._chains[3:]:
+            old.let_go()
+        self._chains = self._chains[:3]
+        return chain
+
+    def steps(self, steps: Sequence[Step], chain: Chain) -> list[Step]:
+        """The steps that are heard in a window: all that are on, moved to its time; those that work at the ends of a recording
+        only where the window is the whole."""
+        on = [step for step in steps if step.on]
+        if self.whole:
+            return on
+        by = -chain.window.start / self.rate
+        return [step.model_copy(update={"settings": step.typed.later(by).model_dump()}) for step in on if not step.typed.at_ends]
+
+    def sound(self, steps: Sequence[Step], start: int, frames: int) -> Block:
+        """Up to so many frames of what the steps make of the recording, from `start`, both at the rate that comes out."""
+        chain = self._around(steps, start, frames)
+        out = chain.through(self.steps(steps, chain))[-1]
+        begins = round(chain.window.start * out.sample_rate_hz / self.rate)
+        return out.read(start - begins, frames)
+
+    def _around(self, steps: Sequence[Step], start: int, frames: int) -> Chain:
+        rate = next(
+            (step.settings["sample_rate_hz"] for step in reversed(steps) if step.on and step.kind == "sample-rate"), self.rate
+        )
+        first = int(start * self.rate / rate)
+        last = min(self.frames, int((start + frames) * self.rate / rate) + 1)
+        return self.chain(first, last)
+
+    def let_go(self) -> None:
+        for chain in self._chains:
+            chain.let_go()
