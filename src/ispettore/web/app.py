@@ -16,6 +16,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from ispettore.core.errors import ContentChanged, IspettoreError, UnknownSpecification
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio import database
+from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.errors import (
@@ -28,6 +29,7 @@ from ispettore.studio.errors import (
     SpecificationChanged,
     SpecificationShips,
 )
+from ispettore.studio.rehearsing.rehearser import Overtaken
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
@@ -47,6 +49,7 @@ STATUS = {
     NoLongerReplaceable: 409,
     DraftChanged: 409,
     NothingToUndo: 409,
+    Overtaken: 409,
     TooLarge: 413,
     NoRoomLeft: 507,
     StoreReadOnly: 507,
@@ -116,6 +119,8 @@ def build() -> FastAPI:
         await run_in_threadpool(catch_up)
         async with live.listening():
             yield
+        rehearsals.rehearsers().close()
+        rehearsals.rehearsers.cache_clear()
 
     app = FastAPI(
         title="Ispettore",

@@ -3,23 +3,27 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
 from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.offering import StepGroup
+from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.text import wrong_in
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
 from ispettore.core.treat.treatment import Treatment
-from ispettore.studio.catalogue import conformings, drafts, plannings
+from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.web.productions import Made
 
 routes = APIRouter()
 DEEPEST = 8
 Follows = Annotated[int, Query(ge=0)]
+Number = Annotated[int, Query(ge=0)]
+Length = Annotated[float, Query(gt=0, le=rehearsals.LONGEST_S)]
 
 
 class SettingsUnreadable(IspettoreError):
@@ -91,6 +95,23 @@ def undo_draft(recording_id: UUID, follows: Follows) -> DraftView:
 @routes.post("/recordings/{recording_id}/draft/redo", operation_id="redoDraft")
 def redo_draft(recording_id: UUID, follows: Follows) -> DraftView:
     return drafts.redo(recording_id, follows=follows)
+
+
+@routes.get("/recordings/{recording_id}/draft/sound", operation_id="hearDraft", response_class=Response)
+def hear_draft(
+    recording_id: UUID, request: Request, number: Number, turn: Number, at_s: float, length_s: Length, upto: str | None = None
+) -> Response:
+    """Interleaved 32-bit little-endian floats; their rate and channels stand in the headers."""
+    heard = rehearsals.sound(
+        recording_id, request.app.state.store, number=number, turn=turn, at_s=at_s, length_s=length_s, upto=upto
+    )
+    headers = {"x-channels": str(heard.channels), "x-rate": str(heard.sample_rate_hz), "cache-control": "no-store"}
+    return Response(heard.samples, media_type="application/octet-stream", headers=headers)
+
+
+@routes.get("/recordings/{recording_id}/draft/foretold", operation_id="foretellDraft")
+def foretell_draft(recording_id: UUID, request: Request, number: Number, turn: Number) -> Foretold:
+    return rehearsals.foretold(recording_id, request.app.state.store, number=number, turn=turn)
 
 
 @routes.post("/recordings/{recording_id}/draft/run", operation_id="runDraft", status_code=202)

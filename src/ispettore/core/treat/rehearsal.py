@@ -247,10 +247,21 @@ class Rehearsal:
         begins = round(chain.window.start * out.sample_rate_hz / self.rate)
         return out.read(start - begins, frames)
 
+    def rate_of(self, steps: Sequence[Step]) -> int:
+        """The sample rate that comes out, in Hz."""
+        rates = [int(step.settings["sample_rate_hz"]) for step in steps if step.on and step.kind == "sample-rate"]
+        return rates[-1] if rates else self.rate
+
+    def leads(self, steps: Sequence[Step]) -> float:
+        """How much later the same word comes in what comes out, in seconds."""
+        if not self.whole or not any(step.on and step.typed.at_ends for step in steps):
+            return 0.0
+        chain = self.chain(0, 1)
+        sounds = chain.through(self.steps(steps, chain))
+        return sum(sound.processor.leads_s for sound in sounds if isinstance(sound, Stage))
+
     def _around(self, steps: Sequence[Step], start: int, frames: int) -> Chain:
-        rate = next(
-            (step.settings["sample_rate_hz"] for step in reversed(steps) if step.on and step.kind == "sample-rate"), self.rate
-        )
+        rate = self.rate_of(steps)
         first = int(start * self.rate / rate)
         last = min(self.frames, int((start + frames) * self.rate / rate) + 1)
         return self.chain(first, last)

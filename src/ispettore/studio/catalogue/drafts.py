@@ -29,7 +29,7 @@ def get(recording_id: UUID) -> DraftView:
     """The draft as it is. Without one, what was made last for the recording is where one would begin. Raises NotFound."""
     with transaction() as session:
         recording = _recording(session, recording_id)
-        return _view(session, recording, _state(session, recording))
+        return _view(session, recording, state_of(session, recording))
 
 
 def offered(recording_id: UUID) -> list[StepGroup]:
@@ -66,7 +66,7 @@ def take(recording_id: UUID, treatment: Treatment, *, follows: int) -> DraftView
     """Make a treatment the draft: steps that stay as they are keep their names. Raises as `change` does."""
     with transaction() as session:
         recording = _recording(session, recording_id, locked=True)
-        there = list(_steps(_state(session, recording)))
+        there = list(steps_of(state_of(session, recording)))
         steps = []
         for one in draft.of(treatment):
             same = next((old for old in there if old.kind == one.kind), None)
@@ -89,10 +89,10 @@ def redo(recording_id: UUID, *, follows: int) -> DraftView:
 def to_run(session: Session, recording: Recording) -> tuple[Preference | None, Treatment | None]:
     """What running the draft means: the preference of a plan that was chosen and not changed, else the treatment. Raises
     StepNotReady."""
-    state = _state(session, recording)
+    state = state_of(session, recording)
     if state.plan and state.origin == state.number:
         return next((known for known in PREFERENCES if known == state.plan), None), None
-    return None, draft.treatment(_steps(state), _inspection(session, recording))
+    return None, draft.treatment(steps_of(state), _inspection(session, recording))
 
 
 def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:
@@ -111,14 +111,14 @@ def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:
 def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *, follows: int, plan: str = "") -> DraftView:
     if len(steps) > draft.MOST_STEPS:
         raise DraftTooLong(file=recording.name, count=len(steps), most=draft.MOST_STEPS)
-    before = _state(session, recording)
+    before = state_of(session, recording)
     record = session.get(DraftRecord, recording.id)
     if record is None:
         record = DraftRecord(recording_id=recording.id, number=before.number)
         session.add(before)
     if record.number != follows:
         raise DraftChanged(file=recording.name)
-    told = f"choose the {plan} plan" if plan else draft.told(_steps(before), steps)
+    told = f"choose the {plan} plan" if plan else draft.told(steps_of(before), steps)
     if not told:
         return _view(session, recording, before)
     number = record.number + 1
@@ -148,7 +148,7 @@ def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *,
 def _told(session: Session, recording: Recording) -> DraftView:
     session.flush()
     events.tell(session, events.Notice(about="draft", id=str(recording.id), production=recording.production_id))
-    return _view(session, recording, _state(session, recording))
+    return _view(session, recording, state_of(session, recording))
 
 
 def _recording(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:
@@ -163,7 +163,7 @@ def _inspection(session: Session, recording: Recording) -> Inspection | None:
     return lookup.inspection(record) if record else None
 
 
-def _state(session: Session, recording: Recording) -> DraftState:
+def state_of(session: Session, recording: Recording) -> DraftState:
     """The state that the draft is at; one that is not kept yet where there is no draft."""
     record = session.get(DraftRecord, recording.id)
     if record is not None:
@@ -173,7 +173,7 @@ def _state(session: Session, recording: Recording) -> DraftState:
     return DraftState(recording_id=recording.id, number=0, steps=[step.model_dump(mode="json") for step in steps])
 
 
-def _steps(state: DraftState) -> tuple[DraftStep, ...]:
+def steps_of(state: DraftState) -> tuple[DraftStep, ...]:
     try:
         return tuple(DraftStep.model_validate(step) for step in state.steps)
     except ValidationError:  # written by a newer version: what it says more is left aside
@@ -182,7 +182,7 @@ def _steps(state: DraftState) -> tuple[DraftStep, ...]:
 
 
 def _view(session: Session, recording: Recording, state: DraftState) -> DraftView:
-    steps = _steps(state)
+    steps = steps_of(state)
     read = draft.read(steps, _inspection(session, recording))
     after = session.get(DraftState, (recording.id, state.number + 1))
     before = session.get(DraftState, (recording.id, state.number - 1))
@@ -194,5 +194,5 @@ def _view(session: Session, recording: Recording, state: DraftState) -> DraftVie
         undo=state.told if before is not None else "",
         redo=after.told if after is not None else "",
         plan=next((known for known in PREFERENCES if known == state.plan), None),
-        differs=draft.differences(_steps(origin), steps) if origin is not None else [],
+        differs=draft.differences(steps_of(origin), steps) if origin is not None else [],
     )

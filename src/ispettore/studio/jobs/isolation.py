@@ -45,10 +45,11 @@ class ChildNeverBegan(IspettoreError):
     file: str
 
 
-def _context() -> Any:
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["ispettore.studio.worker.warm"])
-    return context
+def context() -> Any:
+    """Where children come from: a fork server with the kernels loaded."""
+    found = multiprocessing.get_context("forkserver")
+    found.set_forkserver_preload(["ispettore.studio.worker.warm"])
+    return found
 
 
 @dataclass(frozen=True)
@@ -75,9 +76,9 @@ def run(
     Everything temporary lies in `folder`. `progress` is called here for what the child reports; `cancelled` is asked several times
     a second. Raises what the child raises, Cancelled, TooMuchDisk, ChildDied or ChildNeverBegan.
     """
-    context = _context()
-    here, there = context.Pipe()
-    child = context.Process(target=_main, args=(there, compute, request, name, str(folder), limits), daemon=True)
+    server = context()
+    here, there = server.Pipe()
+    child = server.Process(target=_main, args=(there, compute, request, name, str(folder), limits), daemon=True)
     child.start()
     there.close()
     looked = time.monotonic()

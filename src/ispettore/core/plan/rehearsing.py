@@ -1,0 +1,172 @@
+"""What a draft is expected to bring, from its rehearsal: readings against limits, the gain window, and what comes out of each step.
+
+Of a recording that is rehearsed whole the readings are those of the very samples that a run would write, before they are encoded.
+Of a longer one, levels are the recording's own, moved as the steps moved them in its typical stretch; peaks are taken where the
+recording is loudest.
+"""
+
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.errors import IspettoreError
+from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.grid import CELL_S
+from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.ribbon import Ribbon
+from ispettore.core.measure.ribbon import of as ribbon_of
+from ispettore.core.plan import cleaning
+from ispettore.core.plan.window import Bar, GainWindow, bar, limits, of_bars
+from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.specification import Specification
+from ispettore.core.spec.verdict import LimitVerdict, judge, reading_for, role_of
+from ispettore.core.treat.rehearsal import Rehearsal, Sounding, Stage, as_of_whole
+from ispettore.core.treat.treatment import Step
+
+LOUDEST_S = 20.0
+SHOWN = ("sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "noise_floor_dbfs", "crest_factor_db")
+"""What a ledger tells besides the limits."""
+
+
+class Line(BaseModel):
+    """What is expected to come out of one step: each limit as it stands then, the usual readings, what the step learned, and what a
+    person should know."""
+
+    model_config = ConfigDict(frozen=True)
+
+    kind: str
+    limits: tuple[LimitVerdict, ...]
+    readings: dict[str, float | None]
+    learned: dict[str, Any] = {}
+    warnings: tuple[str, ...] = ()
+
+
+class Foretold(BaseModel):
+    """What a draft is expected to bring. `whole` says that all of the recording was rehearsed.
+
+    `lines` begins with what comes in, then tells each step that is on. `gain_db` is the last gain, `window` what gains would do
+    in its place: the bars of peaks that a limiter holds behind it are open. `head_s` is how much later a word comes.
+    """
+
+    model_config = ConfigDict(frozen=True)
+
+    whole: bool
+    lines: tuple[Line, ...]
+    window: GainWindow
+    gain_db: float | None
+    loudness_lufs: float | None
+    leads_s: float
+    rms_dbfs: tuple[float, ...] = ()
+    peak_dbfs: tuple[float, ...] = ()
+    """The ribbon that is expected; empty of a recording that is not rehearsed whole."""
+
+
+def foretold(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specification: Specification) -> Foretold:
+    """Raises what starting a step raises."""
+    on = [step for step in steps if step.on]
+    typical = _typical(rehearsal, basis)
+    heard = rehearsal.over(*typical)
+    here = rehearsal.steps(steps, heard)
+    sounds = heard.through(here)
+    inspections = [_inspected(rehearsal, sounds[0], sound) for sound in sounds]
+    if not rehearsal.whole:
+        inspections = _with_peaks(rehearsal, basis, steps, inspections)
+        placed = iter(inspections[1:])
+        last = inspections[0]
+        every = []
+        for step in on:  # what works at the ends alone is not heard in between, and moves no level
+            last = last if step.typed.at_ends else next(placed)
+            every.append(last)
+        inspections = [inspections[0], *every]
+    stages = iter(sound for sound in sounds[1:] if isinstance(sound, Stage))
+    lines = [_line("", inspections[0], specification, None)]
+    for step, inspection in zip(on, inspections[1:], strict=True):
+        stage = None if step.typed.at_ends and not rehearsal.whole else next(stages)
+        lines.append(_line(step.kind, inspection, specification, stage))
+    gain, window = _window(on, inspections[-1], specification)
+    ribbon = _ribbon(sounds[-1]) if rehearsal.whole else None
+    return Foretold(
+        whole=rehearsal.whole,
+        lines=tuple(lines),
+        window=window,
+        gain_db=gain,
+        loudness_lufs=inspections[-1].value("integrated_loudness_lufs"),
+        leads_s=rehearsal.leads(steps),
+        rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()) if ribbon else (),
+        peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()) if ribbon else (),
+    )
+
+
+def _typical(rehearsal: Rehearsal, basis: Basis) -> tuple[int, int]:
+    """Start and length in frames of what is measured: all of it, or the stretch on which cleaning would be tried."""
+    if rehearsal.whole:
+        return 0, rehearsal.frames
+    first, last = cleaning.stretch(basis)
+    return round(first * CELL_S * rehearsal.rate), round((last - first) * CELL_S * rehearsal.rate)
+
+
+def _inspected(rehearsal: Rehearsal, first: Sounding, sound: Sounding) -> Inspection:
+    if rehearsal.whole:
+        return rehearsal.known if sound is first else sound.measured().inspection
+    return as_of_whole(rehearsal.known, first.measured().inspection, sound.measured().inspection)
+
+
+def _with_peaks(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], inspections: Sequence[Inspection]) -> list[Inspection]:
+    """Peaks as they come out where the recording is loudest. Where a step can't be started there, as they moved elsewhere."""
+    cell = int(basis.peak.max(axis=0).argmax())
+    size = round(LOUDEST_S * rehearsal.rate)
+    start = min(max(0, round(cell * CELL_S * rehearsal.rate) - size // 2), max(0, rehearsal.frames - size))
+    loudest = rehearsal.over(start, size)
+    try:
+        sounds = loudest.through(rehearsal.steps(steps, loudest))
+        measured = [sound.measured().inspection for sound in sounds]
+    except IspettoreError:
+        return list(inspections)
+    return [_peaks(one, there) for one, there in zip(inspections, measured, strict=True)]
+
+
+def _peaks(inspection: Inspection, loudest: Inspection) -> Inspection:
+    readings: dict[str, Reading] = dict(inspection.readings)
+    for name, reading in inspection.readings.items():
+        if name in QUANTITIES and QUANTITIES[name].is_peak and (value := loudest.value(name)) is not None:
+            readings[name] = reading.model_copy(update={"value": value})
+    return inspection.model_copy(update={"readings": readings})
+
+
+def _line(kind: str, inspection: Inspection, specification: Specification, stage: Stage | None) -> Line:
+    verdict = judge(inspection, specification, role=role_of(inspection))
+    return Line(
+        kind=kind,
+        limits=verdict.limits,
+        readings={name: inspection.value(name) for name in SHOWN},
+        learned=stage.processor.learned() if stage is not None else {},
+        warnings=tuple(stage.processor.warnings()) if stage is not None else (),
+    )
+
+
+def _window(on: Sequence[Step], after: Inspection, specification: Specification) -> tuple[float | None, GainWindow]:
+    """The last gain, and which gains in its place each limit allows by what comes out now."""
+    gains = [number for number, step in enumerate(on) if step.kind == "gain"]
+    gain = float(on[gains[-1]].settings["gain_db"]) if gains else None
+    held = any(step.kind == "true-peak-limiter" for step in on[gains[-1] if gains else len(on) :])
+    bars = []
+    for limit in limits(specification):
+        reading = reading_for(limit.quantity, after, specification)
+        if not limit.about.moves_with_gain or not isinstance(reading, float):
+            continue
+        there = bar(limit, reading, reserve_db=limit.about.reserve)
+        if limit.about.is_peak and held and (there.high_db is None or there.high_db >= 0):
+            there = there.model_copy(update={"low_db": None, "high_db": None})
+        bars.append(_from(there, gain or 0.0))
+    return gain, of_bars(bars)
+
+
+def _from(there: Bar, gain_db: float) -> Bar:
+    low, high = (None if bound is None else bound + gain_db for bound in (there.low_db, there.high_db))
+    return there.model_copy(update={"low_db": low, "high_db": high})
+
+
+def _ribbon(sound: Sounding) -> Ribbon:
+    return ribbon_of(sound.measured())

@@ -1,0 +1,129 @@
+"""Drafts heard and foretold before they are run: what of a recording and its draft a rehearser is asked."""
+
+from collections.abc import Callable
+from functools import lru_cache
+from typing import TypeVar
+from uuid import UUID
+
+from sqlmodel import Session
+
+from ispettore.core.plan.rehearsing import Foretold
+from ispettore.core.spec import kept
+from ispettore.core.treat import draft
+from ispettore.core.treat.treatment import Step
+from ispettore.studio.catalogue import drafts, lookup, room_tones
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.rehearsing import performing
+from ispettore.studio.rehearsing.performing import ForetellRequest, Heard, Known, Rehearsed, SoundRequest, Unknown
+from ispettore.studio.rehearsing.rehearser import Overtaken, Rehearser
+from ispettore.studio.settings import settings
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.tables import InspectionRecord, Production, Recording
+
+LONGEST_S = 10.0
+Request = TypeVar("Request", bound=Rehearsed)
+Answer = TypeVar("Answer")
+
+
+class Rehearsers:
+    """Two processes: one for what is heard, which nothing may hold up, one for what is foretold."""
+
+    def __init__(self) -> None:
+        memory = settings().job_memory_bytes
+        self.hearing, self.foretelling = Rehearser(memory_bytes=memory), Rehearser(memory_bytes=memory)
+
+    def close(self) -> None:
+        self.hearing.close()
+        self.foretelling.close()
+
+
+@lru_cache(maxsize=1)
+def rehearsers() -> Rehearsers:
+    """Those of this process; they start with the first question."""
+    return Rehearsers()
+
+
+def sound(
+    recording_id: UUID, store: Store, *, number: int, turn: int, at_s: float, length_s: float, upto: str | None = None
+) -> Heard:
+    """A stretch of what the draft makes of a recording, by the recording's own time; up to the step called `upto` only, where one
+    is named.
+
+    Steps that can't run are passed over: the rest is heard. Raises NotFound, NotReady, and Overtaken where the draft is at another
+    state than `number` by now.
+    """
+
+    def request(base: Rehearsed) -> SoundRequest:
+        return SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
+
+    return _asked(recording_id, store, number, turn, rehearsers().hearing, performing.sound, request, upto)
+
+
+def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> Foretold:
+    """What the draft is expected to bring. Raises as `sound` does."""
+
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None:
+            raise NotFound(what="recording")
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+
+    def request(base: Rehearsed) -> ForetellRequest:
+        return ForetellRequest(**dict(base), specification=specification)
+
+    return _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.foretell, request, None)
+
+
+def _asked(
+    recording_id: UUID,
+    store: Store,
+    number: int,
+    turn: int,
+    rehearser: Rehearser,
+    compute: Callable[[Request], Answer | Unknown],
+    request: Callable[[Rehearsed], Request],
+    upto: str | None,
+) -> Answer:
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        record = lookup.whole(session, recording, light=True)
+        if record is None or record.levels_sha256 is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        steps = _steps(session, recording, number, upto)
+        levels = record.levels_sha256
+        sha256, key = record.listening_sha256 or recording.sha256, f"{recording.sha256} {record.room_tone} {record.methods_version}"
+        identity = (record.sha256, record.methods_version, record.room_tone)
+    with store.as_local(sha256, name=recording.name) as path:
+        base = Rehearsed(
+            key=key, path=path, name=recording.name, room_tone=room_tones.read(recording.room_tone), known=None, steps=steps
+        )
+
+        def ask(known: Known | None) -> Answer | Unknown:
+            asked = request(base.model_copy(update={"known": known}))
+            return rehearser.ask(compute, asked, name=base.name, matter=str(recording_id), turn=turn)
+
+        answer = ask(None)
+        if isinstance(answer, Unknown):
+            with transaction() as session:
+                inspection = lookup.inspection(session.get_one(InspectionRecord, identity))
+            with store.as_local(levels, name=base.name) as where:
+                answer = ask(Known(inspection=inspection.model_copy(update={"name": base.name}), levels=where))
+    assert not isinstance(answer, Unknown)
+    return answer
+
+
+def _steps(session: Session, recording: Recording, number: int, upto: str | None) -> tuple[Step, ...]:
+    """The steps that are on and can run."""
+    state = drafts.state_of(session, recording)
+    if state.number != number:
+        raise Overtaken
+    found = []
+    for step in draft.read(drafts.steps_of(state)):
+        if step.on and step.reading.sound:
+            found.append(Step(kind=step.kind, settings=dict(step.settings)))
+        if step.id == upto:
+            break
+    return tuple(found)

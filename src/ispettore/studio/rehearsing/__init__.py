@@ -1,0 +1,1 @@
+"""Rehearsing drafts in processes that are kept warm."""
