@@ -76,11 +76,11 @@ class Rehearsing(unittest.TestCase):
     def test_what_is_heard_is_what_will_be_written(self):
         number = self.draft(*STEPS)
         written = self.written(*STEPS)
-        later = round((0.9 - inspect(self.path).inspection.value("head_s")) * RATE)
+        later = len(written) - soundfile.info(self.path).frames  # the head alone became longer, or shorter
         for at in (3.0, 7.25):
             heard = self.samples(self.hear(number, at))
             start = round(at * RATE) + later
-            self.assertLess(float(np.abs(heard - written[start : start + len(heard)]).max()), 5e-4)
+            self.assertLess(float(np.abs(heard - written[start : start + len(heard)]).max()), 2e-6)
             self.assertEqual(len(heard), RATE)
         upto = self.samples(self.hear(number, 3.0, upto=self.view["steps"][1]["id"]))
         two = self.written(*STEPS[:2])
