@@ -12,6 +12,7 @@ depends_on = None
 
 def upgrade() -> None:
     op.add_column("conforming", sa.Column("treatment", JSONB(), nullable=True))
+    op.add_column("conforming", sa.Column("draft", sa.Integer(), nullable=True))
     op.create_table(
         "planning",
         sa.Column("id", sa.Uuid(), primary_key=True),
@@ -45,4 +46,5 @@ def downgrade() -> None:
     op.drop_table("draft")
     op.drop_index("ix_planning_recording_id", "planning")
     op.drop_table("planning")
+    op.drop_column("conforming", "draft")
     op.drop_column("conforming", "treatment")

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Level over time on a decibel axis, with every level limit as a line in the same picture; from the whole file to its samples.
   import { scaleLinear } from 'd3-scale';
-  import type { LimitVerdict, Pause, Ribbon } from '../lib/api';
+  import type { Foretold, LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
   import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
   import { apart, limitLines, NAME_HEIGHT } from '../lib/limit-lines';
@@ -23,6 +23,8 @@
     pauses: Pause[];
     places: Place[];
     playhead: number;
+    /** What a draft is expected to make of the recording: dashed over the recording's own ribbon. */
+    expected?: Foretold;
     /** Where a reading that is pointed at was taken. */
     marked?: { from: number; to: number };
     onseek: (seconds: number) => void;
@@ -39,6 +41,7 @@
     pauses,
     places,
     playhead,
+    expected,
     marked,
     onseek,
     ongo,
@@ -105,8 +108,11 @@
     context.strokeStyle = ink;
     if (!wave) rooms(context, dense, getComputedStyle(on));
     context.fillStyle = ink;
+    if (expected?.peak_dbfs?.length) context.globalAlpha = 0.22;
     if (!(step * rate < 1 && samplesApart(context, dense, wave))) outline(context, dense, wave, count);
+    context.globalAlpha = 1;
     if (wave) return;
+    if (expected) outlineExpected(context, dense, expected);
     context.strokeStyle = context.fillStyle = getComputedStyle(on).getPropertyValue('--act');
     if (reduction && reduction.deepest < -0.05) gainMoved(context, dense, reduction);
     if (view.loudness && tracks) loudnessRun(context, dense, tracks);
@@ -154,6 +160,22 @@
       if (it) context.lineTo(column, Math.max(bottomOf(it, wave), topOf(it, wave) + 1) * dense);
     }
     context.fill();
+  }
+
+  /** The edges of the ribbon that is expected: dashed, as nothing of it was measured. */
+  function outlineExpected(context: CanvasRenderingContext2D, dense: number, it: Foretold): void {
+    context.lineWidth = 1.3 * dense;
+    context.setLineDash([4 * dense, 2.5 * dense]);
+    const length = view.duration + it.leads_s;
+    for (const edge of [it.peak_dbfs ?? [], it.rms_dbfs ?? []]) {
+      context.beginPath();
+      edge.forEach((level, index) => {
+        const at = ((index + 0.5) / edge.length) * length - it.leads_s;
+        context.lineTo(((at - view.start) / view.span) * plot * dense, y(Math.max(level, -80)) * dense);
+      });
+      context.stroke();
+    }
+    context.setLineDash([]);
   }
 
   /** Each pause as a stroke at its own level; there are thousands in a long recording. */

@@ -8,12 +8,14 @@
     limits: LimitVerdict[];
     /** The same limits held against the treated version, where there is one. */
     after: LimitVerdict[];
+    /** Whether that is only expected of it, as it was not run yet. */
+    expected?: boolean;
     inspection: Inspection;
     meanings: Meanings | undefined;
     onmark: (span: { from: number; to: number } | undefined) => void;
     ongo: (span: { from: number; to: number }) => void;
   }
-  let { limits, after, inspection, meanings, onmark, ongo }: Props = $props();
+  let { limits, after, expected = false, inspection, meanings, onmark, ongo }: Props = $props();
 
   const TITLES = { level: 'Level', between: 'Between the words', health: 'Health', file: 'File' };
   const groups = $derived.by(() => {
@@ -39,6 +41,7 @@
   <h3>{title}</h3>
   {#each some as limit (limit.quantity)}<ToleranceRule
       {limit}
+      {expected}
       after={after.find((found) => found.quantity === limit.quantity)}
       method={meanings?.quantities.get(limit.quantity)}
       here={takenHere(inspection.readings[limit.quantity], inspection.facts)}

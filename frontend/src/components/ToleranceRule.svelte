@@ -9,6 +9,8 @@
   interface Props {
     limit: LimitVerdict;
     after?: LimitVerdict;
+    /** Whether `after` is only expected: it is drawn dashed. */
+    expected?: boolean;
     method?: Method;
     here?: string;
     /** Where in time the reading was taken, if that is less than the whole file. */
@@ -17,7 +19,7 @@
     onmark?: (span?: { from: number; to: number }) => void;
     ongo?: (span: { from: number; to: number }) => void;
   }
-  let { limit, after, method, here = '', taken, onmark, ongo }: Props = $props();
+  let { limit, after, expected = false, method, here = '', taken, onmark, ongo }: Props = $props();
 
   // As wide as there is room for, so that its figures keep their size.
   let room = $state(300);
@@ -102,7 +104,11 @@
           <path class="wedge before" d={`M${x(limit.reading)} 17l-4.5 -9h9z`} />
         {/if}
         {#if typeof now.reading === 'number'}
-          <path class={`wedge ${tone(now)}`} d={`M${x(now.reading)} 17l-4.5 -9h9z`} />
+          <path
+            class={`wedge ${tone(now)}`}
+            class:expected={expected && after}
+            d={`M${x(now.reading)} 17l-4.5 -9h9z`}
+          />
         {/if}
       </svg>
     {/if}
@@ -111,10 +117,10 @@
     {#if after}
       <span class="was"><span class="visually-hidden">before </span>{reading(limit)}</span><span
         class="arrow"
-        aria-label="became">→</span
+        aria-label={expected ? 'expected' : 'became'}>→</span
       >
     {/if}
-    {#if taken}
+    {#if taken && !(expected && after)}
       <button
         type="button"
         class={`value ${tone(now)}`}
@@ -125,7 +131,7 @@
         ><span class="visually-hidden">{limit.title}: go to where it was taken, </span>{reading(now)}</button
       >
     {:else}
-      <span class={`value ${tone(now)}`}>{reading(now)}</span>
+      <span class={`value ${tone(now)}`} class:dashed={expected && after}>{reading(now)}</span>
     {/if}<span class="unit">{unit(now)}</span>
     <div class={`distance ${tone(now)}`}>{distance(now)}</div>
   </div>
@@ -186,6 +192,24 @@
   .wedge.over,
   .wedge.under {
     fill: var(--outside);
+  }
+  .wedge.expected {
+    fill: var(--sheet);
+    stroke: currentColor;
+    stroke-width: 1.3;
+    stroke-dasharray: 2 1.4;
+    color: var(--inside);
+  }
+  .wedge.expected.near {
+    color: var(--near);
+  }
+  .wedge.expected.over,
+  .wedge.expected.under {
+    color: var(--outside);
+  }
+  .dashed {
+    text-decoration: underline dashed 1px;
+    text-underline-offset: 3px;
   }
   .wedge.before {
     fill: none;

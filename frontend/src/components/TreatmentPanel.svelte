@@ -2,7 +2,7 @@
   // The treatment: plans to begin with, its steps as sentences, running it, and what was missing when it ran.
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { Format, OfferedStep, RecordingDetail } from '../lib/api';
+  import type { Foretold, Format, OfferedStep, RecordingDetail } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
   import type { Treating } from '../lib/treating.svelte';
   import AddStep from './AddStep.svelte';
@@ -17,12 +17,14 @@
     recording: RecordingDetail;
     acting: Acting;
     treating: Treating;
+    /** What the draft is expected to bring, once that is worked out. */
+    expected: Foretold | undefined;
     /** The step whose picture is shown, by its place from 1. */
     open: number | undefined;
     onopen: (place: number | undefined) => void;
     onplan: () => void;
   }
-  let { recording, acting, treating, open, onopen, onplan }: Props = $props();
+  let { recording, acting, treating, expected, open, onopen, onplan }: Props = $props();
   const live = getContext<Live>('live');
 
   const view = $derived(treating.view);
@@ -54,9 +56,21 @@
       : acting.conform(recording.id, { preference: 'balanced', container: chosen || null });
 
   const gain = $derived(steps.findLast((step) => step.kind === 'gain' && step.on));
-  const plan = $derived(planning?.plans.find((one) => one.preference === view?.plan));
-  const gainDb = $derived(gain?.settings?.gain_db as number | undefined);
-  const gainWindow = $derived(plan && !view?.differs.length ? plan.window : recording.window);
+  const gainDb = $derived((gain?.settings?.gain_db as number | undefined) ?? (expected ? 0 : undefined));
+  const gainWindow = $derived(expected?.window ?? recording.window);
+  /** The hand on the gain window's axis: the last gain, or a new one where it belongs. */
+  function setGain(to: number) {
+    if (gain) void treating.set(gain.id, 'gain_db', to);
+    else void treating.add(GAIN(to), steps.findLastIndex((step) => GAIN(to).behind?.includes(step.kind)) + 1);
+  }
+  const GAIN = (gain_db: number): OfferedStep => ({
+    kind: 'gain',
+    title: 'Gain',
+    purpose: '',
+    settings: { gain_db },
+    entry: null,
+    behind: steps.map((step) => step.kind).filter((kind) => kind !== 'true-peak-limiter' && kind !== 'head-and-tail'),
+  });
 
   /** Where it belongs: behind the last step that it may follow. */
   async function add(offered: OfferedStep) {
@@ -215,7 +229,9 @@
   <p class="pad outside" role="alert">{latest.work.error}</p>
 {/if}
 {#if gainWindow}
-  <section class="pad" aria-label="Gain window"><GainWindowPicture window={gainWindow} gain={gainDb} /></section>
+  <section class="pad" aria-label="Gain window">
+    <GainWindowPicture window={gainWindow} gain={gainDb} expected={expected !== undefined} onset={setGain} />
+  </section>
 {/if}
 
 <style>

@@ -40,6 +40,7 @@ export type StepPiece = components['schemas']['StepPiece'];
 export type StepGroup = components['schemas']['StepGroup'];
 export type OfferedStep = components['schemas']['OfferedStep'];
 export type Treatment = components['schemas']['Treatment'];
+export type Foretold = components['schemas']['Foretold'];
 export type PlanView = components['schemas']['PlanView'];
 export type Planning = components['schemas']['PlanningView'];
 export type Notice = components['schemas']['Notice'];

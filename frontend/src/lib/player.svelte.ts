@@ -1,22 +1,23 @@
-// Playing source and treated in lockstep: short PCM pieces of both are scheduled at the same moments, and a swap only moves two gains.
-
-import { said } from './api';
-
-export interface Track {
-  address: string;
-  rate: number;
-  frames: number;
-  /** How much later the same word comes in this track than in the source, in seconds. */
-  offset: number;
-  /** Integrated loudness, for matching. */
-  loudness: number | null;
-}
+// Playing source and treated in lockstep: short pieces of both are scheduled at the same moments, and a swap only moves two gains.
+// When the treated version becomes another while it plays, the source goes on, and the new sound takes over as soon as it is there.
+import type { Piece, Track } from './sounding';
 
 type Side = 'source' | 'treated';
 
 const PIECE_S = 1;
 const AHEAD_S = 2.5;
 const FADE_S = 0.006;
+/** How far ahead of the moment a new sound is asked for, so that it can be scheduled in time, in seconds. */
+const SOON_S = 0.06;
+/** The first piece of a new sound is short: it comes sooner. */
+const FIRST_S = 0.5;
+
+interface Playing {
+  node: AudioBufferSourceNode;
+  side: Side;
+  /** When it ends, on the audio clock. */
+  ends: number;
+}
 
 export class Player {
   playing = $state(false);
@@ -29,13 +30,19 @@ export class Player {
   problem = $state('');
   /** What is played over and over, in seconds of the source. */
   loop = $state<{ from: number; to: number }>();
+  /** How long the last change took to be heard, by the audio clock, in seconds. */
+  heardAfter = $state<number>();
   #tracks = $state<Partial<Record<Side, Track>>>({});
   #context: AudioContext | undefined;
   #gains: Partial<Record<Side, GainNode>> = {};
-  #nodes: AudioBufferSourceNode[] = [];
+  #nodes: Playing[] = [];
   #run = 0;
+  #revision = 0;
   #zero = 0;
   #from = 0;
+  /** Up to where pieces are scheduled, by the source's time. */
+  #next = 0;
+  #abort = new AbortController();
 
   /** What each side is turned down by so that both are equally loud, in dB: the louder one, as turning up might clip. */
   readonly match = $derived.by((): Record<Side, number> => {
@@ -46,8 +53,7 @@ export class Player {
   });
 
   get duration(): number {
-    const source = this.#tracks.source;
-    return source ? source.frames / source.rate : 0;
+    return this.#tracks.source?.duration ?? 0;
   }
 
   get hasTreated(): boolean {
@@ -55,11 +61,14 @@ export class Player {
   }
 
   load(source: Track, treated?: Track): void {
-    const same = this.#tracks.source?.address === source.address && this.#tracks.treated?.address === treated?.address;
+    const before = this.#tracks;
+    const same = before.source?.name === source.name;
+    const other = before.treated?.name !== treated?.name;
     this.#tracks = { source, treated };
-    if (same) return;
-    this.stop();
     if (!treated) this.side = 'source';
+    if (!same || (other && !treated)) this.stop();
+    else if (other && treated) void this.#revise(treated);
+    else this.#level();
   }
 
   toggle(): void {
@@ -87,7 +96,8 @@ export class Player {
 
   stop(): void {
     this.#run += 1;
-    for (const node of this.#nodes) node.stop();
+    this.#abort.abort();
+    for (const { node } of this.#nodes) node.stop();
     this.#nodes = [];
     this.playing = false;
   }
@@ -99,6 +109,7 @@ export class Player {
     if (this.position >= this.duration - 0.05) this.position = 0;
     this.problem = '';
     const run = ++this.#run;
+    const { signal } = (this.#abort = new AbortController());
     this.#context ??= new AudioContext({ sampleRate: source.rate });
     const context = this.#context;
     await context.resume();
@@ -112,23 +123,26 @@ export class Player {
     this.playing = true;
     this.#from = this.position;
     try {
-      let next = this.#from;
-      const first = await this.#pieces(context, next);
+      this.#next = this.#from;
+      const first = await this.#pieces(this.#next, signal);
       if (run !== this.#run) return;
       this.#zero = context.currentTime + 0.05;
-      this.#schedule(context, first, next);
-      next += PIECE_S;
+      this.#schedule(context, first, this.#next);
+      this.#next += PIECE_S;
       this.#follow(context, run);
-      while (run === this.#run && next < this.duration) {
-        const wait = next - AHEAD_S - (this.#from + context.currentTime - this.#zero);
+      while (run === this.#run && this.#next < this.duration) {
+        const wait = this.#next - AHEAD_S - this.#at(context.currentTime);
         if (wait > 0) {
           await new Promise((resolve) => setTimeout(resolve, wait * 1000));
           continue;
         }
-        const pieces = await this.#pieces(context, next);
+        const revision = this.#revision;
+        const pieces = await this.#pieces(this.#next, signal);
         if (run !== this.#run) return;
-        this.#schedule(context, pieces, next);
-        next += PIECE_S;
+        // A change came in between: what was fetched of the treated version is the old one, and comes again.
+        if (revision !== this.#revision) continue;
+        this.#schedule(context, pieces, this.#next);
+        this.#next += PIECE_S;
       }
     } catch (error) {
       if (run !== this.#run) return;
@@ -137,11 +151,54 @@ export class Player {
     }
   }
 
+  /** Let another treated sound take over while we play: a short piece at once, then the rest of what is scheduled already. */
+  async #revise(track: Track): Promise<void> {
+    const context = this.#context;
+    const revision = ++this.#revision;
+    if (!this.playing || !context) return;
+    const run = this.#run;
+    const { signal } = this.#abort;
+    const asked = context.currentTime;
+    const now = () => run === this.#run && revision === this.#revision;
+    try {
+      let at = this.#at(context.currentTime) + SOON_S;
+      for (let seconds = FIRST_S; at < Math.min(this.#next, this.duration); seconds = PIECE_S) {
+        const until = Math.min(at + seconds, Math.max(this.#next, at + FIRST_S));
+        const piece = await track.piece(at, until - at, signal);
+        if (!now()) return;
+        const heard = Math.max(this.#when(at), context.currentTime + 0.01);
+        if (seconds === FIRST_S) {
+          this.#silence('treated', heard);
+          this.heardAfter = heard - asked;
+          this.problem = '';
+        }
+        if (piece) this.#start(context, 'treated', piece, at, heard - this.#when(at));
+        at = until;
+      }
+    } catch (error) {
+      if (now() && !signal.aborted) this.problem = (error as Error).message;
+    }
+  }
+
+  /** End what is scheduled of a side at a moment of the audio clock. */
+  #silence(side: Side, when: number): void {
+    for (const one of this.#nodes) if (one.side === side && one.ends > when) one.node.stop(when);
+    this.#nodes = this.#nodes.filter((one) => one.side !== side || one.ends <= when);
+  }
+
+  /** Where we are by the source's time at a moment of the audio clock, and the other way round. */
+  #at(when: number): number {
+    return this.#from + when - this.#zero;
+  }
+  #when(at: number): number {
+    return this.#zero + (at - this.#from);
+  }
+
   /** Where we are, as long as we play. */
   #follow(context: AudioContext, run: number): void {
     const step = () => {
       if (run !== this.#run) return;
-      this.position = Math.min(this.duration, this.#from + Math.max(0, context.currentTime - this.#zero));
+      this.position = Math.min(this.duration, Math.max(this.#from, this.#at(context.currentTime)));
       if (this.loop && this.position >= this.loop.to) this.seek(this.loop.from);
       else if (this.position >= this.duration) this.stop();
       else requestAnimationFrame(step);
@@ -158,42 +215,49 @@ export class Player {
     }
   }
 
-  #pieces(context: AudioContext, at: number): Promise<[Side, AudioBuffer | null, number][]> {
+  #pieces(at: number, signal: AbortSignal): Promise<[Side, Piece | null][]> {
     const wanted = (['source', 'treated'] as const).filter((side) => this.#tracks[side]);
-    return Promise.all(wanted.map((side) => this.#piece(context, side, at)));
+    return Promise.all(
+      wanted.map(async (side): Promise<[Side, Piece | null]> => [
+        side,
+        await this.#piece(this.#tracks[side], at, signal),
+      ]),
+    );
   }
 
-  async #piece(context: AudioContext, side: Side, at: number): Promise<[Side, AudioBuffer | null, number]> {
-    const track = this.#tracks[side];
-    if (!track) return [side, null, 0];
-    const wanted = Math.round((at + track.offset) * track.rate);
-    const start = Math.max(0, wanted);
-    const frames = Math.round((at + PIECE_S + track.offset) * track.rate) - start;
-    if (frames <= 0 || start >= track.frames) return [side, null, 0];
-    const response = await fetch(`${track.address}?start=${start}&frames=${frames}`);
-    if (!response.ok) throw new Error(said(await response.text()));
-    const channels = Number(response.headers.get('x-channels') ?? 1);
-    const samples = new Float32Array(await response.arrayBuffer());
-    const count = samples.length / channels;
-    if (count === 0) return [side, null, 0];
-    const buffer = context.createBuffer(channels, count, track.rate);
-    for (let channel = 0; channel < channels; channel++) {
+  async #piece(track: Track | undefined, at: number, signal: AbortSignal): Promise<Piece | null> {
+    try {
+      return (await track?.piece(at, PIECE_S, signal)) ?? null;
+    } catch (error) {
+      if (!track?.rehearsed || signal.aborted) throw error;
+      if (track === this.#tracks.treated) this.problem = (error as Error).message;
+      return null;
+    }
+  }
+
+  #schedule(context: AudioContext, pieces: [Side, Piece | null][], at: number): void {
+    for (const [side, piece] of pieces) if (piece) this.#start(context, side, piece, at, 0);
+  }
+
+  /** Start a piece that belongs at a moment of the source's time; what of it has gone by is left out. */
+  #start(context: AudioContext, side: Side, piece: Piece, at: number, gone: number): void {
+    const gain = this.#gains[side];
+    const count = piece.samples.length / Math.max(piece.channels, 1);
+    if (!gain || count === 0) return;
+    const buffer = context.createBuffer(piece.channels, count, piece.rate);
+    for (let channel = 0; channel < piece.channels; channel++) {
       const line = buffer.getChannelData(channel);
-      for (let frame = 0; frame < count; frame++) line[frame] = samples[frame * channels + channel] ?? 0;
+      for (let frame = 0; frame < count; frame++) line[frame] = piece.samples[frame * piece.channels + channel] ?? 0;
     }
-    return [side, buffer, (start - wanted) / track.rate];
-  }
-
-  #schedule(context: AudioContext, pieces: [Side, AudioBuffer | null, number][], at: number): void {
-    for (const [side, buffer, late] of pieces) {
-      const gain = this.#gains[side];
-      if (!buffer || !gain) continue;
-      const node = context.createBufferSource();
-      node.buffer = buffer;
-      node.connect(gain);
-      node.start(this.#zero + (at - this.#from) + late);
-      this.#nodes.push(node);
-      node.onended = () => (this.#nodes = this.#nodes.filter((other) => other !== node));
-    }
+    const node = context.createBufferSource();
+    node.buffer = buffer;
+    node.connect(gain);
+    const begins = this.#when(at) + piece.late;
+    const skipped = Math.max(0, gone - piece.late);
+    if (skipped >= buffer.duration) return;
+    node.start(begins + skipped, skipped);
+    const one = { node, side, ends: begins + buffer.duration };
+    this.#nodes.push(one);
+    node.onended = () => (this.#nodes = this.#nodes.filter((other) => other !== one));
   }
 }

@@ -1,12 +1,13 @@
 <script lang="ts">
   // The bench: one recording, where it stands and what to do next; on the left what is looked at, on the right its treatment.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { getContext, untrack } from 'svelte';
   import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
   import BenchKeys from '../components/BenchKeys.svelte';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
+  import DraftLedger from '../components/DraftLedger.svelte';
   import FindingsList from '../components/FindingsList.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import LimitGroups from '../components/LimitGroups.svelte';
@@ -31,6 +32,7 @@
   import { reductionOf } from '../lib/reduction';
   import { RibbonView } from '../lib/ribbon-view.svelte';
   import { tracksOf } from '../lib/tracks';
+  import { nextTurn, ofDraft, ofFile } from '../lib/sounding';
   import { Treating } from '../lib/treating.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
@@ -63,20 +65,6 @@
   const step = $derived(/^step-\d+$/.test(left) ? Number(left.slice(5)) : undefined);
   const treating = $derived(new Treating(params.id));
   const opened = $derived(step === undefined ? undefined : treating.steps[step - 1]);
-  const lefts = $derived([
-    { name: 'limits', title: 'Limits', address: `#${address({ left: 'limits' })}` },
-    { name: 'findings', title: 'Findings', address: `#${address({ left: 'findings' })}`, count: groups.length },
-    { name: 'readings', title: 'Readings', address: `#${address({ left: 'readings' })}` },
-    { name: 'room-tone', title: 'Room tone', address: `#${address({ left: 'room-tone' })}` },
-    ...(opened && step
-      ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: `#${address({ left })}` }]
-      : []),
-  ]);
-  const rights = $derived([
-    { name: 'treatment', title: 'Treatment', address: `#${address({ right: 'treatment' })}` },
-    ...(done ? [{ name: 'result', title: 'Result', address: `#${address({ right: 'result' })}` }] : []),
-    { name: 'history', title: 'History', address: `#${address({ right: 'history' })}` },
-  ]);
   const openStep = (place: number | undefined) =>
     void replace(address({ left: place === undefined ? (step === undefined ? left : 'limits') : `step-${place}` }));
 
@@ -96,6 +84,32 @@
     queryFn: async () =>
       answer(await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: params.id } } })),
   }));
+  // What is drafted and not yet what was made is what "treated" means; what it is expected to bring is asked for with every change.
+  const drafting = $derived(
+    treating.steps.some((one) => one.on) && done?.draft !== treating.view?.number && (treating.view?.number ?? 0) > 0,
+  );
+  const foretold = createQuery(() => ({
+    queryKey: ['foretold', params.id, recording.data?.specification.version, treating.view?.number],
+    enabled: drafting && Boolean(treating.view?.ready),
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) =>
+      answer(
+        await api.GET('/api/recordings/{recording_id}/draft/foretold', {
+          params: {
+            path: { recording_id: params.id },
+            query: { number: treating.view?.number ?? 0, turn: nextTurn() },
+          },
+          signal,
+        }),
+      ),
+  }));
+  const expected = $derived(drafting && treating.view?.ready ? foretold.data : undefined);
+  const expectedLimits = $derived(expected?.lines.at(-1)?.limits);
+  /** The step after which the treated sound is heard; the last where none is named. */
+  let heardUpto = $state<string>();
+  const expectedLoudness = $derived(expected?.loudness_lufs ?? null);
   const offeredStep = $derived(offered.data?.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
   // Plans are worked out as soon as a recording that needs them is looked at.
   const unplanned = $derived(
@@ -140,7 +154,8 @@
     }),
   }));
   // What is heard is what is drawn; while two versions are compared blind, always the source.
-  const shownSide = $derived(player.side === 'treated' && !player.hidden && done?.result ? 'treated' : 'source');
+  const treatedShown = $derived(player.side === 'treated' && !player.hidden);
+  const shownSide = $derived(treatedShown && !drafting && done?.result ? 'treated' : 'source');
   const offset = $derived.by(() => {
     if (!done?.steps.some((step) => step.kind === 'head-and-tail')) return 0;
     const before = recording.data?.inspection?.readings.head_s?.value ?? 0;
@@ -199,25 +214,46 @@
     const it = recording.data;
     if (!it?.inspection) return;
     const { facts: file, readings } = it.inspection;
-    const source = {
-      address: `/api/recordings/${it.id}/sound`,
+    const source = ofFile(`/api/recordings/${it.id}/sound`, {
       rate: file.sample_rate_hz,
       frames: file.frames,
       offset: 0,
       loudness: readings.integrated_loudness_lufs?.value ?? null,
-    };
-    const written = done?.result
-      ? {
-          address: `/api/conformings/${done.id}/sound`,
+    });
+    const { sample_rate_hz: rate, duration_s: duration } = file;
+    const written = drafting
+      ? ofDraft(it.id, treating.view?.number ?? 0, { rate, duration, loudness: expectedLoudness, upto: heardUpto })
+      : done?.result &&
+        ofFile(`/api/conformings/${done.id}/sound`, {
           rate: done.result.sample_rate_hz,
           frames: done.result.frames,
           offset,
           loudness: done.result.integrated_loudness_lufs,
-        }
-      : undefined;
-    untrack(() => player.load(source, written));
+        });
+    untrack(() => player.load(source, written ?? undefined));
   });
   $effect(() => () => player.stop());
+
+  const lefts = $derived([
+    { name: 'limits', title: 'Limits', address: `#${address({ left: 'limits' })}` },
+    { name: 'findings', title: 'Findings', address: `#${address({ left: 'findings' })}`, count: groups.length },
+    { name: 'readings', title: 'Readings', address: `#${address({ left: 'readings' })}` },
+    { name: 'room-tone', title: 'Room tone', address: `#${address({ left: 'room-tone' })}` },
+    ...(opened && step
+      ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: `#${address({ left })}` }]
+      : []),
+  ]);
+  const rights = $derived([
+    { name: 'treatment', title: 'Treatment', address: `#${address({ right: 'treatment' })}` },
+    ...(expected ? [{ name: 'ledger', title: 'Ledger', address: `#${address({ right: 'ledger' })}` }] : []),
+    ...(done ? [{ name: 'result', title: 'Result', address: `#${address({ right: 'result' })}` }] : []),
+    { name: 'history', title: 'History', address: `#${address({ right: 'history' })}` },
+  ]);
+
+  function verdictWord(within: unknown, passes: boolean | undefined): string {
+    const word = passes ? 'Inside' : 'Outside';
+    return within ? word.toLowerCase() : word;
+  }
 
   const useAgain = () =>
     acting.attempt(async () =>
@@ -243,10 +279,18 @@
           <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
         </p>{/if}
       {#if it.verdict}
-        {@const passes = shownSide === 'treated' ? done?.after?.passes : it.verdict.passes}
+        {@const draft = treatedShown && expectedLimits ? expectedLimits : undefined}
+        {@const passes = draft
+          ? draft.every((limit) => limit.passes || limit.severity !== 'must')
+          : shownSide === 'treated'
+            ? done?.after?.passes
+            : it.verdict.passes}
         <p class="verdict" class:outside={!passes}>
           <BracketMark position={passes ? 'inside' : 'over'} size={18} silent />
-          {shownSide === 'treated' ? (passes ? 'Treated: inside' : 'Treated: outside') : passes ? 'Inside' : 'Outside'}
+          {draft ? 'Expected: ' : shownSide === 'treated' ? 'Treated: ' : ''}{verdictWord(
+            draft || shownSide === 'treated',
+            passes,
+          )}
           {it.specification.name}
         </p>
       {/if}
@@ -280,7 +324,10 @@
           {sound}
           tracks={shownTracks}
           reduction={done ? treated.data?.reduction : undefined}
-          limits={(shownSide === 'treated' && done?.after?.limits) || it.verdict.limits}
+          limits={(treatedShown && expectedLimits) ||
+            (shownSide === 'treated' && done?.after?.limits) ||
+            it.verdict.limits}
+          expected={treatedShown ? expected : undefined}
           pauses={shownSide === 'treated' ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
@@ -361,10 +408,13 @@
             </section>
           {:else}
             <section aria-label="Limits">
-              <h2>{it.specification.name}{done ? ': before and after' : ''}</h2>
+              <h2>
+                {it.specification.name}{expectedLimits ? ': now and expected' : done ? ': before and after' : ''}
+              </h2>
               <LimitGroups
-                limits={done?.before?.limits ?? it.verdict.limits}
-                after={done?.after?.limits ?? []}
+                limits={(!expectedLimits && done?.before?.limits) || it.verdict.limits}
+                after={expectedLimits ?? done?.after?.limits ?? []}
+                expected={expectedLimits !== undefined}
                 inspection={it.inspection}
                 meanings={known.data}
                 onmark={(span) => (marked = span)}
@@ -377,6 +427,19 @@
           <SectionBar label="Done with it" sections={rights} current={right} />
           {#if right === 'result' && done}
             <section aria-label="Result"><Outcome {done} before={it.inspection} /></section>
+          {:else if right === 'ledger' && expected}
+            <section aria-label="Step ledger">
+              <DraftLedger
+                {expected}
+                steps={treating.steps}
+                heard={heardUpto}
+                onhear={(id) => {
+                  heardUpto = id;
+                  player.swap('treated');
+                  if (!player.playing) player.toggle();
+                }}
+              />
+            </section>
           {:else if right === 'history'}
             <section aria-label="History" class="history"><History recording={it} /></section>
           {:else}
@@ -385,6 +448,7 @@
                 recording={it}
                 {acting}
                 {treating}
+                {expected}
                 open={step}
                 onopen={openStep}
                 onplan={() => acting.plan(it.id)}

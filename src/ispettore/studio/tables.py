@@ -121,6 +121,8 @@ class Conforming(SQLModel, table=True):
     container: FormatName = Field(sa_type=String)
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """What somebody drafted, to be run as it is; where there is none, a plan is made by the preference."""
+    draft: int | None = None
+    """The state of the draft that was run, if it was one, as it stands or as the plan that it is."""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
     sha256: str | None = None

@@ -3,7 +3,7 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, BackgroundTasks, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -65,7 +65,8 @@ def offer_steps(recording_id: UUID) -> list[StepGroup]:
 
 
 @routes.get("/recordings/{recording_id}/draft", operation_id="getDraft")
-def get_draft(recording_id: UUID) -> DraftView:
+def get_draft(recording_id: UUID, later: BackgroundTasks) -> DraftView:
+    later.add_task(rehearsals.rehearsers().warm)
     return drafts.get(recording_id)
 
 

@@ -29,8 +29,8 @@ from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
 
-Drafted = Callable[[Session, Recording], tuple[Preference | None, Treatment | None]]
-"""What is to run of a draft: a plan's preference, or a treatment."""
+Drafted = Callable[[Session, Recording], tuple[Preference | None, Treatment | None, int]]
+"""What is to run of a draft: a plan's preference, or a treatment; and the draft's state."""
 
 
 def ask(
@@ -54,9 +54,9 @@ def ask(
         production = session.get_one(Production, recording.production_id)
         specification = kept.specification(production.specification)
         wanted = container or delivery.asked_for(specification).container
-        treatment = None
+        treatment, number = None, None
         if drafted is not None:
-            by_plan, treatment = drafted(session, recording)
+            by_plan, treatment, number = drafted(session, recording)
             preference = by_plan or preference
         own = treatment.model_dump(mode="json") if treatment is not None else None
         if (same := _under_way(session, recording, production, (preference, wanted, own))) is not None:
@@ -67,6 +67,7 @@ def ask(
             preference=preference,
             container=wanted,
             treatment=own,
+            draft=number,
         )
         session.add(conforming)
         session.flush()
@@ -182,6 +183,7 @@ def _view(
         work=works.view(work),
         passes=after.passes if after else None,
         own=conforming.treatment is not None,
+        draft=conforming.draft,
         closing=outcome.closing if outcome and current else None,
         steps=[step for step in outcome.treatment.steps if step.on] if outcome else [],
         touch=outcome.touch if outcome else None,

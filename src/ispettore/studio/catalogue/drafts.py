@@ -86,13 +86,13 @@ def redo(recording_id: UUID, *, follows: int) -> DraftView:
     return _go(recording_id, 1, follows, "redo")
 
 
-def to_run(session: Session, recording: Recording) -> tuple[Preference | None, Treatment | None]:
-    """What running the draft means: the preference of a plan that was chosen and not changed, else the treatment. Raises
-    StepNotReady."""
+def to_run(session: Session, recording: Recording) -> tuple[Preference | None, Treatment | None, int]:
+    """What running the draft means: the preference of a plan that was chosen and not changed, else the treatment; and the draft's
+    state. Raises StepNotReady."""
     state = state_of(session, recording)
     if state.plan and state.origin == state.number:
-        return next((known for known in PREFERENCES if known == state.plan), None), None
-    return None, draft.treatment(steps_of(state), _inspection(session, recording))
+        return next((known for known in PREFERENCES if known == state.plan), None), None, state.number
+    return None, draft.treatment(steps_of(state), _inspection(session, recording)), state.number
 
 
 def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:

@@ -33,6 +33,11 @@ class Rehearsers:
         memory = settings().job_memory_bytes
         self.hearing, self.foretelling = Rehearser(memory_bytes=memory), Rehearser(memory_bytes=memory)
 
+    def warm(self) -> None:
+        """Have both ready: somebody looks at a draft."""
+        self.hearing.warm()
+        self.foretelling.warm()
+
     def close(self) -> None:
         self.hearing.close()
         self.foretelling.close()

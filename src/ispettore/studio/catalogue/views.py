@@ -94,7 +94,8 @@ class ConformingView(BaseModel):
 
     Verdicts are by the specification that the production has now: `before` of the recording, `after` of the written file, whose
     kept readings are judged anew. `made_for` is what it was conformed to; `current` says whether that is the same in the same
-    version. `own` says that it ran a draft, not a plan; `closing` is then the smallest change that should close what it missed. A
+    version. `draft` is the state of the draft that it ran, if any; `own` says that
+    this was no plan, and `closing` is then the smallest change that should close what it missed. A
     certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a certificate.
     `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
     """
@@ -113,6 +114,7 @@ class ConformingView(BaseModel):
     work: WorkView | None
     passes: bool | None
     own: bool
+    draft: int | None
     closing: Closing | None
     steps: list[Step]
     touch: Touch | None

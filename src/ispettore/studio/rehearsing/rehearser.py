@@ -63,6 +63,14 @@ class Rehearser:
             raise RehearsalFailed(file=name, reason=str(content))
         return cast(Answer, content)
 
+    def warm(self) -> None:
+        """Have the child ready for the first question. Where it is busy it is."""
+        if self._busy.acquire(blocking=False):
+            try:
+                self._started()
+            finally:
+                self._busy.release()
+
     def close(self) -> None:
         """End the child."""
         with self._busy:

@@ -1,0 +1,84 @@
+// What can be listened to: pieces of sound by the recording's own time, of a file or of a draft that is rehearsed.
+import { said } from './api';
+
+/** A piece of sound: interleaved samples, and how many seconds after the moment that was asked for it begins. */
+export interface Piece {
+  samples: Float32Array<ArrayBuffer>;
+  channels: number;
+  rate: number;
+  late: number;
+}
+
+export interface Track {
+  /** Another name is another sound. */
+  name: string;
+  rate: number;
+  /** How long the source is, in seconds. */
+  duration: number;
+  /** Integrated loudness, for matching. */
+  loudness: number | null;
+  /** Worked out while it is listened to: where that fails, the source goes on. */
+  rehearsed?: boolean;
+  piece: (at: number, seconds: number, signal: AbortSignal) => Promise<Piece | null>;
+}
+
+async function read(address: string, signal: AbortSignal): Promise<Response> {
+  const response = await fetch(address, { signal });
+  if (!response.ok) throw new Error(said(await response.text()));
+  return response;
+}
+
+/** A file. `offset` is how much later the same word comes in it than in the recording, in seconds. */
+export function ofFile(
+  address: string,
+  { rate, frames, offset, loudness }: { rate: number; frames: number; offset: number; loudness: number | null },
+): Track {
+  return {
+    name: address,
+    rate,
+    duration: frames / rate,
+    loudness,
+    async piece(at, seconds, signal) {
+      const wanted = Math.round((at + offset) * rate);
+      const start = Math.max(0, wanted);
+      const count = Math.round((at + seconds + offset) * rate) - start;
+      if (count <= 0 || start >= frames) return null;
+      const response = await read(`${address}?start=${start}&frames=${count}`, signal);
+      const samples = new Float32Array(await response.arrayBuffer());
+      return {
+        samples,
+        channels: Number(response.headers.get('x-channels') ?? 1),
+        rate,
+        late: (start - wanted) / rate,
+      };
+    },
+  };
+}
+
+let turn = 0;
+/** Turns grow, also over a reload: the server works on the newest alone. */
+export const nextTurn = () => (turn = Math.max(turn + 1, Date.now()));
+
+/** A draft at one of its states, or what comes out of its step `upto`. */
+export function ofDraft(
+  recordingId: string,
+  number: number,
+  { rate, duration, loudness, upto }: { rate: number; duration: number; loudness: number | null; upto?: string },
+): Track {
+  const of = nextTurn();
+  const after = upto ? `&upto=${upto}` : '';
+  return {
+    name: `draft ${recordingId} ${number}${after}`,
+    rate,
+    duration,
+    loudness,
+    rehearsed: true,
+    async piece(at, seconds, signal) {
+      const asked = `number=${number}&turn=${of}&at_s=${at}&length_s=${seconds}${after}`;
+      const response = await read(`/api/recordings/${recordingId}/draft/sound?${asked}`, signal);
+      const samples = new Float32Array(await response.arrayBuffer());
+      const header = (name: string) => Number(response.headers.get(name));
+      return { samples, channels: header('x-channels'), rate: header('x-rate'), late: 0 };
+    },
+  };
+}
