@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 
 import soundfile
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
@@ -114,6 +114,16 @@ class InterfaceCase(unittest.TestCase):
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         self.page.get_by_role("heading", name=name).click()
         return name, content
+
+    def look_at(self, section: str) -> Locator:
+        """Turn the left half of the bench to a section; what it shows."""
+        self.page.get_by_role("navigation", name="Inspect").get_by_role("link", name=section).click()
+        return self.page.locator(".half").first.locator("section").first
+
+    def turn_to(self, section: str) -> Locator:
+        """Turn the right half of the bench to a section; what it shows."""
+        self.page.get_by_role("navigation", name="Treat").get_by_role("link", name=section).click()
+        return self.page.locator(".half").last.locator("> section")
 
     def measured(self, content: bytes, **how) -> Measured:
         """What the core measures of a file's bytes."""

@@ -130,7 +130,7 @@ class Bench(InterfaceCase):
     def test_every_reading_shows_before_and_after(self):
         self.open_recording("Both", rms_dbfs=-31, room_dbfs=-78)
         self.page.get_by_role("button", name="Conform", exact=True).click()
-        readings = self.page.get_by_role("region", name="All readings")
+        readings = self.look_at("Readings")
         level = readings.locator("dl div", has=self.page.get_by_role("button", name="RMS level", exact=True))
         expect(level).to_contain_text("−20.5")
         expect(level).to_contain_text("before −31.0")

@@ -108,7 +108,7 @@ class Closely(InterfaceCase):
 
     def test_room_tone_is_chosen_by_hand_and_left_to_the_meters_again(self):
         _, content = self.open_recording("By hand", rms_dbfs=-24, room_dbfs=-66, head=1.6)
-        panel = self.page.get_by_role("region", name="Room tone and spectrum")
+        panel = self.look_at("Room tone")
         found = self.measured(content).inspection
         total = sum(span.length_s for span in found.room_tone)
         expect(panel).to_contain_text(f"Room tone found in {len(found.room_tone)} places, {total:.1f} s in all.")
@@ -124,10 +124,10 @@ class Closely(InterfaceCase):
         self.accessible()
         look.get_by_role("button", name="Take the selection as room tone").click()
         expect(panel).to_contain_text("Room tone chosen by hand")
-        readings = self.page.get_by_role("region", name="All readings")
+        readings = self.look_at("Readings")
         noise = readings.locator("dl div", has=self.page.get_by_role("button", name="Noise floor", exact=True))
         expect(noise).to_contain_text(f"{again.value('noise_floor_dbfs'):.1f}".replace("-", "−"))
-        panel.get_by_role("button", name="Let it be found").click()
+        self.look_at("Room tone").get_by_role("button", name="Let it be found").click()
         expect(panel).to_contain_text("Room tone found in")
         # Where somebody speaks, that is said before.
         self.select(3, 8)
@@ -141,6 +141,7 @@ class Closely(InterfaceCase):
             sink.write(signals.voice_like(8, rms_dbfs=-24, rate=RATE)[:, None].astype(np.float32))
         self.drop(("said.wav", path.read_bytes()))
         self.row("said.wav").get_by_role("link", name="said.wav").click()
+        self.look_at("Readings")
         said = self.page.get_by_role("region", name="What the file says of itself")
         expect(said).to_contain_text("Tidal mill, take 3")
         expect(said.locator("div", has_text="stated loudness")).to_contain_text("−19.50 LUFS")
@@ -149,7 +150,7 @@ class Closely(InterfaceCase):
     def test_the_spectrum_panel_says_what_the_core_measured(self):
         _, content = self.open_recording("Spectrum", rms_dbfs=-24, room_dbfs=-60)
         spectrum = self.measured(content).inspection.spectrum
-        picture = self.page.get_by_role("region", name="Room tone and spectrum").get_by_role("img")
+        picture = self.look_at("Room tone").get_by_role("img")
         said = picture.get_attribute("aria-label").replace("−", "-")
         for name, levels in (("voice", spectrum.speech_dbfs), ("room tone", spectrum.room_tone_dbfs)):
             level = levels[spectrum.centres_hz.index(1000.0)]
@@ -163,7 +164,7 @@ class Closely(InterfaceCase):
 
     def test_pins_are_clicked_and_kinds_are_shown_alone(self):
         self.open_recording("Pins", rms_dbfs=-8, room_dbfs=-60)
-        findings = self.page.get_by_role("region", name="Findings")
+        findings = self.look_at("Findings")
         kinds = findings.get_by_label("Show")
         names = kinds.locator("option").all_text_contents()
         self.assertGreater(len(names), 2)
@@ -197,7 +198,7 @@ class Closely(InterfaceCase):
         self.drop(("peak.wav", path.read_bytes()))
         self.row("peak.wav").get_by_role("link", name="peak.wav").click()
         self.page.get_by_role("button", name="Conform", exact=True).click()
-        expect(self.page.get_by_role("heading", name="What was done")).to_be_visible()
+        self.turn_to("Result")
         self.page.get_by_role("heading", name="peak.wav").click()
         moved = self.page.locator(".ribbon text.gain")
         expect(moved).to_contain_text("gain moved to −")

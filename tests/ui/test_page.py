@@ -86,10 +86,10 @@ class Interface(InterfaceCase):
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         self.page.get_by_label("Format").select_option("flac")
-        self.page.get_by_role("combobox", name="Level").select_option("even")
         self.page.get_by_role("button", name="Conform", exact=True).click()
+        self.turn_to("History")
         history = self.page.locator(".history")
-        expect(history).to_contain_text("FLAC, even: conformed")
+        expect(history).to_contain_text("FLAC, balanced: conformed")
         expect(history).to_contain_text("brought in")
         with self.page.expect_download() as download:
             history.get_by_role("link", name="conformed").click()
@@ -104,7 +104,7 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("gated.wav", path.read_bytes()))
         self.row("gated.wav").get_by_role("link", name="gated.wav").click()
-        findings = self.page.get_by_role("region", name="Findings")
+        findings = self.look_at("Findings")
         expect(findings).to_contain_text("Dead silence")
         expect(findings).to_contain_text("own room tone")
         expect(findings.get_by_role("button", name="Go to finding 1 Dead silence at 0:00")).to_be_visible()
@@ -122,7 +122,7 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("gated.wav", path.read_bytes()))
         self.row("gated.wav").get_by_role("link", name="gated.wav").click()
-        findings = self.page.get_by_role("region", name="Findings")
+        findings = self.look_at("Findings")
         findings.get_by_role("button", name="Accept Dead silence").click()
         why = findings.get_by_label("Why Dead silence may stand")
         expect(why).to_be_focused()
@@ -144,16 +144,17 @@ class Interface(InterfaceCase):
         self.open_production("Explained")
         self.drop(self.wav("one.wav", rms_dbfs=-33, room_dbfs=-75))
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        readings = self.page.get_by_role("region", name="All readings")
+        address = self.page.url.split("#")[1]
+        readings = self.look_at("Readings")
         expect(readings.get_by_role("heading", name="Health")).to_be_visible()
-        with urllib.request.urlopen(f"{self.application.address}api{self.page.url.split('#')[1]}") as answer:
+        with urllib.request.urlopen(f"{self.application.address}api{address}") as answer:
             measured = json.load(answer)["inspection"]["readings"]
         expect(readings.locator("dt")).to_have_count(len(measured))
         for name, decimals in (("integrated_loudness_lufs", 1), ("noise_floor_dbfs", 1), ("head_s", 2), ("hum_db", 1)):
             shown = readings.locator("dl div", has=self.page.get_by_role("button", name=QUANTITIES[name].title, exact=True))
             expect(shown).to_contain_text(f"{measured[name]['value']:.{decimals}f}".replace("-", "−"))
-        limits = self.page.get_by_role("region", name="Limits")
-        for place, title in ((limits, "RMS level"), (readings, "Signal to noise")):
+        for section, title in (("Limits", "RMS level"), ("Readings", "Signal to noise")):
+            place = self.look_at(section)
             entry = next(entry for entry in methods()["readings"].values() if entry.title == title)
             word = place.get_by_role("button", name=title, exact=True)
             note = place.get_by_role("tooltip").filter(has_text=entry.meaning)
@@ -181,7 +182,7 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("loud.wav", path.read_bytes()))
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
-        findings = self.page.get_by_role("region", name="Findings")
+        findings = self.look_at("Findings")
         peak = findings.get_by_role("listitem").filter(has_text="Peak over −3 dBFS")
         expect(peak).to_contain_text("2 places")
         expect(peak).to_contain_text("2.1 dB over")
@@ -192,7 +193,7 @@ class Interface(InterfaceCase):
         self.page.get_by_role("link", name="Passed").click()
         self.page.get_by_label("Held against").select_option(label="Video streaming")
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
-        expect(findings).to_be_visible()
+        findings = self.look_at("Findings")
         expect(findings).not_to_contain_text("Peak over −3 dBFS")
         expect(findings).to_contain_text("True peak over −1 dBTP")
 

@@ -350,7 +350,7 @@
       {/if}
       <div class="halves" style:--stays={`${stays}px`}>
         <div class="half">
-          <SectionBar label="Looked at" sections={lefts} current={left} />
+          <SectionBar label="Inspect" sections={lefts} current={left} />
           {#if opened && step}
             <section aria-label={`Step ${step}, ${opened.reading.title}`}>
               <StepDetail
@@ -424,7 +424,7 @@
           {/if}
         </div>
         <div class="half">
-          <SectionBar label="Done with it" sections={rights} current={right} />
+          <SectionBar label="Treat" sections={rights} current={right} />
           {#if right === 'result' && done}
             <section aria-label="Result"><Outcome {done} before={it.inspection} /></section>
           {:else if right === 'ledger' && expected}
@@ -441,7 +441,7 @@
               />
             </section>
           {:else if right === 'history'}
-            <section aria-label="History" class="history"><History recording={it} /></section>
+            <section aria-label="History" class="past"><History recording={it} /></section>
           {:else}
             <section aria-label="Treatment">
               <TreatmentPanel
@@ -552,7 +552,7 @@
     padding: 8px 14px 0;
   }
   .nothing,
-  .history {
+  .past {
     padding: 10px 14px;
   }
   @media (max-width: 900px), (max-height: 500px) {

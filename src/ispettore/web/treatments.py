@@ -14,6 +14,7 @@ from ispettore.core.plan.offering import StepGroup
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.text import wrong_in
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
+from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals
 from ispettore.studio.catalogue.views import DraftView
@@ -113,6 +114,11 @@ def hear_draft(
 @routes.get("/recordings/{recording_id}/draft/foretold", operation_id="foretellDraft")
 def foretell_draft(recording_id: UUID, request: Request, number: Number, turn: Number) -> Foretold:
     return rehearsals.foretold(recording_id, request.app.state.store, number=number, turn=turn)
+
+
+@routes.get("/recordings/{recording_id}/draft/pictures/{step}", operation_id="drawStep")
+def draw_step(recording_id: UUID, step: str, request: Request, number: Number, turn: Number) -> tuple[Picture, ...]:
+    return rehearsals.pictures(recording_id, request.app.state.store, number=number, turn=turn, step=step)
 
 
 @routes.post("/recordings/{recording_id}/draft/run", operation_id="runDraft", status_code=202)

@@ -22,6 +22,8 @@ from ispettore.core.plan.window import Bar, GainWindow, bar, limits, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, judge, reading_for, role_of
+from ispettore.core.treat import pictures
+from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.rehearsal import Rehearsal, Sounding, Stage, as_of_whole
 from ispettore.core.treat.treatment import Step
 
@@ -97,6 +99,17 @@ def foretold(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specific
         rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()) if ribbon else (),
         peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()) if ribbon else (),
     )
+
+
+def pictured(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> tuple[Picture, ...]:
+    """The pictures of the last of these steps; none of one that works where nothing is rehearsed. Raises what starting a step
+    raises."""
+    heard = rehearsal.over(*_typical(rehearsal, basis))
+    here = rehearsal.steps(steps, heard)
+    if not here or (len(here) < len([step for step in steps if step.on]) and steps[-1].typed.at_ends):
+        return ()
+    last = heard.through(here)[-1]
+    return pictures.of(last) if isinstance(last, Stage) else ()
 
 
 def _typical(rehearsal: Rehearsal, basis: Basis) -> tuple[int, int]:

@@ -10,12 +10,13 @@ from sqlmodel import Session
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.spec import kept
 from ispettore.core.treat import draft
+from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Step
 from ispettore.studio.catalogue import drafts, lookup, room_tones
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.rehearsing import performing
-from ispettore.studio.rehearsing.performing import ForetellRequest, Heard, Known, Rehearsed, SoundRequest, Unknown
+from ispettore.studio.rehearsing.performing import ForetellRequest, Heard, Known, PictureRequest, Rehearsed, SoundRequest, Unknown
 from ispettore.studio.rehearsing.rehearser import Overtaken, Rehearser
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
@@ -80,6 +81,16 @@ def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> For
     return _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.foretell, request, None)
 
 
+def pictures(recording_id: UUID, store: Store, *, number: int, turn: int, step: str) -> tuple[Picture, ...]:
+    """The pictures of one step, be it on or off, after those before it that are on. Raises as `sound` does."""
+
+    def request(base: Rehearsed) -> PictureRequest:
+        return PictureRequest(**dict(base))
+
+    answer = _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.draw, request, step, shown=True)
+    return answer.pictures
+
+
 def _asked(
     recording_id: UUID,
     store: Store,
@@ -89,6 +100,8 @@ def _asked(
     compute: Callable[[Request], Answer | Unknown],
     request: Callable[[Rehearsed], Request],
     upto: str | None,
+    *,
+    shown: bool = False,
 ) -> Answer:
     with transaction() as session:
         recording = session.get(Recording, recording_id)
@@ -97,7 +110,7 @@ def _asked(
         record = lookup.whole(session, recording, light=True)
         if record is None or record.levels_sha256 is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
-        steps = _steps(session, recording, number, upto)
+        steps = _steps(session, recording, number, upto, shown=shown)
         levels = record.levels_sha256
         sha256, key = record.listening_sha256 or recording.sha256, f"{recording.sha256} {record.room_tone} {record.methods_version}"
         identity = (record.sha256, record.methods_version, record.room_tone)
@@ -120,14 +133,14 @@ def _asked(
     return answer
 
 
-def _steps(session: Session, recording: Recording, number: int, upto: str | None) -> tuple[Step, ...]:
-    """The steps that are on and can run."""
+def _steps(session: Session, recording: Recording, number: int, upto: str | None, *, shown: bool) -> tuple[Step, ...]:
+    """The steps that are on and can run, up to one; where that one is `shown`, be it off."""
     state = drafts.state_of(session, recording)
     if state.number != number:
         raise Overtaken
     found = []
     for step in draft.read(drafts.steps_of(state)):
-        if step.on and step.reading.sound:
+        if (step.on or (shown and step.id == upto)) and step.reading.sound:
             found.append(Step(kind=step.kind, settings=dict(step.settings)))
         if step.id == upto:
             break

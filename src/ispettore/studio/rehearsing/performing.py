@@ -14,6 +14,7 @@ from ispettore.core.measure.reading import Span
 from ispettore.core.plan import rehearsing
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.spec.specification import Specification
+from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.rehearsal import Rehearsal
 from ispettore.core.treat.treatment import Step
 
@@ -51,6 +52,14 @@ class SoundRequest(Rehearsed):
 
 class ForetellRequest(Rehearsed):
     specification: Specification
+
+
+class PictureRequest(Rehearsed):
+    """The pictures of the last step."""
+
+
+class Drawn(_Sent):
+    pictures: tuple[Picture, ...]
 
 
 class Unknown(_Sent):
@@ -93,6 +102,15 @@ def foretell(request: ForetellRequest) -> Foretold | Unknown:
         return Unknown()
     rehearsal, basis = found
     return rehearsing.foretold(rehearsal, basis, request.steps, request.specification)
+
+
+def draw(request: PictureRequest) -> Drawn | Unknown:
+    """What the last of the steps does; of a longer recording in its typical stretch."""
+    found = _rehearsal(request)
+    if found is None:
+        return Unknown()
+    rehearsal, basis = found
+    return Drawn(pictures=rehearsing.pictured(rehearsal, basis, request.steps))
 
 
 def _rehearsal(request: Rehearsed) -> tuple[Rehearsal, Basis] | None:
