@@ -8,7 +8,6 @@
     onadd: (step: OfferedStep) => void;
   }
   let { recordingId, onadd }: Props = $props();
-  const id = $props.id();
   let open = $state(false);
   const offered = createQuery(() => ({
     queryKey: ['steps', recordingId],
@@ -21,9 +20,9 @@
 </script>
 
 <div class="add">
-  <span aria-controls={id}><Button onclick={() => (open = !open)}>{open ? 'Close the list' : 'Add step'}</Button></span>
+  <Button onclick={() => (open = !open)}>{open ? 'Close the list' : 'Add step'}</Button>
   {#if open}
-    <div {id} class="list" role="group" aria-label="Steps to add">
+    <div class="list" role="group" aria-label="Steps to add">
       {#if offered.isError}<p role="alert">{offered.error.message}</p>{/if}
       {#each offered.data ?? [] as group (group.title)}
         <h3>{group.title}</h3>

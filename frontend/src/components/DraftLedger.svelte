@@ -24,7 +24,7 @@
     expected.lines.map((line, index) => ({
       line,
       step: index ? on[index - 1] : undefined,
-      title: index ? (on[index - 1]?.reading.title ?? '') : 'As recorded',
+      title: index ? (on[index - 1]?.reading.title ?? 'Encoded') : 'As recorded',
     })),
   );
   const at = (index: number, quantity: string) =>
@@ -40,7 +40,8 @@
 
 <div class="ledger">
   <p class="soft">
-    Expected after each step{expected.whole ? '' : ', from a typical stretch and the loudest one'}; a run measures it.
+    Expected after each step{expected.whole ? '' : ', from a typical stretch and the loudest one'}; running it measures
+    it.
   </p>
   <table>
     <thead>
@@ -53,14 +54,14 @@
       </tr>
     </thead>
     <tbody>
-      {#each rows as { line, step, title }, index (step?.id ?? 'source')}
+      {#each rows as { line, step, title }, index (step?.id ?? title)}
         <tr>
-          <th scope="row">{index ? `${steps.findIndex((one) => one.id === step?.id) + 1}. ` : ''}{title}</th>
+          <th scope="row">{step ? `${steps.findIndex((one) => one.id === step.id) + 1}. ` : ''}{title}</th>
           {#each moving as { quantity } (quantity)}
             {@const limit = at(index, quantity)}
             <td class={turns(index, quantity)}>
               {#if limit}
-                {#if index === 0 || turns(index, quantity)}<BracketMark
+                {#if index === 0 || index === rows.length - 1 || turns(index, quantity)}<BracketMark
                     position={limit.position}
                     tone={tone(limit)}
                     size={12}

@@ -124,7 +124,7 @@
     background: none;
     border: 0;
     border-bottom: 1.5px solid var(--act);
-    padding: 0 0.3ch;
+    padding: 0 0.15ch;
     max-width: 100%;
   }
   input {
@@ -167,7 +167,7 @@
   }
   .unit {
     color: var(--soft);
-    padding-left: 0.35ch;
+    padding-left: 0.2ch;
     font-size: 0.94em;
   }
   .wrong input {

@@ -1,5 +1,6 @@
 <script lang="ts">
-  // What one half of the bench shows; each choice is an address.
+  // What one half of the bench shows; each choice is an address, but no step on the way back.
+  import { replace } from 'svelte-spa-router';
   interface Props {
     label: string;
     sections: readonly { name: string; title: string; address: string; count?: number }[];
@@ -10,7 +11,14 @@
 
 <nav aria-label={label}>
   {#each sections as { name, title, address, count } (name)}
-    <a href={address} aria-current={name === current ? 'page' : undefined}
+    <a
+      href={`#${address}`}
+      aria-current={name === current ? 'page' : undefined}
+      onclick={(event) => {
+        if (event.ctrlKey || event.metaKey || event.shiftKey) return;
+        event.preventDefault();
+        void replace(address);
+      }}
       >{title}{#if count}<span class="count">{count}</span>{/if}</a
     >
   {/each}

@@ -1,11 +1,17 @@
 <script lang="ts">
   // One step looked at closely: why it is there, all it can be set to, its list, and what can be done with it.
-  import type { OfferedStep, ReadStep } from '../lib/api';
+  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { answer, api, type OfferedStep, type ReadStep } from '../lib/api';
   import type { Span } from '../lib/ribbon-view.svelte';
   import { withEntry, withoutEntry } from '../lib/settings';
+  import { turnOf } from '../lib/sounding';
   import LinkButton from './LinkButton.svelte';
+  import StepPicture from './StepPicture.svelte';
   import StepSentence from './StepSentence.svelte';
   interface Props {
+    recordingId: string;
+    /** The state of the draft that the step is part of. */
+    state: number;
     step: ReadStep;
     number: number;
     count: number;
@@ -18,11 +24,46 @@
     onremove: () => void;
     ongo: (span: Span) => void;
   }
-  let { step, number, count, offered, selection, onset, onmove, onturn, onduplicate, onremove, ongo }: Props = $props();
+  let {
+    recordingId,
+    state,
+    step,
+    number,
+    count,
+    offered,
+    selection,
+    onset,
+    onmove,
+    onturn,
+    onduplicate,
+    onremove,
+    ongo,
+  }: Props = $props();
   const reading = $derived(step.reading);
   const settings = $derived((step.settings ?? {}) as Record<string, unknown>);
   const list = $derived(reading.list_of ?? '');
   const inTime = $derived(offered?.entry !== null && offered?.entry !== undefined && 'start_s' in offered.entry);
+
+  const pictures = createQuery(() => ({
+    queryKey: ['picture', recordingId, step.id, state],
+    enabled: reading.problems?.length === 0,
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => ({
+      of: step.id,
+      drawn: answer(
+        await api.GET('/api/recordings/{recording_id}/draft/pictures/{step}', {
+          params: {
+            path: { recording_id: recordingId, step: step.id },
+            query: { number: state, turn: turnOf(recordingId, state) },
+          },
+          signal,
+        }),
+      ),
+    }),
+  }));
+  const drawn = $derived(pictures.data?.of === step.id ? pictures.data.drawn : []);
 
   /** A new entry lies where something is selected, where the list is one of spans. */
   function addEntry(): void {
@@ -42,6 +83,12 @@
   {#if offered?.purpose}<p class="soft">{offered.purpose}</p>{/if}
   {#if step.reason}<p><b>Why:</b> {step.reason}</p>{/if}
   <p class="sentence"><StepSentence {step} pieces={reading.pieces} {onset} /></p>
+  {#if pictures.isError && !drawn.length}<p class="soft" role="status">{pictures.error.message}</p>{/if}
+  {#each drawn as picture, index (index)}<StepPicture
+      {picture}
+      {onset}
+      onadd={(entry) => onset(list, withEntry(settings, list, entry))}
+    />{/each}
   {#if reading.further?.length}<p class="sentence further">
       <StepSentence {step} pieces={reading.further} {onset} />
     </p>{/if}

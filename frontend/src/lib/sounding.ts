@@ -55,9 +55,13 @@ export function ofFile(
   };
 }
 
-let turn = 0;
-/** Turns grow, also over a reload: the server works on the newest alone. */
-export const nextTurn = () => (turn = Math.max(turn + 1, Date.now()));
+let turn = { of: '', at: 0 };
+/** The turn of a draft at one of its states: turns grow, also over a reload, and the server works on the newest alone. */
+export function turnOf(recordingId: string, number: number): number {
+  const of = `${recordingId} ${number}`;
+  if (of !== turn.of) turn = { of, at: Math.max(turn.at + 1, Date.now()) };
+  return turn.at;
+}
 
 /** A draft at one of its states, or what comes out of its step `upto`. */
 export function ofDraft(
@@ -65,7 +69,7 @@ export function ofDraft(
   number: number,
   { rate, duration, loudness, upto }: { rate: number; duration: number; loudness: number | null; upto?: string },
 ): Track {
-  const of = nextTurn();
+  const of = turnOf(recordingId, number);
   const after = upto ? `&upto=${upto}` : '';
   return {
     name: `draft ${recordingId} ${number}${after}`,

@@ -32,7 +32,7 @@
   import { reductionOf } from '../lib/reduction';
   import { RibbonView } from '../lib/ribbon-view.svelte';
   import { tracksOf } from '../lib/tracks';
-  import { nextTurn, ofDraft, ofFile } from '../lib/sounding';
+  import { ofDraft, ofFile, turnOf } from '../lib/sounding';
   import { Treating } from '../lib/treating.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
@@ -99,7 +99,7 @@
         await api.GET('/api/recordings/{recording_id}/draft/foretold', {
           params: {
             path: { recording_id: params.id },
-            query: { number: treating.view?.number ?? 0, turn: nextTurn() },
+            query: { number: treating.view?.number ?? 0, turn: turnOf(params.id, treating.view?.number ?? 0) },
           },
           signal,
         }),
@@ -235,19 +235,17 @@
   $effect(() => () => player.stop());
 
   const lefts = $derived([
-    { name: 'limits', title: 'Limits', address: `#${address({ left: 'limits' })}` },
-    { name: 'findings', title: 'Findings', address: `#${address({ left: 'findings' })}`, count: groups.length },
-    { name: 'readings', title: 'Readings', address: `#${address({ left: 'readings' })}` },
-    { name: 'room-tone', title: 'Room tone', address: `#${address({ left: 'room-tone' })}` },
-    ...(opened && step
-      ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: `#${address({ left })}` }]
-      : []),
+    { name: 'limits', title: 'Limits', address: address({ left: 'limits' }) },
+    { name: 'findings', title: 'Findings', address: address({ left: 'findings' }), count: groups.length },
+    { name: 'readings', title: 'Readings', address: address({ left: 'readings' }) },
+    { name: 'room-tone', title: 'Room tone', address: address({ left: 'room-tone' }) },
+    ...(opened && step ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: address({ left }) }] : []),
   ]);
   const rights = $derived([
-    { name: 'treatment', title: 'Treatment', address: `#${address({ right: 'treatment' })}` },
-    ...(expected ? [{ name: 'ledger', title: 'Ledger', address: `#${address({ right: 'ledger' })}` }] : []),
-    ...(done ? [{ name: 'result', title: 'Result', address: `#${address({ right: 'result' })}` }] : []),
-    { name: 'history', title: 'History', address: `#${address({ right: 'history' })}` },
+    { name: 'treatment', title: 'Treatment', address: address({ right: 'treatment' }) },
+    ...(expected ? [{ name: 'ledger', title: 'Ledger', address: address({ right: 'ledger' }) }] : []),
+    ...(done ? [{ name: 'result', title: 'Result', address: address({ right: 'result' }) }] : []),
+    { name: 'history', title: 'History', address: address({ right: 'history' }) },
   ]);
 
   function verdictWord(within: unknown, passes: boolean | undefined): string {
@@ -354,6 +352,8 @@
           {#if opened && step}
             <section aria-label={`Step ${step}, ${opened.reading.title}`}>
               <StepDetail
+                recordingId={it.id}
+                state={treating.view?.number ?? 0}
                 step={opened}
                 number={step}
                 count={treating.steps.length}

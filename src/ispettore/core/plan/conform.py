@@ -235,7 +235,7 @@ class _Attempt:
         found: list[tuple[Preference, Plan]] = []
         for preference in PREFERENCES:
             plan = self._plan(basis, preference, learned, prepared, cleaned)
-            plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels)})
+            plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels), "encoding": learned})
             if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
                 found.append((preference, plan))
         return found

@@ -45,6 +45,8 @@ class Plan(BaseModel):
     """What was found and is not mended by it."""
     doubts: tuple[Obstacle, ...] = ()
     """What is so near to impossible that only a run can tell."""
+    encoding: Learned = Learned()
+    """What encoding the file will do to its readings."""
 
 
 def make(

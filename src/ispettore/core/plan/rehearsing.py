@@ -18,7 +18,7 @@ from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.measure.ribbon import of as ribbon_of
 from ispettore.core.plan import cleaning
-from ispettore.core.plan.window import Bar, GainWindow, bar, limits, of_bars
+from ispettore.core.plan.window import Bar, GainWindow, Learned, bar, limits, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, judge, reading_for, role_of
@@ -28,6 +28,7 @@ from ispettore.core.treat.rehearsal import Rehearsal, Sounding, Stage, as_of_who
 from ispettore.core.treat.treatment import Step
 
 LOUDEST_S = 20.0
+ENCODED = "encoding"
 SHOWN = ("sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "noise_floor_dbfs", "crest_factor_db")
 """What a ledger tells besides the limits."""
 
@@ -48,7 +49,8 @@ class Line(BaseModel):
 class Foretold(BaseModel):
     """What a draft is expected to bring. `whole` says that all of the recording was rehearsed.
 
-    `lines` begins with what comes in, then tells each step that is on. `gain_db` is the last gain, `window` what gains would do
+    `lines` begins with what comes in, then tells each step that is on, and last the written file (`ENCODED`) where encoding moves
+    readings. `gain_db` is the last gain, `window` what gains would do
     in its place: the bars of peaks that a limiter holds behind it are open. `head_s` is how much later a word comes.
     """
 
@@ -65,8 +67,11 @@ class Foretold(BaseModel):
     """The ribbon that is expected; empty of a recording that is not rehearsed whole."""
 
 
-def foretold(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specification: Specification) -> Foretold:
-    """Raises what starting a step raises."""
+def foretold(
+    rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specification: Specification, encoding: Learned | None = None
+) -> Foretold:
+    """What the steps are expected to bring. `encoding` is what the encoder does to readings, where that is known. Raises what
+    starting a step raises."""
     on = [step for step in steps if step.on]
     typical = _typical(rehearsal, basis)
     heard = rehearsal.over(*typical)
@@ -87,7 +92,11 @@ def foretold(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specific
     for step, inspection in zip(on, inspections[1:], strict=True):
         stage = None if step.typed.at_ends and not rehearsal.whole else next(stages)
         lines.append(_line(step.kind, inspection, specification, stage))
-    gain, window = _window(on, inspections[-1], specification)
+    after = inspections[-1]
+    if encoding is not None and encoding != Learned():
+        after = _encoded(after, encoding)
+        lines.append(_line(ENCODED, after, specification, None))
+    gain, window = _window(on, after, specification)
     ribbon = _ribbon(sounds[-1]) if rehearsal.whole else None
     return Foretold(
         whole=rehearsal.whole,
@@ -99,6 +108,15 @@ def foretold(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specific
         rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()) if ribbon else (),
         peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()) if ribbon else (),
     )
+
+
+def _encoded(inspection: Inspection, encoding: Learned) -> Inspection:
+    moved = {
+        name: reading.model_copy(update={"value": reading.value + encoding.added(QUANTITIES[name])})
+        for name, reading in inspection.readings.items()
+        if reading.value is not None and name in QUANTITIES
+    }
+    return inspection.model_copy(update={"readings": {**inspection.readings, **moved}})
 
 
 def pictured(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> tuple[Picture, ...]:

@@ -11,6 +11,7 @@ from ispettore.core.plan import foretold
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.planner import Plan
+from ispettore.core.plan.window import Learned
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import draft
@@ -70,6 +71,13 @@ def chosen(session: Session, recording: Recording, specification: Specification,
     """The plan that was made by a preference; None where there is none."""
     planning = _current(session, recording, specification)
     return dict(_plans(planning) or []).get(preference) if planning else None
+
+
+def encoding(session: Session, recording: Recording, specification: Specification) -> Learned | None:
+    """What encoding does to the readings of a recording, as planning found out; None where it was not planned."""
+    planning = _current(session, recording, specification)
+    plans = _plans(planning) if planning else None
+    return plans[0][1].encoding if plans else None
 
 
 def _current(session: Session, recording: Recording, specification: Specification) -> Planning | None:

@@ -12,7 +12,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import draft
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Step
-from ispettore.studio.catalogue import drafts, lookup, room_tones
+from ispettore.studio.catalogue import drafts, lookup, plannings, room_tones
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.rehearsing import performing
@@ -74,9 +74,10 @@ def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> For
         if recording is None:
             raise NotFound(what="recording")
         specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+        encoding = plannings.encoding(session, recording, specification)
 
     def request(base: Rehearsed) -> ForetellRequest:
-        return ForetellRequest(**dict(base), specification=specification)
+        return ForetellRequest(**dict(base), specification=specification, encoding=encoding)
 
     return _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.foretell, request, None)
 

@@ -13,6 +13,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import rehearsing
 from ispettore.core.plan.rehearsing import Foretold
+from ispettore.core.plan.window import Learned
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.rehearsal import Rehearsal
@@ -52,6 +53,7 @@ class SoundRequest(Rehearsed):
 
 class ForetellRequest(Rehearsed):
     specification: Specification
+    encoding: Learned | None
 
 
 class PictureRequest(Rehearsed):
@@ -101,7 +103,7 @@ def foretell(request: ForetellRequest) -> Foretold | Unknown:
     if found is None:
         return Unknown()
     rehearsal, basis = found
-    return rehearsing.foretold(rehearsal, basis, request.steps, request.specification)
+    return rehearsing.foretold(rehearsal, basis, request.steps, request.specification, request.encoding)
 
 
 def draw(request: PictureRequest) -> Drawn | Unknown:
