@@ -14,7 +14,7 @@ REMEDIES: dict[FindingKind, str] = {
     "rate before. Nothing brings the missing band back; go back to the original recording.",
     "breath": "Lower it by a few decibels where it distracts; cutting it out to silence sounds worse than the breath.",
     "broken-off": "The file ends before its header says it should. Copy or export it again.",
-    "click": "Cut it out with room tone in a pause; inside a word, record the sentence again if it is heard.",
+    "click": "Click repair rebuilds the sound under it; if a long one is still heard inside a word, record the sentence again.",
     "clipping": "The wave was cut off while recording; no step restores it. Record the passage again with the input 6 dB lower.",
     "clipping-suspected": "The tops look cut off before the file was encoded or resampled. If it is heard, record it again "
     "with the input lower.",
@@ -49,6 +49,7 @@ def advice(kind: str) -> str:
 
 
 MENDED_BY: dict[FindingKind, frozenset[str]] = {
+    "click": frozenset({"click-repair"}),
     "clipping": frozenset({"clip-repair"}),
     "clipping-suspected": frozenset({"clip-repair"}),
     "dc-offset": frozenset({"rumble-filter"}),

@@ -1,26 +1,25 @@
 """Clip repair: the flat tops of clipped waves are rebuilt from the sound around them; no other sample changes.
 
-Missing samples are those that an autoregressive model of the surroundings errs least by (A. Janssen, R. Veldhuis and L. Vries, IEEE
-Trans. Acoustics, Speech and Signal Processing 34(2), 1986), never below the level at which they were cut off, and never beyond what
-both sides lead up to: half as high again above that level as the cubic through both edges with their slopes, and under both edges'
-tangents. Where it was cut is known for each run, channel and sign, as the meters found it.
+Missing samples are those that an autoregressive model of the surroundings errs least by (`interpolation.py`), never below the
+level at which they were cut off, and never beyond what both sides lead up to: half as high again above that level as the cubic
+through both edges with their slopes, and under both edges' tangents. Where it was cut is known for each run, channel and sign, as
+the meters found it.
 """
 
 from typing import Any, ClassVar
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 from pydantic import Field
 
 from ispettore.core.measure.clipping import NOWHERE
 from ispettore.core.measure.grid import CELL_S, runs
-from ispettore.core.treat.step import Block, Context, Processor, Settings, about
+from ispettore.core.measure.reading import Span
+from ispettore.core.treat.interpolation import ORDER, SecondsProcessor, missing_samples
+from ispettore.core.treat.step import Context, Settings, about, spans_later
 
 SHORTEST = 3
-ORDER = 32
 AROUND = 512
-MARGIN_S = 0.1
 ROUNDS = 3
 HIGHEST = 1.5  # times as far above the cut as the smooth way between both edges goes
 NEAR_S = 0.012  # around where the meters saw a flat top, which they know to the cell
@@ -33,6 +32,8 @@ class ClipRepair(Settings):
     title: ClassVar[str] = "Clip repair"
     purpose: ClassVar[str] = "Rebuild peaks that were cut off in recording."
     sentence: ClassVar[str] = "Rebuild clipped peaks above {threshold_dbfs}"
+    filled: ClassVar[str] = "Rebuild clipped peaks above {threshold_dbfs}, in these spots only"
+    each: ClassVar[tuple[str, str]] = ("spans", "{start_s} to {end_s}")
     threshold_dbfs: float | None = Field(
         None,
         ge=-20,
@@ -41,15 +42,20 @@ class ClipRepair(Settings):
         json_schema_extra=about("What lies above counts as clipped.", unit="dBFS", absent="each run's own level"),
     )
 
+    spans: tuple[Span, ...] = Field((), max_length=1_000, description="Spots")
+
     def learns(self) -> bool:
         return self.threshold_dbfs is None
+
+    def later(self, by_s: float) -> "ClipRepair":
+        return self.model_copy(update={"spans": spans_later(self.spans, by_s)})
 
     def start(self, context: Context) -> "ClipProcessor":
         return ClipProcessor(context, self)
 
 
-class ClipProcessor(Processor):
-    """Works through whole seconds with a tenth of a second on either side. Latency: that tenth, compensated."""
+class ClipProcessor(SecondsProcessor):
+    """Where it was told spots, what is cut off elsewhere stays."""
 
     def __init__(self, context: Context, settings: ClipRepair) -> None:
         super().__init__(context)
@@ -57,42 +63,24 @@ class ClipProcessor(Processor):
         if self._level is None and context.measured is None:
             raise ValueError("without a threshold clip repair has to know the recording")
         self._cuts = context.measured.meters.clipping.cuts() if self._level is None and context.measured is not None else NOWHERE
-        self._position = 0  # of the first frame that is held
-        self._margin = round(MARGIN_S * context.sample_rate_hz)
-        self._held = np.zeros((0, context.channels), dtype=np.float32)
-        self._before = 0  # frames at the start of what is held that were given out already
+        self._spots = np.array([(span.start_s, span.end_s) for span in settings.spans]).reshape(-1, 2)
         self._repaired = 0
 
-    def feed(self, block: Block) -> Block:
-        self._held = np.concatenate((self._held, block))
-        parts = []
-        while len(self._held) >= self._before + self.sample_rate_hz + self._margin:
-            parts.append(self._advance(self.sample_rate_hz))
-        return np.concatenate(parts) if parts else block[:0]
-
-    def finish(self) -> Block:
-        return self._advance(len(self._held) - self._before)
-
-    def _advance(self, frames: int) -> Block:
-        first, last = self._before, self._before + frames
-        window = self._held[: last + self._margin]
-        out = window[first:last].copy()
-        for channel in range(self.channels):
-            missing = self._missing(window[:, channel], channel)
-            inside = runs(missing)
-            inside = inside[(inside[:, 1] > first) & (inside[:, 0] < last)]
-            if not len(inside):
-                continue
-            line = window[:, channel].astype(np.float64)
-            self._repaired += int((inside[:, 0] >= first).sum())
-            rebuilt = repaired(line, missing, inside)
-            changed = missing[first:last]
-            out[changed, channel] = rebuilt[first:last][changed]
-        keep = min(self._margin, last)
-        self._held = self._held[last - keep :]
-        self._position += last - keep
-        self._before = keep
-        return out
+    def work(self, line: NDArray[np.float32], first: int, last: int, channel: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+        missing = self._missing(line, channel)
+        if len(self._spots):
+            chosen = np.zeros(line.size, dtype=bool)
+            for start, end in self.within(self._spots, line.size).tolist():
+                chosen[start:end] = True
+            for start, end in runs(missing):
+                missing[start:end] &= chosen[start:end].any()
+        inside = runs(missing)
+        inside = inside[(inside[:, 1] > first) & (inside[:, 0] < last)]
+        whole = line.astype(np.float64)
+        if not len(inside):
+            return whole, np.zeros(line.size, dtype=bool)
+        self._repaired += int((inside[:, 0] >= first).sum())
+        return repaired(whole, missing, inside), missing
 
     def _missing(self, line: NDArray[np.float32], channel: int) -> NDArray[np.bool_]:
         """Which samples of what is held were cut off, shape (frames,)."""
@@ -174,23 +162,6 @@ def _rebuilt(part: NDArray[np.float64], unknown: NDArray[np.int64], most: NDArra
     found = part.copy()
     sign, level = np.sign(cut[unknown]), np.abs(cut[unknown])
     for _ in range(ROUNDS):
-        windowed = found * np.hanning(found.size)
-        spectrum = np.abs(np.fft.rfft(windowed, 2 * found.size)) ** 2
-        correlation = np.fft.irfft(spectrum)[: ORDER + 1]
-        correlation[0] = correlation[0] * (1 + 1e-6) + 1e-12
-        model = np.concatenate(([1.0], -scipy.linalg.solve_toeplitz(correlation[:ORDER], correlation[1:])))
-        # The error's energy is x'Bx with B the correlation of the model's coefficients, a band of its order.
-        band = np.correlate(model, model, "full")[ORDER:]
-        # Samples further apart than the order have nothing to do with one another: the matrix is a band.
-        matrix = np.zeros((ORDER + 1, unknown.size))
-        for step in range(min(ORDER + 1, unknown.size)):
-            apart = unknown[step:] - unknown[: unknown.size - step]
-            matrix[step, : apart.size] = np.where(apart <= ORDER, band[np.minimum(apart, ORDER)], 0.0)
-        matrix[0] += 1e-9 * band[0]
-        known = found.copy()
-        known[unknown] = 0.0
-        kernel = np.concatenate((band[:0:-1], band))
-        right = -np.convolve(known, kernel, "same")[unknown]
-        solved = scipy.linalg.solveh_banded(matrix, right, lower=True)
+        solved = missing_samples(found, unknown)
         found[unknown] = sign * np.clip(sign * solved, level, np.maximum(most, level))
     return found

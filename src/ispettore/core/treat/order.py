@@ -6,7 +6,7 @@ from ispettore.core.treat.treatment import STEPS, Treatment
 
 GROUPS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Convert", ("channels", "sample-rate")),
-    ("Repair", ("clip-repair", "room-tone-fill")),
+    ("Repair", ("clip-repair", "click-repair", "room-tone-fill")),
     ("Clean", ("rumble-filter", "hum-filter", "noise-reduction", "breath-softening", "expander")),
     ("Bring to a known level", ("reference-level",)),
     ("Shape the tone", ("tone", "resonance-search", "de-esser")),
@@ -18,7 +18,7 @@ GROUPS: tuple[tuple[str, tuple[str, ...]], ...] = (
 
 STAGES: tuple[tuple[str, ...], ...] = (
     ("channels", "sample-rate"),
-    ("clip-repair", "room-tone-fill"),
+    ("clip-repair", "click-repair", "room-tone-fill"),
     ("rumble-filter", "hum-filter"),
     ("noise-reduction",),
     ("breath-softening", "expander"),
@@ -33,6 +33,7 @@ RISKS: dict[str, str] = {
     "channels": "mixing channels afterwards moves the levels and peaks that were set before",
     "sample-rate": "converting the rate afterwards can lift peaks above what was set before",
     "clip-repair": "the flat tops it looks for have been rounded or moved by then",
+    "click-repair": "a click has driven what came before it, and is longer and lower than it was",
     "room-tone-fill": "the room has been moved by then, and what is filled in no longer fits what is around it",
     "rumble-filter": "until then rumble drives what listens to the level, and taking it away later moves peaks again",
     "hum-filter": "until then hum drives what listens to the level, and later its strength is no longer steady",

@@ -18,7 +18,7 @@ from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat import room_tone
-from ispettore.core.treat.step import Context, Processor, Settings
+from ispettore.core.treat.step import Context, Processor, Settings, spans_later
 
 LOOP_S, FADE_S = 30.0, 0.01
 
@@ -42,8 +42,7 @@ class RoomToneFill(Settings):
         return spans
 
     def later(self, by_s: float) -> "RoomToneFill":
-        moved = (Span(start_s=span.start_s + by_s, end_s=span.end_s + by_s) for span in self.spans)
-        return RoomToneFill(spans=tuple(span for span in moved if span.start_s >= 0))
+        return RoomToneFill(spans=spans_later(self.spans, by_s))
 
     def lacks(self, inspection: Inspection) -> str:
         wanted = bool(self.spans) or any(finding.kind == "dead-silence" for finding in inspection.findings)

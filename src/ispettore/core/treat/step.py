@@ -3,6 +3,7 @@
 A new step is one new file with a `Settings` subclass and one line in `treatment.py`.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
@@ -12,6 +13,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
+from ispettore.core.measure.reading import Span
 
 Block = NDArray[np.float32]
 """Samples of shape (frames, channels), full scale 1.0."""
@@ -33,6 +35,12 @@ def about(why: str, *, unit: str = "", absent: str = "", words: dict[Any, str] |
     words for its choices."""
     told = {"why": why, "unit": unit, "absent": absent, "words": {str(key): word for key, word in (words or {}).items()}}
     return {key: value for key, value in told.items() if value}
+
+
+def spans_later(spans: Sequence[Span], by_s: float) -> tuple[Span, ...]:
+    """Spans of a recording in which everything comes so many seconds later; those that begin before it are left out."""
+    moved = (Span(start_s=span.start_s + by_s, end_s=span.end_s + by_s) for span in spans)
+    return tuple(span for span in moved if span.start_s >= 0)
 
 
 class Settings(BaseModel):

@@ -11,6 +11,7 @@ from ispettore.core import errors
 from ispettore.core.text import shown_name
 from ispettore.core.treat.breath_softening import BreathSoftening
 from ispettore.core.treat.channels import Channels
+from ispettore.core.treat.click_repair import ClickRepair
 from ispettore.core.treat.clip_repair import ClipRepair
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.de_esser import DeEsser
@@ -34,6 +35,7 @@ STEPS: dict[str, type[Settings]] = {
     "channels": Channels,
     "sample-rate": SampleRate,
     "clip-repair": ClipRepair,
+    "click-repair": ClickRepair,
     "room-tone-fill": RoomToneFill,
     "rumble-filter": RumbleFilter,
     "hum-filter": HumFilter,
