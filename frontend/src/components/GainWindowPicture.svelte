@@ -137,6 +137,7 @@
 <style>
   figure {
     margin: 0;
+    overflow-x: hidden;
   }
   svg {
     display: block;

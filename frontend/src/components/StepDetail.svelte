@@ -124,6 +124,7 @@
 <style>
   .detail {
     display: grid;
+    grid-template-columns: minmax(0, 1fr);
     gap: 9px;
     padding: 12px 14px 14px;
     font-size: 14px;

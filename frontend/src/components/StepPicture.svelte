@@ -245,6 +245,8 @@
 <style>
   figure {
     margin: 0;
+    min-width: 0;
+    overflow-x: hidden;
   }
   figcaption {
     font-size: 13.5px;

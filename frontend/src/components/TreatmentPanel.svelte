@@ -1,6 +1,6 @@
 <script lang="ts">
   // The treatment: plans to begin with, its steps as sentences, running it, and what was missing when it ran.
-  import { getContext } from 'svelte';
+  import { getContext, tick } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import type { Foretold, Format, OfferedStep, RecordingDetail } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
@@ -87,9 +87,9 @@
     if (event.button) return;
     const from = event.clientY;
     const handle = event.currentTarget as HTMLElement;
+    handle.setPointerCapture(event.pointerId);
     const moved = (to: PointerEvent) => {
       if (!dragged && Math.abs(to.clientY - from) < 5) return;
-      if (!dragged) handle.setPointerCapture(to.pointerId);
       dragged = id;
       const boxes = [...(list?.children ?? [])].map((line) => line.getBoundingClientRect());
       landing = boxes.filter((box) => to.clientY > box.top + box.height / 2).length;
@@ -117,6 +117,7 @@
   async function move(id: string, to: number) {
     await treating.move(id, to);
     if (open !== undefined) onopen(to + 1);
+    await tick();
     list?.querySelector<HTMLElement>(`[data-id="${id}"] .handle`)?.focus();
   }
   async function remove(id: string) {

@@ -41,6 +41,7 @@ export type StepGroup = components['schemas']['StepGroup'];
 export type OfferedStep = components['schemas']['OfferedStep'];
 export type Treatment = components['schemas']['Treatment'];
 export type Foretold = components['schemas']['Foretold'];
+export type SpotOffer = components['schemas']['SpotOffer'];
 export type StepPicture = components['schemas']['Picture'];
 export type PictureMark = components['schemas']['Mark'];
 export type PlanView = components['schemas']['PlanView'];

@@ -7,12 +7,15 @@ import {
   type OfferedStep,
   type Preference,
   type ReadStep,
+  type SpotOffer,
   type Treatment,
 } from './api';
-import { withValue } from './settings';
+import { withEntry, withValue } from './settings';
 
 /** A step before it has a name of its own: the server gives it one. */
 type NewStep = Omit<DraftStep, 'id'> & { id?: string };
+/** The list of a step, where it is not called spans. */
+const LISTS: Record<string, string> = { 'spot-gain': 'spots' };
 type Asked = { data?: DraftView; error?: { error: string }; response: Response };
 
 export class Treating {
@@ -29,9 +32,19 @@ export class Treating {
     return (this.view?.steps ?? []) as ReadStep[];
   }
 
-  /** Take what the server told, unless something newer is asked for. */
-  told(view: DraftView | undefined): void {
-    if (view && !this.#busy) this.view = view;
+  /** How often the server answered a change: what was asked for before the last answer is older than that. */
+  answered = 0;
+
+  /** Ask for the draft as it is; with what had been answered by then. */
+  async read(): Promise<{ view: DraftView; after: number }> {
+    const after = this.answered;
+    const path = { recording_id: this.recordingId };
+    return { view: answer(await api.GET('/api/recordings/{recording_id}/draft', { params: { path } })), after };
+  }
+
+  /** Take what was read, unless something newer is known or asked for. */
+  told(found: { view: DraftView; after: number } | undefined): void {
+    if (found && !this.#busy && found.after === this.answered) this.view = found.view;
   }
 
   find(id: string | undefined): ReadStep | undefined {
@@ -47,6 +60,25 @@ export class Treating {
   add(offered: OfferedStep, at: number): Promise<void> {
     const step: NewStep = { kind: offered.kind, settings: offered.settings ?? {}, on: true, reason: '' };
     return this.#change((steps) => [...steps.slice(0, at), step, ...steps.slice(at)]);
+  }
+
+  /** Add an entry to the first step of its kind, or that step; where the step stands then. */
+  async spot(offer: SpotOffer): Promise<number> {
+    await this.#change((steps) => {
+      const there = steps.findIndex((step) => step.kind === offer.kind && step.on);
+      const list = LISTS[offer.kind] ?? 'spans';
+      if (there < 0) {
+        const at = steps.findLastIndex((step) => offer.behind.includes(step.kind)) + 1;
+        const step: NewStep = { kind: offer.kind, settings: { [list]: [offer.entry] }, on: true, reason: '' };
+        return [...steps.slice(0, at), step, ...steps.slice(at)];
+      }
+      return steps.map((step, index) =>
+        index === there
+          ? { ...step, settings: { ...step.settings, [list]: withEntry(step.settings ?? {}, list, offer.entry) } }
+          : step,
+      );
+    });
+    return this.steps.findIndex((step) => step.kind === offer.kind && step.on);
   }
 
   remove(id: string): Promise<void> {
@@ -130,6 +162,7 @@ export class Treating {
   async #send(send: (path: { recording_id: string }, follows: number) => Promise<Asked>): Promise<void> {
     try {
       this.view = answer(await send({ recording_id: this.recordingId }, this.view?.number ?? 0));
+      this.answered += 1;
       this.problem = '';
     } catch (error) {
       this.problem = (error as Error).message;

@@ -18,6 +18,7 @@
   import RoomTone from '../components/RoomTone.svelte';
   import SectionBar from '../components/SectionBar.svelte';
   import SpanReadings from '../components/SpanReadings.svelte';
+  import SpotWork from '../components/SpotWork.svelte';
   import StepDetail from '../components/StepDetail.svelte';
   import TreatmentPanel from '../components/TreatmentPanel.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
@@ -63,7 +64,8 @@
   const address = (to: { left?: string; right?: string }) =>
     `/recordings/${params.id}/${to.left ?? left}/${to.right ?? right}`;
   const step = $derived(/^step-\d+$/.test(left) ? Number(left.slice(5)) : undefined);
-  const treating = $derived(new Treating(params.id));
+  const id = $derived(params.id); // the same string while only the sections of the address change
+  const treating = $derived(new Treating(id));
   const opened = $derived(step === undefined ? undefined : treating.steps[step - 1]);
   const openStep = (place: number | undefined) =>
     void replace(address({ left: place === undefined ? (step === undefined ? left : 'limits') : `step-${place}` }));
@@ -71,8 +73,7 @@
   const drafted = createQuery(() => ({
     queryKey: ['draft', params.id],
     enabled: Boolean(recording.data?.inspection),
-    queryFn: async () =>
-      answer(await api.GET('/api/recordings/{recording_id}/draft', { params: { path: { recording_id: params.id } } })),
+    queryFn: () => treating.read(),
   }));
   $effect(() => {
     const found = drafted.data;
@@ -205,6 +206,12 @@
   function go(place: Place) {
     player.seek(Math.max(0, place.start_s - 0.5));
     view.reveal(place.start_s, place.end_s);
+  }
+  /** Go to a place and select it, so that something can be done to it. */
+  function pick(place: Place) {
+    go(place);
+    const short = Math.max(0, 0.01 - (place.end_s - place.start_s)) / 2;
+    view.select(Math.max(0, place.start_s - short), place.end_s + short);
   }
   function goTo(from: number, to: number) {
     player.seek(from);
@@ -339,6 +346,11 @@
         </ViewStrip>
       </div>
       {#if view.selection}
+        <SpotWork
+          recordingId={it.id}
+          selection={view.selection}
+          onspot={async (offer) => openStep((await treating.spot(offer)) + 1)}
+        />
         <SpanReadings
           recordingId={it.id}
           selection={view.selection}
@@ -348,6 +360,7 @@
       {/if}
       <div class="halves" style:--stays={`${stays}px`}>
         <div class="half">
+          <h2 class="visually-hidden">Inspect</h2>
           <SectionBar label="Inspect" sections={lefts} current={left} />
           {#if opened && step}
             <section aria-label={`Step ${step}, ${opened.reading.title}`}>
@@ -381,7 +394,7 @@
                   meanings={known.data}
                   {kind}
                   onkind={(to) => (kind = to)}
-                  ongo={go}
+                  ongo={pick}
                   onaccept={accept}
                   ontakeback={takeBack}
                 />
@@ -424,6 +437,7 @@
           {/if}
         </div>
         <div class="half">
+          <h2 class="visually-hidden">Treat</h2>
           <SectionBar label="Treat" sections={rights} current={right} />
           {#if right === 'result' && done}
             <section aria-label="Result"><Outcome {done} before={it.inspection} /></section>

@@ -9,9 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.offering import StepGroup
 from ispettore.core.plan.rehearsing import Foretold
+from ispettore.core.plan.spots import SpotOffer
 from ispettore.core.text import wrong_in
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
 from ispettore.core.treat.pictures import Picture
@@ -63,6 +65,11 @@ def plan_recording(recording_id: UUID) -> Made:
 @routes.get("/recordings/{recording_id}/steps", operation_id="offerSteps")
 def offer_steps(recording_id: UUID) -> list[StepGroup]:
     return drafts.offered(recording_id)
+
+
+@routes.get("/recordings/{recording_id}/spots", operation_id="offerForSpot")
+def offer_for_spot(recording_id: UUID, start_s: float, end_s: float) -> list[SpotOffer]:
+    return drafts.spots(recording_id, Span(start_s=start_s, end_s=end_s))
 
 
 @routes.get("/recordings/{recording_id}/draft", operation_id="getDraft")

@@ -7,9 +7,11 @@ from pydantic import ValidationError
 from sqlmodel import Session, col, delete
 
 from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan import offering
 from ispettore.core.plan.holding import PREFERENCES, Preference
 from ispettore.core.plan.offering import StepGroup
+from ispettore.core.plan.spots import SpotOffer, offers
 from ispettore.core.spec import kept
 from ispettore.core.treat import draft
 from ispettore.core.treat.draft import DraftStep
@@ -18,7 +20,7 @@ from ispettore.studio import events
 from ispettore.studio.catalogue import conformings, lookup, plannings
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import DraftChanged, DraftTooLong, NotFound, NothingToUndo, NotReady
+from ispettore.studio.errors import DraftChanged, DraftTooLong, NoSuchSpan, NotFound, NothingToUndo, NotReady
 from ispettore.studio.tables import DraftRecord, DraftState, Production, Recording
 
 MOST_STATES = 1_000
@@ -41,6 +43,18 @@ def offered(recording_id: UUID) -> list[StepGroup]:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         specification = session.get_one(Production, recording.production_id).specification
         return offering.steps(inspection, kept.specification(specification))
+
+
+def spots(recording_id: UUID, span: Span) -> list[SpotOffer]:
+    """What can be done to a span of a recording. Raises NotFound, NotReady and NoSuchSpan."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        inspection = _inspection(session, recording)
+        if inspection is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        if not 0 <= span.start_s < span.end_s <= inspection.facts.duration_s + 1:
+            raise NoSuchSpan(longest_min=inspection.facts.duration_s / 60)
+        return offers(inspection, span)
 
 
 def change(recording_id: UUID, steps: Sequence[DraftStep], *, follows: int) -> DraftView:
