@@ -152,6 +152,7 @@ def main() -> int:
     parser.add_argument("--treatment", action="store_true", help="only how fast steps are")
     parser.add_argument("--conform", action="store_true", help="only how long planning and conforming take")
     parser.add_argument("--interface", action="store_true", help="only how quick the interface is")
+    parser.add_argument("--hearing", action="store_true", help="only how soon a change of a draft is heard")
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
@@ -163,6 +164,10 @@ def main() -> int:
         from tests import bench_interface
 
         return 0 if bench_interface.main() else 1
+    if chosen.hearing:
+        from tests import bench_hearing
+
+        return 0 if bench_hearing.main() else 1
     if chosen.spans:
         spans()
         return 0
