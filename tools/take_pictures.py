@@ -4,12 +4,13 @@
 Needs pdftoppm (Debian's poppler-utils) for the printed certificate.
 """
 
+import re
 import subprocess
 import sys
 import tempfile
 from pathlib import Path
 
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 BROWSER = next(path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists())
@@ -31,6 +32,31 @@ def select(page: Page, first: float, last: float) -> None:
     page.mouse.down()
     page.mouse.move(box["x"] + last, box["y"] + 80, steps=4)
     page.mouse.up()
+
+
+def bench(page: Page, row: str) -> None:
+    """Open a recording's bench, and point at nothing."""
+    page.get_by_role("link", name=row).click()
+    page.get_by_role("heading", name=row).wait_for()
+    page.locator(".ribbon canvas[data-settled=true]").wait_for()
+    page.mouse.move(640, 20)
+    page.get_by_role("heading", name=row).click()
+
+
+def look_at(page: Page, section: str) -> Locator:
+    """Turn the left half to a section."""
+    page.get_by_role("navigation", name="Inspect").get_by_role("link", name=section).click()
+    return page.locator(".half").first
+
+
+def turn_to(page: Page, section: str) -> None:
+    """Turn the right half to a section."""
+    page.get_by_role("navigation", name="Treat").get_by_role("link", name=section).click()
+
+
+def add(page: Page, title: str) -> None:
+    page.get_by_role("button", name="Add step").click()
+    page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} ")).click()
 
 
 def conform(page: Page, row: str) -> None:
@@ -67,24 +93,14 @@ def main() -> None:
         picture(page, "specification")
         page.goto(address)
         page.get_by_role("link", name=ALMANAC).click()
-        for row, name in (("03 March.wav", "recording"), ("04 April.wav", "cleaning"), ("10 October.wav", "impossible")):
-            page.get_by_role("link", name=row).click()
-            page.get_by_role("heading", name=row).wait_for()
-            page.mouse.move(640, 20)
-            if name == "cleaning":
-                page.get_by_text("The steady noise of the room").scroll_into_view_if_needed()
-                page.mouse.wheel(0, 250)
-                page.wait_for_timeout(300)
-            if name == "recording":
-                page.get_by_role("heading", name=row).click()
-                page.keyboard.press("Space")
-                page.wait_for_timeout(3_000)
-                page.keyboard.press("x")
-                page.keyboard.press("Space")
-            picture(page, name)
-            page.go_back()
-        page.get_by_role("link", name="03 March.wav").click()
-        page.get_by_role("heading", name="03 March.wav").click()
+        bench(page, "03 March.wav")
+        page.keyboard.press("Space")
+        page.wait_for_timeout(3_000)
+        page.keyboard.press("x")
+        page.keyboard.press("Space")
+        turn_to(page, "Result")
+        picture(page, "recording")
+        page.keyboard.press("x")
         page.keyboard.press("s")
         select(page, 300, 460)
         page.get_by_role("img", name="Spectrogram from").wait_for()
@@ -92,12 +108,12 @@ def main() -> None:
         picture(page, "selection")
         page.keyboard.press("s")
         page.keyboard.press("u")
+        look_at(page, "Room tone")
         select(page, 1070, 1090)
-        page.get_by_role("button", name="Take the selection as room tone").scroll_into_view_if_needed()
+        page.get_by_role("button", name="Take the selection as room tone").wait_for()
         page.mouse.wheel(0, 600)
         picture(page, "room-tone")
         page.keyboard.press("Escape")
-        page.keyboard.press("x")
         page.mouse.wheel(0, -4_000)
         page.get_by_role("button", name="Compare blind").click()
         page.get_by_role("button", name="Begin").click()
@@ -105,11 +121,34 @@ def main() -> None:
         picture(page, "blind")
         page.get_by_role("button", name="Give up").click()
         page.go_back()
-        page.get_by_role("link", name="07 July.wav").click()
-        page.get_by_role("region", name="All readings").get_by_role("button", name="Signal to noise").hover()
-        page.mouse.wheel(0, 2_000)
-        page.wait_for_timeout(300)
-        page.get_by_role("region", name="All readings").get_by_role("button", name="Signal to noise").hover()
+        bench(page, "10 October.wav")
+        page.get_by_role("heading", name="No plan can close this").or_(page.get_by_text("Work out plans")).first.wait_for()
+        if page.get_by_role("button", name="Work out plans").count():
+            page.get_by_role("button", name="Work out plans").click()
+            page.get_by_role("heading", name="No plan can close this").wait_for()
+        picture(page, "impossible")
+        page.go_back()
+        bench(page, "07 July.wav")
+        page.get_by_role("button", name="Use the light plan").wait_for()
+        page.get_by_role("button", name="Light least processing").click()
+        picture(page, "plans")
+        page.get_by_role("button", name="Light least processing").click()
+        page.get_by_role("button", name="Use the light plan").click()
+        page.locator("li[data-step=gain]").wait_for()
+        add(page, "Compressor")
+        page.get_by_role("radio", name="Treated").click()
+        page.locator(".verdict", has_text="Expected").wait_for()
+        look_at(page, "Limits")
+        picture(page, "treatment")
+        page.locator("li[data-step=compressor] .handle").click()
+        page.locator("figure[data-form=curve]").wait_for()
+        page.mouse.wheel(0, 400)
+        turn_to(page, "Ledger")
+        picture(page, "step")
+        page.mouse.wheel(0, -4_000)
+        turn_to(page, "Treatment")
+        look_at(page, "Findings").locator("button.place").first.click()
+        page.get_by_role("group", name="Work on the selection").get_by_role("button").first.wait_for()
         picture(page, "findings")
         page.go_back()
         done = page.locator("tr[data-after='03 March.wav']")
@@ -120,7 +159,8 @@ def main() -> None:
                     done.get_by_role("link", name=link).click()
                 taken.append(Path(folder) / download.value.suggested_filename)
                 download.value.save_as(taken[-1])
-            page.get_by_role("link", name="03 March.wav").click()
+            bench(page, "03 March.wav")
+            turn_to(page, "Result")
             with page.expect_download() as download:
                 page.get_by_role("link", name="Certificate, printable").click()
             subprocess.run(

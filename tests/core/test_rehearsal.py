@@ -94,6 +94,22 @@ class Rehearsed(unittest.TestCase):
         plain = read_span(self.path, 0, RATE)
         self.assertEqual(float(np.abs(self.rehearse().sound(off, 0, RATE) - plain).max()), 0.0)
 
+    def test_a_step_that_cannot_be_started_lets_everything_through_and_says_why(self):
+        """Gated to dead silence: there is no room tone to fill it with."""
+        path = self.folder / "gated.wav"
+        wave = signals.voice_like(12, rate=RATE, rms_dbfs=-22, room_dbfs=-120)
+        wave[np.abs(wave) < 1e-4] = 0
+        soundfile.write(path, wave, RATE, subtype="PCM_24")
+        rehearsed = Rehearsal(path, inspect(path).inspection, name="gated.wav", folder=self.folder)
+        self.addCleanup(rehearsed.let_go)
+        steps = of("room-tone-fill", "gain", room_tone_fill={"spans": []})
+        heard = rehearsed.sound(steps, 4 * RATE, RATE)
+        plain = read_span(path, 4 * RATE, RATE) * np.float32(10 ** (4 / 20))
+        self.assertLess(float(np.abs(heard - plain).max()), 2e-6)
+        idle = rehearsed.chain(0, RATE).through(steps)[1]
+        self.assertIsInstance(idle, rehearsal.Idle)
+        self.assertIn("“gated.wav” has no room tone", idle.problem)
+
     def test_the_rate_that_comes_out_counts_the_frames(self):
         steps = of("sample-rate")
         whole = self.run_whole(steps)

@@ -124,8 +124,13 @@ export class Player {
     this.#from = this.position;
     try {
       this.#next = this.#from;
-      const first = await this.#pieces(this.#next, signal);
-      if (run !== this.#run) return;
+      let first: [Side, Piece | null][];
+      let revision: number;
+      do {
+        revision = this.#revision;
+        first = await this.#pieces(this.#next, signal);
+        if (run !== this.#run) return;
+      } while (revision !== this.#revision); // a change came in between: what was fetched is the old one
       this.#zero = context.currentTime + 0.05;
       this.#schedule(context, first, this.#next);
       this.#next += PIECE_S;

@@ -10,7 +10,6 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspection import Inspection
@@ -24,7 +23,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, judge, reading_for, role_of
 from ispettore.core.treat import pictures
 from ispettore.core.treat.pictures import Picture
-from ispettore.core.treat.rehearsal import Rehearsal, Sounding, Stage, as_of_whole
+from ispettore.core.treat.rehearsal import Idle, Rehearsal, Sounding, Stage, as_of_whole
 from ispettore.core.treat.treatment import Step
 
 LOUDEST_S = 20.0
@@ -70,8 +69,8 @@ class Foretold(BaseModel):
 def foretold(
     rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], specification: Specification, encoding: Learned | None = None
 ) -> Foretold:
-    """What the steps are expected to bring. `encoding` is what the encoder does to readings, where that is known. Raises what
-    starting a step raises."""
+    """What the steps are expected to bring; one that can't be started leaves everything as it is, and says why in its line.
+    `encoding` is what the encoder does to readings, where that is known."""
     on = [step for step in steps if step.on]
     typical = _typical(rehearsal, basis)
     heard = rehearsal.over(*typical)
@@ -87,7 +86,7 @@ def foretold(
             last = last if step.typed.at_ends else next(placed)
             every.append(last)
         inspections = [inspections[0], *every]
-    stages = iter(sound for sound in sounds[1:] if isinstance(sound, Stage))
+    stages = iter(sounds[1:])
     lines = [_line("", inspections[0], specification, None)]
     for step, inspection in zip(on, inspections[1:], strict=True):
         stage = None if step.typed.at_ends and not rehearsal.whole else next(stages)
@@ -120,8 +119,7 @@ def _encoded(inspection: Inspection, encoding: Learned) -> Inspection:
 
 
 def pictured(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> tuple[Picture, ...]:
-    """The pictures of the last of these steps; none of one that works where nothing is rehearsed. Raises what starting a step
-    raises."""
+    """The pictures of the last of these steps; none of one that works where nothing is rehearsed, or can't be started."""
     heard = rehearsal.over(*_typical(rehearsal, basis))
     here = rehearsal.steps(steps, heard)
     if not here or (len(here) < len([step for step in steps if step.on]) and steps[-1].typed.at_ends):
@@ -150,11 +148,10 @@ def _with_peaks(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], inspe
     size = round(LOUDEST_S * rehearsal.rate)
     start = min(max(0, round(cell * CELL_S * rehearsal.rate) - size // 2), max(0, rehearsal.frames - size))
     loudest = rehearsal.over(start, size)
-    try:
-        sounds = loudest.through(rehearsal.steps(steps, loudest))
-        measured = [sound.measured().inspection for sound in sounds]
-    except IspettoreError:
+    sounds = loudest.through(rehearsal.steps(steps, loudest))
+    if any(isinstance(sound, Idle) for sound in sounds):
         return list(inspections)
+    measured = [sound.measured().inspection for sound in sounds]
     return [_peaks(one, there) for one, there in zip(inspections, measured, strict=True)]
 
 
@@ -166,14 +163,15 @@ def _peaks(inspection: Inspection, loudest: Inspection) -> Inspection:
     return inspection.model_copy(update={"readings": readings})
 
 
-def _line(kind: str, inspection: Inspection, specification: Specification, stage: Stage | None) -> Line:
+def _line(kind: str, inspection: Inspection, specification: Specification, sound: Sounding | None) -> Line:
+    stage = sound if isinstance(sound, Stage) else None
     verdict = judge(inspection, specification, role=role_of(inspection))
     return Line(
         kind=kind,
         limits=verdict.limits,
         readings={name: inspection.value(name) for name in SHOWN},
         learned=stage.processor.learned() if stage is not None else {},
-        warnings=tuple(stage.processor.warnings()) if stage is not None else (),
+        warnings=tuple(stage.processor.warnings()) if stage is not None else (sound.problem,) if isinstance(sound, Idle) else (),
     )
 
 

@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from ispettore.core.audio.writing import open_spans, write_working
+from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
@@ -156,6 +157,21 @@ class Stage(Sounding):
         return self.processor.finish()
 
 
+class Idle(Sounding):
+    """A step that could not be started over what comes in, and why: everything passes as it is, so that the rest can be heard."""
+
+    def __init__(self, step: Step, before: Sounding, problem: str) -> None:
+        super().__init__(name=before.name, folder=before.folder, room_tone=before.room_tone)
+        self.step, self.before, self.problem = step, before, problem
+        self.sample_rate_hz, self.channels = before.sample_rate_hz, before.channels
+        self._at = 0
+
+    def _more(self) -> Block | None:
+        block = self.before.read(self._at, max(1, round(BLOCK_S * self.sample_rate_hz)))
+        self._at += len(block)
+        return block if len(block) else None
+
+
 def as_of_whole(whole: Inspection, before: Inspection, after: Inspection) -> Inspection:
     """An inspection of the whole, each reading of a level moved as it moved in a part of it."""
     moved = {}
@@ -173,7 +189,7 @@ class Chain:
 
     def __init__(self, window: Window, known: Inspection | None) -> None:
         self.window, self._known = window, known
-        self._stages: dict[str, Stage] = {}
+        self._stages: dict[str, Stage | Idle] = {}
 
     def through(self, steps: Sequence[Step]) -> list[Sounding]:
         """What comes in, and what comes out of each step."""
@@ -181,12 +197,18 @@ class Chain:
         key = ""
         for step in steps:
             key += Step(kind=step.kind, settings=step.settings).model_dump_json()
-            stage = self._stages.pop(key, None) or Stage(step, found[-1], self._known, self.window)
+            stage = self._stages.pop(key, None) or self._started(step, found[-1])
             self._stages[key] = stage  # the newest stand last
             found.append(stage)
         for old in list(self._stages)[: -max(KEPT, len(steps))]:
             self._stages.pop(old).let_go()
         return found
+
+    def _started(self, step: Step, before: Sounding) -> Stage | Idle:
+        try:
+            return Stage(step, before, self._known, self.window)
+        except IspettoreError as error:
+            return Idle(step, before, error.sentence)
 
     def let_go(self) -> None:
         for stage in self._stages.values():
