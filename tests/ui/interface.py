@@ -31,7 +31,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-PATIENCE_MS = 15_000
+PATIENCE_MS = 60_000
 DROP = """([target, files]) => {
   const carried = new DataTransfer();
   for (const [name, content] of files) {

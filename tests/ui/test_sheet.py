@@ -164,6 +164,7 @@ class Sheet(InterfaceCase):
         self.in_order(name, "2 loud.wav", "3 twin.wav")
         self.row(name).get_by_role("link", name=name).click()
         history = self.page.locator(".history")
+        self.turn_to("History")
         expect(history).to_contain_text("took the place of 1 quiet.wav")
         self.accessible()
         history.get_by_role("link", name="1 quiet.wav").click()

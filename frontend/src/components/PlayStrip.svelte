@@ -13,7 +13,13 @@
   });
 </script>
 
-<div class="strip" role="group" aria-label="Playing" data-heard-after={player.heardAfter?.toFixed(3)}>
+<div
+  class="strip"
+  role="group"
+  aria-label="Playing"
+  data-heard={player.heard}
+  data-heard-after={player.heardAfter?.toFixed(3)}
+>
   <Button onclick={() => player.toggle()}>{player.playing ? 'Stop' : 'Play'}</Button>
   <span class="time" aria-label="Position"
     >{clock(player.position)} <span class="soft">of {clock(player.duration)}</span></span

@@ -32,6 +32,8 @@ export class Player {
   loop = $state<{ from: number; to: number }>();
   /** How long the last change took to be heard, by the audio clock, in seconds. */
   heardAfter = $state<number>();
+  /** The name of the treated sound that took over last while we play. */
+  heard = $state<string>();
   #tracks = $state<Partial<Record<Side, Track>>>({});
   #context: AudioContext | undefined;
   #gains: Partial<Record<Side, GainNode>> = {};
@@ -175,6 +177,7 @@ export class Player {
         if (seconds === FIRST_S) {
           this.#silence('treated', heard);
           this.heardAfter = heard - asked;
+          this.heard = track.name;
           this.problem = '';
         }
         if (piece) this.#start(context, 'treated', piece, at, heard - this.#when(at));
