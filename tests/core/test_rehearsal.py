@@ -163,6 +163,20 @@ class OfALongRecording(unittest.TestCase):
                     self.assertEqual(len(heard), 2 * RATE)
                     self.assertGreater(self.near(heard, written[start : start + 2 * RATE]), least_db)
 
+    def test_the_last_steps_begin_where_somebody_listens(self):
+        rehearsed = self.rehearse()
+        steps = of("noise-reduction", "compressor", "gain", "true-peak-limiter")
+        rehearsed.sound(steps, 100 * RATE, RATE)
+        changed = of("noise-reduction", "compressor", "gain", "true-peak-limiter", compressor={"threshold_dbfs": -34})
+        late = rehearsed.sound(changed, 130 * RATE, RATE)
+        begins = [sound.first / RATE for sound in rehearsed.chain(130 * RATE, 131 * RATE).through(changed, 35 * RATE)]
+        self.assertEqual(begins[:2], [0, 0])
+        self.assertEqual(begins[2:], [30.0] * 3)
+        again = self.rehearse().sound(changed, 130 * RATE, RATE)
+        self.assertGreater(self.near(late, again), 40)
+        # What lies before that is there as well, once it is asked for.
+        self.assertEqual(len(rehearsed.sound(changed, 101 * RATE, RATE)), RATE)
+
     def test_a_window_is_kept_while_it_is_listened_to(self):
         rehearsed = self.rehearse()
         steps = of("gain")

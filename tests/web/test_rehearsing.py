@@ -114,7 +114,9 @@ class Rehearsing(unittest.TestCase):
         self.assertEqual(self.hear(number - 1, 2.0).status_code, 409)
         self.assertEqual(self.hear(number, 2.0, turn=self.turn(10)).status_code, 200)
         said = self.hear(number, 2.0, turn=self.newest - 1)
-        self.assertEqual((said.status_code, said.json()["error"]), (409, "A newer change of the treatment is being worked on."))
+        self.assertEqual(
+            (said.status_code, said.json()["error"]), (409, "A newer change of the treatment of “c.wav” is being worked on.")
+        )
 
     def test_a_hundred_changes_in_a_row_do_not_queue_up(self):
         number = self.draft(*STEPS)

@@ -26,6 +26,7 @@ class Compressor(Settings):
     """Reduce what stands above the threshold by the ratio. Channels are linked."""
 
     title: ClassVar[str] = "Compressor"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Lower what is loud, so that the words come closer together."
     sentence: ClassVar[str] = "Compress above {threshold_dbfs} at {ratio}"
     further: ClassVar[str] = (

@@ -26,6 +26,7 @@ class DeEsser(Settings):
     """Lower the band above a frequency while it exceeds a threshold. Channels are linked."""
 
     title: ClassVar[str] = "De-esser"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Soften sharp s sounds."
     sentence: ClassVar[str] = "Soften sibilance above {frequency_hz} by up to {range_db}"
     further: ClassVar[str] = "While the band is over {threshold_dbfs}"

@@ -35,6 +35,7 @@ class Expander(Settings):
     """Lower what is quieter than the threshold. Without a threshold it is proposed from the recording. Channels are linked."""
 
     title: ClassVar[str] = "Expander"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Lower the pauses part of the way."
     sentence: ClassVar[str] = "Lower pauses below {threshold_dbfs} by up to {range_db}"
     further: ClassVar[str] = (

@@ -31,6 +31,7 @@ class TruePeakLimiter(Settings):
     """Hold true peaks under a ceiling. Channels are linked."""
 
     title: ClassVar[str] = "True-peak limiter"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Hold the peaks."
     sentence: ClassVar[str] = "Hold true peaks under {ceiling_dbtp}"
     further: ClassVar[str] = "Look-ahead {look_ahead_ms}, release {release_ms}"

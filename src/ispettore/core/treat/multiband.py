@@ -36,6 +36,7 @@ class MultibandCompressor(Settings):
     """Compress bands by themselves: one more band than there are crossovers, from the lowest."""
 
     title: ClassVar[str] = "Multiband compressor"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Compress low, middle and high parts of the voice apart."
     sentence: ClassVar[str] = "Compress bands apart, crossing at {crossovers_hz}"
     further: ClassVar[str] = "Pauses {rests_in_pauses}"

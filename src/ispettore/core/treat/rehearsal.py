@@ -32,10 +32,11 @@ KEPT = 24
 
 
 class Sounding:
-    """Samples as they become known, (frames, channels), from the first on."""
+    """Samples as they become known, (frames, channels), from frame `first` on."""
 
     sample_rate_hz: int
     channels: int
+    first: int = 0
 
     def __init__(self, *, name: str, folder: Path, room_tone: Sequence[Span]) -> None:
         self.name, self.folder, self.room_tone = name, folder, room_tone
@@ -51,7 +52,7 @@ class Sounding:
 
     def until(self, frame: int) -> None:
         """Work as far as to this frame, or to the end."""
-        while not self._ended and self._count < frame:
+        while not self._ended and self.first + self._count < frame:
             block = self._more()
             if block is None:
                 self._ended = True
@@ -60,9 +61,9 @@ class Sounding:
                 self._count += len(block)
 
     def read(self, start: int, frames: int) -> Block:
-        """Up to so many frames from `start`: fewer at the end."""
+        """Up to so many frames from `start`, which is not before the first: fewer at the end."""
         self.until(start + frames)
-        found, at = [], 0
+        found, at = [], self.first
         for block in self._blocks:
             first, last = max(start - at, 0), min(start + frames - at, len(block))
             if first < last:
@@ -116,13 +117,14 @@ class Window(Sounding):
 
 
 class Stage(Sounding):
-    """One step at work on what comes out of another. Raises what starting the step raises."""
+    """One step at work on what comes out of another, from frame `skip` of it on. Raises what starting the step raises."""
 
-    def __init__(self, step: Step, before: Sounding, known: Inspection | None, first: Sounding) -> None:
+    def __init__(self, step: Step, before: Sounding, known: Inspection | None, source: Sounding, skip: int = 0) -> None:
         super().__init__(name=before.name, folder=before.folder, room_tone=before.room_tone)
         self.step, self.before = step, before
-        self._known, self._first = known, first
-        self._at, self._finished = 0, False
+        self._known, self._source = known, source
+        self.first = self._at = max(skip, before.first)
+        self._finished = False
         learns = step.typed.learns()
         context = Context(
             name=before.name,
@@ -140,7 +142,7 @@ class Stage(Sounding):
         if self._known is None:
             return measured
         return Measured(
-            inspection=as_of_whole(self._known, self._first.measured().inspection, measured.inspection),
+            inspection=as_of_whole(self._known, self._source.measured().inspection, measured.inspection),
             meters=measured.meters,
             passages=measured.passages,
         )
@@ -164,7 +166,7 @@ class Idle(Sounding):
         super().__init__(name=before.name, folder=before.folder, room_tone=before.room_tone)
         self.step, self.before, self.problem = step, before, problem
         self.sample_rate_hz, self.channels = before.sample_rate_hz, before.channels
-        self._at = 0
+        self.first = self._at = before.first
 
     def _more(self) -> Block | None:
         block = self.before.read(self._at, max(1, round(BLOCK_S * self.sample_rate_hz)))
@@ -191,22 +193,29 @@ class Chain:
         self.window, self._known = window, known
         self._stages: dict[str, Stage | Idle] = {}
 
-    def through(self, steps: Sequence[Step]) -> list[Sounding]:
-        """What comes in, and what comes out of each step."""
+    def through(self, steps: Sequence[Step], at: int = 0) -> list[Sounding]:
+        """What comes in, and what comes out of each step. Only what comes from frame `at` of the last on is asked for: of a part of
+        a recording, the last steps need not begin before they have settled for that."""
         found: list[Sounding] = [self.window]
         key = ""
-        for step in steps:
+        last = len(steps)
+        while self._known is not None and last and steps[last - 1].typed.anywhere and not steps[last - 1].typed.learns():
+            last -= 1
+        for number, step in enumerate(steps):
             key += Step(kind=step.kind, settings=step.settings).model_dump_json()
-            stage = self._stages.pop(key, None) or self._started(step, found[-1])
+            skip = max(0, at - round(BEFORE_S * found[-1].sample_rate_hz)) if number >= last else 0
+            stage = self._stages.pop(key, None)
+            if stage is None or stage.first > (at if number >= last else 0) or stage.before is not found[-1]:
+                stage = self._started(step, found[-1], skip)
             self._stages[key] = stage  # the newest stand last
             found.append(stage)
         for old in list(self._stages)[: -max(KEPT, len(steps))]:
             self._stages.pop(old).let_go()
         return found
 
-    def _started(self, step: Step, before: Sounding) -> Stage | Idle:
+    def _started(self, step: Step, before: Sounding, skip: int) -> Stage | Idle:
         try:
-            return Stage(step, before, self._known, self.window)
+            return Stage(step, before, self._known, self.window, skip)
         except IspettoreError as error:
             return Idle(step, before, error.sentence)
 
@@ -265,9 +274,8 @@ class Rehearsal:
     def sound(self, steps: Sequence[Step], start: int, frames: int) -> Block:
         """Up to so many frames of what the steps make of the recording, from `start`, both at the rate that comes out."""
         chain = self._around(steps, start, frames)
-        out = chain.through(self.steps(steps, chain))[-1]
-        begins = round(chain.window.start * out.sample_rate_hz / self.rate)
-        return out.read(start - begins, frames)
+        begins = round(chain.window.start * self.rate_of(steps) / self.rate)
+        return chain.through(self.steps(steps, chain), start - begins)[-1].read(start - begins, frames)
 
     def rate_of(self, steps: Sequence[Step]) -> int:
         """The sample rate that comes out, in Hz."""

@@ -20,6 +20,7 @@ class RumbleFilter(Settings):
     """Take away what lies below the voice."""
 
     title: ClassVar[str] = "Rumble filter"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Take away what lies below the voice: traffic, footsteps, handling."
     sentence: ClassVar[str] = "Filter rumble below {corner_hz}"
     further: ClassVar[str] = "Slope {slope_db_per_octave}, {phase} phase"

@@ -60,6 +60,9 @@ class Settings(BaseModel):
     each: ClassVar[tuple[str, str] | None] = None
     filled: ClassVar[str] = ""
     needs_whole: ClassVar[bool] = False
+    anywhere: ClassVar[bool] = False
+    """Whether it does the same wherever it begins, once it has settled: it counts no time, and keeps the sample rate."""
+
     at_ends: ClassVar[bool] = False
     """Whether it works at the ends of a recording, and nowhere else."""
 

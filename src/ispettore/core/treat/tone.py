@@ -59,6 +59,7 @@ class Tone(Settings):
     """Raise or lower parts of the spectrum."""
 
     title: ClassVar[str] = "Tone"
+    anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Raise or lower parts of the spectrum."
     sentence: ClassVar[str] = "Shape the tone"
     each: ClassVar[tuple[str, str]] = ("bands", "A {kind} at {frequency_hz} by {gain_db}, quality {q}")

@@ -138,7 +138,7 @@ def _steps(session: Session, recording: Recording, number: int, upto: str | None
     """The steps that are on and can run, up to one; where that one is `shown`, be it off."""
     state = drafts.state_of(session, recording)
     if state.number != number:
-        raise Overtaken
+        raise Overtaken(file=recording.name)
     found = []
     for step in draft.read(drafts.steps_of(state)):
         if (step.on or (shown and step.id == upto)) and step.reading.sound:

@@ -24,7 +24,9 @@ Answer = TypeVar("Answer")
 
 
 class Overtaken(IspettoreError):
-    """A newer change of the treatment is being worked on."""
+    """A newer change of the treatment of “{file}” is being worked on."""
+
+    file: str
 
 
 class RehearsalFailed(IspettoreError):
@@ -49,7 +51,7 @@ class Rehearser:
         self._newest[matter] = max(turn, self._newest.get(matter, 0))
         with self._busy:
             if turn < self._newest[matter]:
-                raise Overtaken
+                raise Overtaken(file=name)
             pipe = self._started()
             try:
                 pipe.send((compute, request))
