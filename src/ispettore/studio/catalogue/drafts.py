@@ -173,8 +173,7 @@ def _recording(session: Session, recording_id: UUID, *, locked: bool = False) ->
 
 
 def _inspection(session: Session, recording: Recording) -> Inspection | None:
-    record = lookup.whole(session, recording)
-    return lookup.inspection(record) if record else None
+    return lookup.held(session, recording)
 
 
 def state_of(session: Session, recording: Recording) -> DraftState:

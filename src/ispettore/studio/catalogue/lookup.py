@@ -23,6 +23,10 @@ HELD = 1_000
 Key = tuple[str, str, int]
 """Hash of the file, room tone chosen, version of the methods."""
 _ready: dict[Key, Inspection] = {}
+HELD_WHOLE = 4
+"""So many whole ones: those of three hours hold thousands of findings and pauses."""
+
+_whole: dict[Key, Inspection] = {}
 _readying = Lock()
 
 
@@ -96,6 +100,24 @@ def whole(session: Session, recording: Recording, *, light: bool = False) -> Ins
 def inspection(record: InspectionRecord) -> Inspection:
     """A whole inspection as it is kept, whatever version wrote it."""
     return kept.inspection(record.data)
+
+
+def held(session: Session, recording: Recording) -> Inspection | None:
+    """A recording's whole inspection, as `whole` finds it; those that were asked for last are held ready. None where there is
+    none."""
+    record = whole(session, recording, light=True)
+    if record is None:
+        return None
+    key = (record.sha256, record.room_tone, record.methods_version)
+    with _readying:
+        found = _whole.pop(key, None)
+    if found is None:
+        found = inspection(record)
+    with _readying:
+        _whole[key] = found  # the newest stand last
+        for oldest in list(_whole)[:-HELD_WHOLE]:
+            del _whole[oldest]
+    return found
 
 
 def exact(session: Session, recording: Recording) -> InspectionRecord | None:
