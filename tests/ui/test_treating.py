@@ -193,6 +193,7 @@ class Treating(InterfaceCase):
         until(lambda: self.steps()[0][1] == {"gain_db": 10.5}, what="the hand to set the gain")
         expect(self.page.get_by_role("group", name=re.compile("^Gain window"))).to_be_visible()
         self.accessible()
+        expect(self.page.locator("figcaption", has_text="The last gain is")).to_contain_text("(RMS level)")
         # The ribbon that is expected is dashed over the recording's own while the treated side is looked at.
         source = self.picture()
         self.page.get_by_role("radio", name="Treated").click()
@@ -315,6 +316,20 @@ class Treating(InterfaceCase):
         expect(detail.get_by_role("rowheader", name="comes out").first).to_be_visible()
         self.accessible()
         self.assertIn("/step-1/", self.page.url)
+        # A bell stands on the response and is moved in both directions, as one change.
+        self.add("Tone")
+        bell = self.page.get_by_role("region", name=re.compile("Tone$")).get_by_role("slider", name=re.compile("^bell"))
+        box = bell.locator("circle").bounding_box()
+        number = drafts.get(self.recording()).number
+        self.page.mouse.move(box["x"] + 5, box["y"] + 5)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] - 60, box["y"] - 20, steps=6)
+        self.page.mouse.up()
+        until(lambda: drafts.get(self.recording()).number == number + 1, what="the bell to be moved")
+        [band] = next(settings for kind, settings, _ in self.steps() if kind == "tone")["bands"]
+        self.assertLess(band["frequency_hz"], 2_900)
+        self.assertGreater(band["gain_db"], 3)
+        expect(bell).to_have_attribute("aria-valuenow", f"{band['frequency_hz']:g}")
         for title, form in (("Noise reduction", "spectrum"), ("True-peak limiter", "time"), ("Head and tail", "time")):
             self.add(title)
             expect(self.page.locator(f"figure[data-form={form}]").first).to_be_visible()

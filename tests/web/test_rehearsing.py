@@ -108,6 +108,8 @@ class Rehearsing(unittest.TestCase):
         self.assertAlmostEqual(bars["rms_dbfs"]["low_db"], 7 - 23 - measured.value("rms_dbfs"), delta=0.02)
         self.assertIsNone(bars["sample_peak_dbfs"]["high_db"])
         self.assertGreater(len(told["rms_dbfs"]), 100)
+        deepest = min(float(part.min()) for part in run.reductions.values())
+        self.assertLessEqual(min(told["moved_db"]), deepest + 0.01)
 
     def test_the_newest_change_wins(self):
         number = self.draft(STEPS[2])

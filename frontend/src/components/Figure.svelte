@@ -1,6 +1,7 @@
 <script lang="ts">
   // One setting of a step where it stands in the sentence: a word to choose, or a figure to type, to drag sideways or to nudge.
   import type { StepSetting } from '../lib/api';
+  import { exact } from '../lib/format';
   import { moved, read, shown } from '../lib/settings';
   interface Props {
     setting: StepSetting;
@@ -75,13 +76,20 @@
     event.stopPropagation();
   }
   const choices = $derived(setting.choices ?? []);
+  // What it does, and what it is where nobody chose it.
+  const usual = $derived(
+    typeof setting.usual === 'number'
+      ? ` Usually ${exact(Number(setting.usual.toFixed(3)))} ${setting.unit ?? ''}`
+      : '',
+  );
+  const why = $derived(`${setting.why}${usual ? `${usual.trimEnd()}.` : ''}`);
 </script>
 
 <span class="setting" class:wrong={setting.problem}>
   {#if setting.form === 'choice'}
     <select
       aria-label={label}
-      title={setting.why}
+      title={why}
       value={String(setting.value)}
       onchange={(event) => onset(choices[event.currentTarget.selectedIndex]?.value)}
     >
@@ -95,7 +103,7 @@
       aria-label={label}
       aria-invalid={Boolean(setting.problem)}
       aria-describedby={`${id}-why`}
-      title={setting.why}
+      title={why}
       inputmode={setting.form === 'number' ? 'decimal' : undefined}
       autocomplete="off"
       placeholder={absent}
@@ -108,7 +116,7 @@
       {onpointerup}
       {onkeydown}
     />
-    <span class="visually-hidden" id={`${id}-why`}>{setting.problem || setting.why}</span>
+    <span class="visually-hidden" id={`${id}-why`}>{setting.problem || why}</span>
   {/if}{#if setting.unit && now && setting.form !== 'choice'}<span class="unit">{setting.unit}</span>{/if}
 </span>
 

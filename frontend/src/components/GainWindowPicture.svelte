@@ -47,7 +47,7 @@
   const said = $derived(
     open
       ? low !== null && high !== null
-        ? `Every limit allows a gain from ${signed(low)} to ${signed(high)}.`
+        ? `Every limit allows a gain from ${signed(low)} (${titled(picture.raised_by)}) to ${signed(high)} (${titled(picture.held_by)}).`
         : 'Every limit allows some gain.'
       : `Gain alone can’t meet every limit: ${titled(picture.raised_by)} and ${titled(picture.held_by)} are ${number(Math.max(0.1, (low ?? 0) - (high ?? 0)), 1)} dB apart.`,
   );

@@ -176,6 +176,21 @@
       context.stroke();
     }
     context.setLineDash([]);
+    const moved = it.moved_db ?? [];
+    context.fillStyle = getComputedStyle(context.canvas).getPropertyValue('--act');
+    context.globalAlpha = 0.42;
+    moved.forEach((gain, index) => {
+      const from = ((index / moved.length) * length - it.leads_s - view.start) / view.span;
+      const wide = length / moved.length / view.span;
+      if (gain < -0.05)
+        context.fillRect(
+          from * plot * dense,
+          TOP * dense,
+          Math.max(wide * plot, 1) * dense,
+          Math.min(-gain * GAIN_PIXELS, 90) * dense,
+        );
+    });
+    context.globalAlpha = 1;
   }
 
   /** Each pause as a stroke at its own level; there are thousands in a long recording. */

@@ -18,6 +18,7 @@
     offered: OfferedStep | undefined;
     selection: Span | undefined;
     onset: (path: string, value: unknown) => void;
+    onsets: (values: Record<string, number>) => void;
     onmove: (to: number) => void;
     onturn: () => void;
     onduplicate: () => void;
@@ -33,6 +34,7 @@
     offered,
     selection,
     onset,
+    onsets,
     onmove,
     onturn,
     onduplicate,
@@ -86,7 +88,7 @@
   {#if pictures.isError && !drawn.length}<p class="soft" role="status">{pictures.error.message}</p>{/if}
   {#each drawn as picture, index (index)}<StepPicture
       {picture}
-      {onset}
+      onset={onsets}
       onadd={(entry) => onset(list, withEntry(settings, list, entry))}
     />{/each}
   {#if reading.further?.length}<p class="sentence further">

@@ -6,8 +6,8 @@
   import LinkButton from './LinkButton.svelte';
   interface Props {
     picture: StepPicture;
-    /** A mark that is a setting was dragged to a place on its axis. */
-    onset: (path: string, value: number) => void;
+    /** Marks that are settings were dragged to places on their axes: values by their paths. */
+    onset: (values: Record<string, number>) => void;
     /** A mark that is an offer was taken. */
     onadd: (entry: Record<string, unknown>) => void;
   }
@@ -83,7 +83,7 @@
         : number(value, Number.isInteger(value) ? 0 : 1);
 
   // Marks that are settings are dragged along their axis, or moved by keys.
-  let dragged = $state<{ path: string; at: number }>();
+  let dragged = $state<{ path: string; at: number; level: number | null }>();
   const markAt = (mark: PictureMark) => (dragged && mark.path === dragged.path ? dragged.at : mark.at);
   const rounded = (value: number, mark: PictureMark) =>
     mark.axis === 'x' && picture.form === 'spectrum'
@@ -91,7 +91,7 @@
       : Math.round(value * 10) / 10;
   function grab(event: PointerEvent & { currentTarget: Element }, mark: PictureMark): void {
     event.currentTarget.setPointerCapture(event.pointerId);
-    dragged = { path: mark.path ?? '', at: mark.at };
+    dragged = { path: mark.path ?? '', at: mark.at, level: mark.level_db ?? null };
   }
   function drag(event: PointerEvent & { currentTarget: Element }, mark: PictureMark): void {
     if (!dragged) return;
@@ -99,9 +99,14 @@
     if (!box) return;
     const value = mark.axis === 'y' ? y.invert(event.clientY - box.top) : x.invert(event.clientX - box.left);
     dragged.at = rounded(value, mark);
+    if (mark.level_path) dragged.level = Math.round(dB.invert(event.clientY - box.top) * 2) / 2;
   }
   function drop(mark: PictureMark): void {
-    if (dragged && dragged.at !== mark.at) onset(dragged.path, dragged.at);
+    const values: Record<string, number> = {};
+    if (dragged && dragged.at !== mark.at) values[dragged.path] = dragged.at;
+    if (dragged && mark.level_path && dragged.level !== null && dragged.level !== mark.level_db)
+      values[mark.level_path] = dragged.level;
+    if (Object.keys(values).length) onset(values);
     dragged = undefined;
   }
   function nudge(event: KeyboardEvent, mark: PictureMark): void {
@@ -110,9 +115,16 @@
     event.preventDefault();
     event.stopPropagation();
     const spectral = mark.axis === 'x' && picture.form === 'spectrum';
-    onset(mark.path, rounded(spectral ? mark.at * 1.03 ** by : mark.at + by * (event.shiftKey ? 0.1 : 0.5), mark));
+    if (mark.level_path && event.key.match(/Up|Down/)) onset({ [mark.level_path]: (mark.level_db ?? 0) + by * 0.5 });
+    else
+      onset({
+        [mark.path]: rounded(spectral ? mark.at * 1.03 ** by : mark.at + by * (event.shiftKey ? 0.1 : 0.5), mark),
+      });
   }
-  const said = (mark: PictureMark) => `${mark.title} ${number(markAt(mark), 1)}`;
+  const said = (mark: PictureMark) =>
+    picture.form === 'spectrum'
+      ? `${mark.title} at ${number(markAt(mark), 0)} Hz`
+      : `${mark.title} ${number(markAt(mark), 1)}`;
   const rows = $derived(picture.lines.flatMap((line) => sampled(line)));
   /** A dozen values of a line, as a table has room for. */
   function sampled(line: StepPicture['lines'][number]) {
@@ -195,6 +207,11 @@
         {:else}
           <line x1={x(at)} x2={x(at)} y1={TOP} y2={HEIGHT - BOTTOM} />
           <rect class="grip" x={x(at) - 7} width="14" y={TOP} height={HEIGHT - BOTTOM - TOP} />
+          {#if mark.level_db != null}<circle
+              cx={x(at)}
+              cy={dB(dragged && dragged.path === mark.path ? (dragged.level ?? 0) : mark.level_db)}
+              r="5"
+            />{/if}
           <text
             x={x(at) + (x(at) > width - 130 ? -5 : 5)}
             y={TOP + 11 + 13 * index}
@@ -317,6 +334,11 @@
     stroke: var(--soft);
     stroke-width: 1;
     stroke-dasharray: 2 2;
+  }
+  .mark circle {
+    fill: var(--sheet);
+    stroke: var(--act);
+    stroke-width: 2;
   }
   .mark text {
     font: 11.5px var(--words);

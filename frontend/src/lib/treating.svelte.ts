@@ -52,8 +52,15 @@ export class Treating {
   }
 
   set(id: string, path: string, value: unknown): Promise<void> {
+    return this.setAll(id, { [path]: value });
+  }
+
+  /** Several settings of a step in one change. */
+  setAll(id: string, values: Record<string, unknown>): Promise<void> {
+    const changed = (settings: Record<string, unknown>) =>
+      Object.entries(values).reduce((before, [path, value]) => withValue(before, path, value), settings);
     return this.#change((steps) =>
-      steps.map((step) => (step.id === id ? { ...step, settings: withValue(step.settings ?? {}, path, value) } : step)),
+      steps.map((step) => (step.id === id ? { ...step, settings: changed(step.settings ?? {}) } : step)),
     );
   }
 

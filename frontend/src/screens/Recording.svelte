@@ -110,7 +110,11 @@
   const expectedLimits = $derived(expected?.lines.at(-1)?.limits);
   /** The step after which the treated sound is heard; the last where none is named. */
   let heardUpto = $state<string>();
-  const expectedLoudness = $derived(expected?.loudness_lufs ?? null);
+  const expectedLoudness = $derived.by(() => {
+    const place = treating.steps.filter((one) => one.on).findIndex((one) => one.id === heardUpto);
+    const line = place < 0 ? undefined : expected?.lines[place + 1];
+    return (line ? line.readings.integrated_loudness_lufs : expected?.loudness_lufs) ?? null;
+  });
   const offeredStep = $derived(offered.data?.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
   // Plans are worked out as soon as a recording that needs them is looked at.
   const unplanned = $derived(
@@ -373,6 +377,7 @@
                 offered={offeredStep}
                 selection={view.selection}
                 onset={(path, value) => treating.set(opened.id, path, value)}
+                onsets={(values) => treating.setAll(opened.id, values)}
                 onmove={async (to) => {
                   await treating.move(opened.id, to);
                   openStep(to + 1);

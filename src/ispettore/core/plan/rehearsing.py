@@ -8,6 +8,7 @@ recording is loudest.
 from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.basis import Basis
@@ -64,6 +65,8 @@ class Foretold(BaseModel):
     rms_dbfs: tuple[float, ...] = ()
     peak_dbfs: tuple[float, ...] = ()
     """The ribbon that is expected; empty of a recording that is not rehearsed whole."""
+    moved_db: tuple[float, ...] = ()
+    """The gain that all steps together move, over the recording's time: the lowest of each column; empty where none is moved."""
 
 
 def foretold(
@@ -106,6 +109,7 @@ def foretold(
         leads_s=rehearsal.leads(steps),
         rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()) if ribbon else (),
         peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()) if ribbon else (),
+        moved_db=_moved(sounds) if rehearsal.whole else (),
     )
 
 
@@ -195,6 +199,14 @@ def _window(on: Sequence[Step], after: Inspection, specification: Specification)
 def _from(there: Bar, gain_db: float) -> Bar:
     low, high = (None if bound is None else bound + gain_db for bound in (there.low_db, there.high_db))
     return there.model_copy(update={"low_db": low, "high_db": high})
+
+
+def _moved(sounds: Sequence[Sounding]) -> tuple[float, ...]:
+    parts = [sound.processor.reduction_db() for sound in sounds if isinstance(sound, Stage)]
+    total = np.zeros(max((part.size for part in parts), default=0))
+    for part in parts:
+        total[: part.size] += part
+    return pictures.columns(total)
 
 
 def _ribbon(sound: Sounding) -> Ribbon:

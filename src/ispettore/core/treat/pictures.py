@@ -31,6 +31,7 @@ COLUMNS = 360
 FLOOR_DB = -96.0
 IMPULSE = 1 << 15
 AT_AN_END_S = 6.0
+GAINS = ("bell", "low-shelf", "high-shelf")
 SAME = 0.03
 """Frequencies nearer than by this share are one."""
 
@@ -59,6 +60,9 @@ class Mark(BaseModel):
     axis: Literal["x", "y"] = "x"
     path: str = ""
     entry: dict[str, Any] | None = None
+    level_db: float | None = None
+    level_path: str = ""
+    """Where it stands on the axis of the response, and the setting that this is."""
 
 
 class Picture(BaseModel):
@@ -155,7 +159,13 @@ def _spectrum(stage: Stage) -> tuple[Picture, ...]:
     marks = [Mark(title="hum", at=hz) for hz in before.hum_hz[:4]] if stage.step.kind == "hum-filter" else []
     if isinstance(settings, Tone):
         marks += [
-            Mark(title=f"{band.kind}, {with_unit(band.gain_db, 'dB')}", at=band.frequency_hz, path=f"bands.{place}.frequency_hz")
+            Mark(
+                title=f"{band.kind}, {with_unit(band.gain_db, 'dB')}",
+                at=band.frequency_hz,
+                path=f"bands.{place}.frequency_hz",
+                level_db=band.gain_db if band.kind in GAINS else None,
+                level_path=f"bands.{place}.gain_db" if band.kind in GAINS else "",
+            )
             for place, band in enumerate(settings.bands)
         ]
         there = [band.frequency_hz for band in settings.bands]
@@ -209,7 +219,7 @@ def _riding(stage: Stage) -> tuple[Picture, ...]:
     moved = stage.processor.reduction_db()
     most = f"up to {with_unit(float(moved.max(initial=0)), 'dB')} up and {with_unit(-float(moved.min(initial=0)), 'dB')} down"
     said = f"Passages differ by {with_unit(spread[0], 'LU')}, and by {with_unit(spread[1], 'LU')} after it; the gain moves {most}."
-    return (Picture(form="time", said=said, x_unit="s", y_unit="LUFS", lines=tuple(lines), moved_db=_columns(moved, np.min)),)
+    return (Picture(form="time", said=said, x_unit="s", y_unit="LUFS", lines=tuple(lines), moved_db=columns(moved)),)
 
 
 def _de_esser(stage: Stage) -> tuple[Picture, ...]:
@@ -223,7 +233,7 @@ def _de_esser(stage: Stage) -> tuple[Picture, ...]:
     )
     mark = Mark(title="threshold", at=settings.threshold_dbfs, axis="y", path="threshold_dbfs")
     line = _line(f"above {number(settings.frequency_hz, 0)} Hz", x, band, of="before")
-    return (Picture(form="time", said=said, x_unit="s", lines=(line,), marks=(mark,), moved_db=_columns(moved, np.min)),)
+    return (Picture(form="time", said=said, x_unit="s", lines=(line,), marks=(mark,), moved_db=columns(moved)),)
 
 
 def _band(sound: Sounding, from_hz: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -289,7 +299,7 @@ def _levels(stage: Stage) -> Picture:
     if moved.size and moved.min(initial=0) < MOVED_DB:
         first = int(np.argmin(moved))
         said += f"; it is lowered most, by {with_unit(-float(moved[first]), 'dB')}, at {clock(first * CELL_S)}"
-    return Picture(form="time", said=f"{said}.", x_unit="s", lines=tuple(lines), moved_db=_columns(moved, np.min))
+    return Picture(form="time", said=f"{said}.", x_unit="s", lines=tuple(lines), moved_db=columns(moved))
 
 
 def _by(fell_db: float) -> str:
@@ -338,11 +348,12 @@ def _deepest(stage: Stage) -> float:
     return float(_moved(stage).min(initial=0))
 
 
-def _columns(values: NDArray[np.floating], over: Callable[..., Any]) -> tuple[float, ...]:
-    if not values.size or not (np.abs(values) > -MOVED_DB).any():
+def columns(moved_db: NDArray[np.floating]) -> tuple[float, ...]:
+    """The lowest gain of each column; empty where nothing worth telling moved."""
+    if not moved_db.size or not (np.abs(moved_db) > -MOVED_DB).any():
         return ()
-    parts = np.array_split(values, min(COLUMNS, values.size))
-    return tuple(round(float(over(part)), 2) for part in parts)
+    parts = np.array_split(moved_db, min(COLUMNS, moved_db.size))
+    return tuple(round(float(part.min()), 2) for part in parts)
 
 
 def _line(
