@@ -240,6 +240,27 @@ class Treating(InterfaceCase):
         self.assertLess(self.unlike(heard, louder), 2e-4)
         self.assertNotEqual(self.page.get_by_label("Position").inner_text(), before)
 
+    def test_a_selection_goes_round_while_a_setting_is_turned(self):
+        self.open_recording("Looped", rms_dbfs=-29, room_dbfs=-72)
+        self.add("Gain")
+        self.select(4, 6)
+        self.page.get_by_label("Loop").check()
+        strip = self.page.get_by_role("group", name="Playing")
+        strip.get_by_role("radio", name="Treated").click()
+        self.page.get_by_role("heading", name="one.wav").click()
+        self.page.keyboard.press("Space")
+        for gain in ("2", "5"):
+            self.set("Gain: gain", gain)
+            until(lambda gain=gain: self.steps()[0][1] == {"gain_db": float(gain)}, what="the gain")
+            number = drafts.get(self.recording()).number
+            with self.page.expect_request(re.compile(rf"draft/sound\?number={number}&")) as asked:
+                pass
+            at = float(re.search(r"at_s=([\d.]+)", asked.value.url)[1])
+            self.assertTrue(3.9 <= at <= 6.1, at)
+            expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+            expect(strip.get_by_label("Position")).to_contain_text(re.compile("0:0[456] of"))
+        strip.get_by_role("button", name="Stop").click()
+
     def sound(self) -> np.ndarray:
         """What went to the loudspeakers so far."""
         return np.concatenate([np.array(block, dtype=np.float64) for _, block in self.page.evaluate("() => window.heard")])

@@ -4,8 +4,8 @@
   import { getContext, untrack } from 'svelte';
   import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
+  import BenchHead from '../components/BenchHead.svelte';
   import BenchKeys from '../components/BenchKeys.svelte';
-  import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import DraftLedger from '../components/DraftLedger.svelte';
   import FindingsList from '../components/FindingsList.svelte';
@@ -24,7 +24,6 @@
   import ViewStrip from '../components/ViewStrip.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type RecordingDetail } from '../lib/api';
-  import { clock, facts } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import type { Sound } from '../lib/levels';
   import { meanings } from '../lib/methods';
@@ -259,10 +258,17 @@
     { name: 'history', title: 'History', address: address({ right: 'history' }) },
   ]);
 
-  function verdictWord(within: unknown, passes: boolean | undefined): string {
-    const word = passes ? 'Inside' : 'Outside';
-    return within ? word.toLowerCase() : word;
-  }
+  /** What is looked at, and whether it passes. */
+  const lookedAt = $derived(
+    treatedShown && expectedLimits ? 'expected' : shownSide === 'treated' ? 'treated' : 'recording',
+  );
+  const passes = $derived(
+    lookedAt === 'expected'
+      ? expectedLimits?.every((limit) => limit.passes || limit.severity !== 'must')
+      : lookedAt === 'treated'
+        ? done?.after?.passes
+        : recording.data?.verdict?.passes,
+  );
 
   const useAgain = () =>
     acting.attempt(async () =>
@@ -279,51 +285,7 @@
     <p role="alert">{recording.error.message}</p>
   {:else if recording.data}
     {@const it = recording.data}
-    <div class="top">
-      <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
-      <h1>{it.name}</h1>
-      {#if it.facts}<p class="soft">
-          {facts(it.facts)}, {clock(it.facts.duration_s)}. Report as
-          <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
-          <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
-        </p>{/if}
-      {#if it.verdict}
-        {@const draft = treatedShown && expectedLimits ? expectedLimits : undefined}
-        {@const passes = draft
-          ? draft.every((limit) => limit.passes || limit.severity !== 'must')
-          : shownSide === 'treated'
-            ? done?.after?.passes
-            : it.verdict.passes}
-        <p class="verdict" class:outside={!passes}>
-          <BracketMark position={passes ? 'inside' : 'over'} size={18} silent />
-          {draft ? 'Expected: ' : shownSide === 'treated' ? 'Treated: ' : ''}{verdictWord(
-            draft || shownSide === 'treated',
-            passes,
-          )}
-          {it.specification.name}
-        </p>
-      {/if}
-    </div>
-    {#if it.stands}<p class="stands" aria-label="Where it stands">{it.stands}</p>{/if}
-    {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
-    {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
-      <p class="older">
-        {it.older_methods ? 'These readings were taken by older methods.' : ''}
-        {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
-          They are being measured again.
-        {:else}
-          {it.work?.state === 'failed' ? `Measuring again failed: ${it.work.error}` : ''}
-          {it.work?.state === 'cancelled' ? 'Measuring again was cancelled.' : ''}
-          <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
-        {/if}
-      </p>
-    {/if}
-    {#if it.replaced_by}
-      <p class="replaced">
-        <a href={`#/recordings/${it.replaced_by}`}>{it.replaced_by_name}</a> has taken its place.
-        <Button onclick={useAgain}>Use this one again</Button>
-      </p>
-    {/if}
+    <BenchHead recording={it} {acting} of={lookedAt} {passes} onuseagain={useAgain} />
     {#if it.ribbon && it.verdict && it.inspection}
       <div class="stay" bind:clientHeight={stays}>
         <LevelRibbon
@@ -332,7 +294,7 @@
           ribbon={it.ribbon}
           {sound}
           tracks={shownTracks}
-          reduction={done ? treated.data?.reduction : undefined}
+          reduction={done && !(treatedShown && drafting) ? treated.data?.reduction : undefined}
           limits={(treatedShown && expectedLimits) ||
             (shownSide === 'treated' && done?.after?.limits) ||
             it.verdict.limits}
@@ -498,43 +460,7 @@
   main {
     padding: 12px 24px 14px;
   }
-  .top {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 2px 14px;
-    align-items: baseline;
-  }
-  .back,
-  .soft {
-    font-size: 13.5px;
-  }
-  .soft {
-    color: var(--soft);
-  }
-  .stands {
-    font-size: 16.5px;
-    margin: 4px 0 10px;
-  }
-  .older {
-    color: var(--near);
-  }
-  .older,
-  .replaced {
-    display: flex;
-    gap: 10px;
-    align-items: center;
-    margin-bottom: 12px;
-  }
-  .verdict {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-    margin-left: auto;
-    font-weight: 600;
-    color: var(--inside);
-  }
-  .outside,
-  .verdict.outside {
+  .outside {
     color: var(--outside);
   }
   .stay {

@@ -1,0 +1,101 @@
+<script lang="ts">
+  // Which recording is on the bench, its verdict as it is looked at, where it stands and what to do next; and what is odd about it.
+  import type { Acting } from '../lib/acting.svelte';
+  import type { RecordingDetail } from '../lib/api';
+  import { clock, facts } from '../lib/format';
+  import BracketMark from './BracketMark.svelte';
+  import Button from './Button.svelte';
+  interface Props {
+    recording: RecordingDetail;
+    acting: Acting;
+    /** What the verdict is of: the recording, the file that was made, or what a draft is expected to make. */
+    of: 'recording' | 'treated' | 'expected';
+    passes: boolean | undefined;
+    onuseagain: () => void;
+  }
+  let { recording: it, acting, of, passes, onuseagain }: Props = $props();
+  const WORDS = { recording: '', treated: 'Treated: ', expected: 'Expected: ' };
+  const said = $derived.by(() => {
+    const word = passes ? 'Inside' : 'Outside';
+    return of === 'recording' ? word : `${WORDS[of]}${word.toLowerCase()}`;
+  });
+</script>
+
+<div class="top">
+  <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
+  <h1>{it.name}</h1>
+  {#if it.facts}<p class="soft">
+      {facts(it.facts)}, {clock(it.facts.duration_s)}. Report as
+      <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
+      <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
+    </p>{/if}
+  {#if it.verdict}
+    <p class="verdict" class:outside={!passes}>
+      <BracketMark position={passes ? 'inside' : 'over'} size={18} silent />
+      {said}
+      {it.specification.name}
+    </p>
+  {/if}
+</div>
+{#if it.stands}<p class="stands" aria-label="Where it stands">{it.stands}</p>{/if}
+{#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
+{#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
+  <p class="older">
+    {it.older_methods ? 'These readings were taken by older methods.' : ''}
+    {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
+      They are being measured again.
+    {:else}
+      {it.work?.state === 'failed' ? `Measuring again failed: ${it.work.error}` : ''}
+      {it.work?.state === 'cancelled' ? 'Measuring again was cancelled.' : ''}
+      <Button onclick={() => acting.measure(it.id)}>Measure again</Button>
+    {/if}
+  </p>
+{/if}
+{#if it.replaced_by}
+  <p class="replaced">
+    <a href={`#/recordings/${it.replaced_by}`}>{it.replaced_by_name}</a> has taken its place.
+    <Button onclick={onuseagain}>Use this one again</Button>
+  </p>
+{/if}
+
+<style>
+  .top {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 14px;
+    align-items: baseline;
+  }
+  .back,
+  .soft {
+    font-size: 13.5px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .stands {
+    font-size: 16.5px;
+    margin: 4px 0 10px;
+  }
+  .older {
+    color: var(--near);
+  }
+  .older,
+  .replaced {
+    display: flex;
+    gap: 10px;
+    align-items: center;
+    margin-bottom: 12px;
+  }
+  .verdict {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    margin-left: auto;
+    font-weight: 600;
+    color: var(--inside);
+  }
+  .outside,
+  .verdict.outside {
+    color: var(--outside);
+  }
+</style>
