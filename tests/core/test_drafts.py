@@ -109,7 +109,10 @@ class Drafts(unittest.TestCase):
         self.assertEqual(gain.problems, ())
         self.assertIn("no room tone to learn the noise from", noise.problems[0])
         self.assertIn("no room tone of 120 ms", ends.problems[0])
-        self.assertTrue(all(not one.problems for one in draft.read(steps, self.inspection)))
+        known = draft.read(steps, self.inspection)
+        self.assertTrue(all(not one.problems for one in known))
+        pauses = sum(span.length_s >= 0.06 for span in self.inspection.room_tone)
+        self.assertEqual(wording.text(known[1].reading), f"Lower steady noise by 8 dB, learned from {pauses} pauses")
 
     def test_the_order_speaks_beside_the_step_it_concerns(self):
         first, second, third = draft.read([step("compressor", on=False), step("gain", gain_db=1), step("noise-reduction")])

@@ -61,7 +61,7 @@ def read(steps: Steps, inspection: Inspection | None = None) -> list[ReadStep]:
     placed = {on[place]: said for place, said in objections.items()}
     found = []
     for number, step in enumerate(steps):
-        reading = wording.read(step.kind, step.settings)
+        reading = wording.read(step.kind, step.settings, inspection)
         lacking = STEPS[step.kind].model_validate(step.settings).lacks(inspection) if reading.sound and inspection else ""
         problems = (*reading.problems, *([lacking] if lacking else []))
         found.append(ReadStep(**step.model_dump(), reading=reading, problems=problems, order=placed.get(number, "")))

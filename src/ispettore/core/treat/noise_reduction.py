@@ -81,6 +81,10 @@ class NoiseReduction(Settings):
         json_schema_extra=about("How far the noise may come up with the words.", unit="dB"),
     )
 
+    def said(self, inspection: Inspection) -> str:
+        pauses = sum(span.length_s >= SHORTEST_S for span in inspection.room_tone)
+        return self.sentence.replace("room tone", f"{pauses} pause{'s' if pauses != 1 else ''}") if pauses else self.sentence
+
     def lacks(self, inspection: Inspection) -> str:
         if any(span.length_s >= SHORTEST_S for span in inspection.room_tone):
             return ""

@@ -74,6 +74,10 @@ class Settings(BaseModel):
         """What a recording does not have that the step needs, in a sentence; empty where it has all."""
         return ""
 
+    def said(self, inspection: Inspection) -> str:
+        """The sentence as it reads for one recording."""
+        return self.sentence
+
     def later(self, by_s: float) -> "Settings":
         """The same settings for a recording in which everything comes so many seconds later."""
         return self

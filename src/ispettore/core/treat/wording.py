@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from pydantic.fields import FieldInfo
 
 from ispettore.core.figures import exact
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.step import Settings
 from ispettore.core.treat.treatment import STEPS
 
@@ -94,8 +95,8 @@ class StepReading(BaseModel):
         return not self.problems and not any(setting.problem for setting in self.settings.values())
 
 
-def read(kind: str, settings: Mapping[str, Any]) -> StepReading:
-    """How a step of this kind reads, whatever its settings hold.
+def read(kind: str, settings: Mapping[str, Any], inspection: Inspection | None = None) -> StepReading:
+    """How a step of this kind reads, whatever its settings hold; for a recording that is known, with what it has of the step.
 
     >>> said = read("compressor", {"threshold_dbfs": -24})
     >>> text(said)
@@ -114,7 +115,10 @@ def read(kind: str, settings: Mapping[str, Any]) -> StepReading:
     field, sentence = made.each or ("", "")
     there = settings.get(field) if field else ()
     listed = there if isinstance(there, Sequence) and not isinstance(there, str) else ()
-    pieces = _pieces(made.filled if listed and made.filled else made.sentence, "", made, settings, wrong, found)
+    words = made.filled if listed and made.filled else made.sentence
+    if inspection is not None and not wrong and not problems and not listed:
+        words = made.model_validate(settings).said(inspection)
+    pieces = _pieces(words, "", made, settings, wrong, found)
     further = _pieces(made.further, "", made, settings, wrong, found)
     entries = []
     for number in range(len(listed)):

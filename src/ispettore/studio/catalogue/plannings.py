@@ -7,6 +7,7 @@ from pydantic import ValidationError
 from sqlmodel import Session, col, select
 
 from ispettore.core.measure import methods_history
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import foretold
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.holding import Preference
@@ -49,10 +50,12 @@ def ask(recording_id: UUID) -> UUID:
         return planning.id
 
 
-def of_recording(session: Session, recording: Recording, specification: Specification) -> PlanningView | None:
-    """The plans for a recording as it stands now; None where none were asked for."""
+def of_recording(
+    session: Session, recording: Recording, specification: Specification, inspection: Inspection | None
+) -> PlanningView | None:
+    """The plans for a recording as it stands and reads (`inspection`) now; None where none were asked for."""
     planning = _current(session, recording, specification)
-    if planning is None:
+    if planning is None or inspection is None:
         return None
     work = works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id)
     plans = _plans(planning)
@@ -62,7 +65,7 @@ def of_recording(session: Session, recording: Recording, specification: Specific
     obstacles: tuple[Obstacle, ...] = plans[0][1].obstacles if plans and not good else ()
     return PlanningView(
         work=works.view(work),
-        plans=[_view(preference, plan, specification) for preference, plan in good],
+        plans=[_view(preference, plan, specification, inspection) for preference, plan in good],
         obstacles=list(obstacles),
     )
 
@@ -109,12 +112,12 @@ def _made(outcome: dict[str, Any]) -> list[dict[str, Any]]:
     return list(outcome["plans"])
 
 
-def _view(preference: Preference, plan: Plan, specification: Specification) -> PlanView:
+def _view(preference: Preference, plan: Plan, specification: Specification, inspection: Inspection) -> PlanView:
     return PlanView(
         preference=preference,
         touch=plan.touch,
         steps=draft.read(draft.of(plan.treatment)),
-        limits=foretold.limits(plan, specification),
+        limits=foretold.limits(plan, specification, inspection),
         leaves=list(plan.leaves),
         window=plan.after_window,
         gain_db=plan.target_gain_db,

@@ -217,7 +217,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
         [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
         reasons = acceptances.reasons(session, recording.id)
-        planning = plannings.of_recording(session, recording, specification)
+        planning = plannings.of_recording(session, recording, specification, parsed)
         return RecordingDetail(
             stands=_stands(row, specification, planning),
             planning=planning,

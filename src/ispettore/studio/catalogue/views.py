@@ -179,8 +179,8 @@ class EarlierVersion(BaseModel):
 
 
 class PlanView(BaseModel):
-    """A plan beside others: what it does, in sentences with their reasons, what the file is expected to read against the limits
-    that it moves, and what it leaves of what was found. `window` is the gain window it leaves, `gain_db` where its gain stands in
+    """A plan beside others: what it does, in sentences with their reasons, what the file is expected to read against every
+    limit, and what it leaves of what was found. `window` is the gain window it leaves, `gain_db` where its gain stands in
     it."""
 
     preference: Preference
