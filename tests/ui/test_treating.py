@@ -293,6 +293,7 @@ class Treating(InterfaceCase):
         expect(self.page.get_by_label("Where it stands")).to_contain_text("is certified. Nothing is left to do.")
         [certified, refused] = recordings.detail(self.recording()).conformings
         self.assertTrue(certified.certified and certified.own and not refused.sha256)
+        expect(self.turn_to("History").get_by_role("listitem").first).to_contain_text("MP3, own treatment: certified")
         # What was made of the draft is now what is treated; another change makes it a draft again.
         expect(self.turn_to("Result")).to_contain_text("one.mp3")
         self.turn_to("Treatment")

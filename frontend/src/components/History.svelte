@@ -13,7 +13,7 @@
   {#each recording.conformings as attempt (attempt.id)}
     <li>
       <span class="figure">{at(attempt.created_at)}</span>
-      {attempt.container.toUpperCase()}, {attempt.preference}:
+      {attempt.container.toUpperCase()}, {attempt.own ? 'own treatment' : attempt.preference}:
       {#if attempt.sha256}
         <a href={`/api/conformings/${attempt.id}/file`} download
           >{attempt.certificate_for ? 'certified' : 'conformed'}</a
