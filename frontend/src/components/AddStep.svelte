@@ -1,30 +1,20 @@
 <script lang="ts">
   // Every step that can be added, in the order of work, each with one line of what it is for.
-  import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type OfferedStep } from '../lib/api';
+  import type { OfferedStep, StepGroup } from '../lib/api';
   import Button from './Button.svelte';
   interface Props {
-    recordingId: string;
+    groups: StepGroup[];
     onadd: (step: OfferedStep) => void;
   }
-  let { recordingId, onadd }: Props = $props();
+  let { groups, onadd }: Props = $props();
   let open = $state(false);
-  const offered = createQuery(() => ({
-    queryKey: ['steps', recordingId],
-    enabled: open,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: recordingId } } }),
-      ),
-  }));
 </script>
 
 <div class="add">
   <Button onclick={() => (open = !open)}>{open ? 'Close the list' : 'Add step'}</Button>
   {#if open}
     <div class="list" role="group" aria-label="Steps to add">
-      {#if offered.isError}<p role="alert">{offered.error.message}</p>{/if}
-      {#each offered.data ?? [] as group (group.title)}
+      {#each groups as group (group.title)}
         <h3>{group.title}</h3>
         <ul>
           {#each group.steps as step (step.kind)}

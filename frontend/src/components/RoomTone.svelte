@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, api, type Inspection } from '../lib/api';
   import { clock, distance, number } from '../lib/format';
+  import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
   import Button from './Button.svelte';
   import LinkButton from './LinkButton.svelte';
@@ -20,15 +21,10 @@
   const spans = $derived(inspection.room_tone);
   const total = $derived(spans.reduce((sum, span) => sum + span.end_s - span.start_s, 0));
   const exact = (seconds: number) => clock(seconds, 2);
-  let settled = $state<Span>();
-  $effect(() => {
-    const next = selection && { ...selection };
-    const timer = setTimeout(() => (settled = next), 150);
-    return () => clearTimeout(timer);
-  });
+  const resting = new Resting(() => selection, 150);
   const look = createQuery(() => ({
-    queryKey: ['room-tone', recordingId, byHand, settled?.from, settled?.to],
-    enabled: settled !== undefined,
+    queryKey: ['room-tone', recordingId, byHand, resting.span?.from, resting.span?.to],
+    enabled: resting.span !== undefined,
     staleTime: Infinity,
     retry: false,
     queryFn: async () =>
@@ -36,12 +32,12 @@
         await api.GET('/api/recordings/{recording_id}/room-tone', {
           params: {
             path: { recording_id: recordingId },
-            query: { start_s: settled?.from ?? 0, end_s: settled?.to ?? 0 },
+            query: resting.query,
           },
         }),
       ),
   }));
-  const seen = $derived(settled && look.data ? look.data : undefined);
+  const seen = $derived(resting.span && look.data ? look.data : undefined);
   const spoken = $derived(
     seen !== undefined &&
       inspection.speech.some((span) => span.start_s < seen.span.end_s && span.end_s > seen.span.start_s),
@@ -68,7 +64,7 @@
   {:else}
     <p>No room tone was found. Select some on the ribbon to choose it.</p>
   {/if}
-  {#if settled}
+  {#if resting.span}
     <div class="look" role="group" aria-label="The selection as room tone">
       {#if look.isError}
         <p>{look.error.message}</p>

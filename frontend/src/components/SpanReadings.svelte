@@ -5,6 +5,7 @@
   import { number } from '../lib/format';
   import { takenHere, type Meanings } from '../lib/methods';
   import type { Inspection } from '../lib/api';
+  import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
   import Explained from './Explained.svelte';
   interface Props {
@@ -14,16 +15,10 @@
     meanings?: Meanings;
   }
   let { recordingId, selection, facts, meanings }: Props = $props();
-  // Asked for once the hand rests, not at every step of a drag.
-  let settled = $state<Span>();
-  $effect(() => {
-    const { from, to } = selection;
-    const timer = setTimeout(() => (settled = { from, to }), 90);
-    return () => clearTimeout(timer);
-  });
+  const resting = new Resting(() => selection, 90);
   const found = createQuery(() => ({
-    queryKey: ['span', recordingId, settled?.from, settled?.to],
-    enabled: settled !== undefined && settled.to > settled.from,
+    queryKey: ['span', recordingId, resting.span?.from, resting.span?.to],
+    enabled: resting.some,
     staleTime: Infinity,
     retry: false,
     placeholderData: (before: unknown) => before as never,
@@ -32,7 +27,7 @@
         await api.GET('/api/recordings/{recording_id}/span', {
           params: {
             path: { recording_id: recordingId },
-            query: { start_s: settled?.from ?? 0, end_s: settled?.to ?? 0 },
+            query: resting.query,
           },
         }),
       ),

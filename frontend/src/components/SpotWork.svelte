@@ -2,6 +2,7 @@
   // What can be done to the selection alone: each becomes an entry of a step, to be heard, changed or removed there.
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, api, type SpotOffer } from '../lib/api';
+  import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
@@ -10,15 +11,10 @@
     onspot: (offer: SpotOffer) => void;
   }
   let { recordingId, selection, onspot }: Props = $props();
-  let settled = $state<Span>();
-  $effect(() => {
-    const { from, to } = selection;
-    const timer = setTimeout(() => (settled = { from, to }), 90);
-    return () => clearTimeout(timer);
-  });
+  const resting = new Resting(() => selection, 90);
   const found = createQuery(() => ({
-    queryKey: ['spots', recordingId, settled?.from, settled?.to],
-    enabled: settled !== undefined && settled.to > settled.from,
+    queryKey: ['spots', recordingId, resting.span?.from, resting.span?.to],
+    enabled: resting.some,
     staleTime: Infinity,
     retry: false,
     queryFn: async () =>
@@ -26,13 +22,13 @@
         await api.GET('/api/recordings/{recording_id}/spots', {
           params: {
             path: { recording_id: recordingId },
-            query: { start_s: settled?.from ?? 0, end_s: settled?.to ?? 0 },
+            query: resting.query,
           },
         }),
       ),
   }));
   // What is offered belongs to the selection as it is now, or is not offered.
-  const current = $derived(settled?.from === selection.from && settled.to === selection.to);
+  const current = $derived(resting.span?.from === selection.from && resting.span.to === selection.to);
 </script>
 
 <div role="group" aria-label="Work on the selection">

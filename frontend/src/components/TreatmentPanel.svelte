@@ -2,7 +2,7 @@
   // The treatment: plans to begin with, its steps as sentences, running it, and what was missing when it ran.
   import { getContext, tick } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { Foretold, Format, OfferedStep, RecordingDetail } from '../lib/api';
+  import type { Foretold, Format, OfferedStep, RecordingDetail, StepGroup } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
   import type { Treating } from '../lib/treating.svelte';
   import AddStep from './AddStep.svelte';
@@ -17,6 +17,8 @@
     recording: RecordingDetail;
     acting: Acting;
     treating: Treating;
+    /** The steps that can be added. */
+    groups: StepGroup[];
     /** What the draft is expected to bring, once that is worked out. */
     expected: Foretold | undefined;
     /** The step whose picture is shown, by its place from 1. */
@@ -24,7 +26,7 @@
     onopen: (place: number | undefined) => void;
     onplan: () => void;
   }
-  let { recording, acting, treating, expected, open, onopen, onplan }: Props = $props();
+  let { recording, acting, treating, groups, expected, open, onopen, onplan }: Props = $props();
   const live = getContext<Live>('live');
 
   const view = $derived(treating.view);
@@ -59,25 +61,13 @@
   const gainDb = $derived((gain?.settings?.gain_db as number | undefined) ?? (expected ? 0 : undefined));
   const gainWindow = $derived(expected?.window ?? recording.window);
   /** The hand on the gain window's axis: the last gain, or a new one where it belongs. */
-  function setGain(to: number) {
-    if (gain) void treating.set(gain.id, 'gain_db', to);
-    else void treating.add(GAIN(to), steps.findLastIndex((step) => GAIN(to).behind?.includes(step.kind)) + 1);
+  function setGain(gain_db: number) {
+    const offered = groups.flatMap((group) => group.steps).find((step) => step.kind === 'gain');
+    if (gain) void treating.set(gain.id, 'gain_db', gain_db);
+    else if (offered) void treating.add({ ...offered, settings: { gain_db } });
   }
-  const GAIN = (gain_db: number): OfferedStep => ({
-    kind: 'gain',
-    title: 'Gain',
-    purpose: '',
-    settings: { gain_db },
-    entry: null,
-    behind: steps.map((step) => step.kind).filter((kind) => kind !== 'true-peak-limiter' && kind !== 'head-and-tail'),
-  });
 
-  /** Where it belongs: behind the last step that it may follow. */
-  async function add(offered: OfferedStep) {
-    const at = steps.findLastIndex((step) => offered.behind?.includes(step.kind)) + 1;
-    await treating.add(offered, at);
-    onopen(at + 1);
-  }
+  const add = async (offered: OfferedStep) => onopen((await treating.add(offered)) + 1);
 
   // Steps are dragged by their numbers; the pointer's place among the others tells where one lands.
   let list: HTMLOListElement | undefined = $state();
@@ -196,7 +186,7 @@
   {:else}
     <p class="pad soft">No steps yet. Use a plan, or add a step; Conform alone plans by itself.</p>
   {/if}
-  <div class="pad"><AddStep recordingId={recording.id} onadd={add} /></div>
+  <div class="pad"><AddStep {groups} onadd={add} /></div>
 </section>
 
 <section class="run pad" aria-label="Run">

@@ -7,6 +7,7 @@ type Side = 'source' | 'treated';
 const PIECE_S = 1;
 const AHEAD_S = 2.5;
 const FADE_S = 0.006;
+const LOOK_MS = 60;
 /** How far ahead of the moment a new sound is asked for, so that it can be scheduled in time, in seconds. */
 const SOON_S = 0.06;
 /** The first piece of a new sound is short: it comes sooner. */
@@ -139,6 +140,11 @@ export class Player {
       this.#follow(context, run);
       while (run === this.#run && this.#next < this.duration) {
         const wait = this.#next - AHEAD_S - this.#at(context.currentTime);
+        // What lies behind the end of a loop is not heard, unless the loop is given up meanwhile.
+        if (this.loop && this.#next >= this.loop.to) {
+          await new Promise((resolve) => setTimeout(resolve, LOOK_MS));
+          continue;
+        }
         if (wait > 0) {
           await new Promise((resolve) => setTimeout(resolve, wait * 1000));
           continue;

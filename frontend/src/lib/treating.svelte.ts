@@ -14,8 +14,6 @@ import { withEntry, withValue } from './settings';
 
 /** A step before it has a name of its own: the server gives it one. */
 type NewStep = Omit<DraftStep, 'id'> & { id?: string };
-/** The list of a step, where it is not called spans. */
-const LISTS: Record<string, string> = { 'spot-gain': 'spots' };
 type Asked = { data?: DraftView; error?: { error: string }; response: Response };
 
 export class Treating {
@@ -64,28 +62,23 @@ export class Treating {
     );
   }
 
-  add(offered: OfferedStep, at: number): Promise<void> {
-    const step: NewStep = { kind: offered.kind, settings: offered.settings ?? {}, on: true, reason: '' };
-    return this.#change((steps) => [...steps.slice(0, at), step, ...steps.slice(at)]);
+  /** Add a step where it belongs, behind the last that it may follow; where it stands then. */
+  async add({ kind, settings, behind }: Pick<OfferedStep, 'kind' | 'settings' | 'behind'>): Promise<number> {
+    let at = 0;
+    await this.#change((steps) => {
+      at = steps.findLastIndex((step) => behind?.includes(step.kind)) + 1;
+      return [...steps.slice(0, at), { kind, settings: settings ?? {}, on: true, reason: '' }, ...steps.slice(at)];
+    });
+    return at;
   }
 
-  /** Add an entry to the first step of its kind, or that step; where the step stands then. */
-  async spot(offer: SpotOffer): Promise<number> {
-    await this.#change((steps) => {
-      const there = steps.findIndex((step) => step.kind === offer.kind && step.on);
-      const list = LISTS[offer.kind] ?? 'spans';
-      if (there < 0) {
-        const at = steps.findLastIndex((step) => offer.behind.includes(step.kind)) + 1;
-        const step: NewStep = { kind: offer.kind, settings: { [list]: [offer.entry] }, on: true, reason: '' };
-        return [...steps.slice(0, at), step, ...steps.slice(at)];
-      }
-      return steps.map((step, index) =>
-        index === there
-          ? { ...step, settings: { ...step.settings, [list]: withEntry(step.settings ?? {}, list, offer.entry) } }
-          : step,
-      );
-    });
-    return this.steps.findIndex((step) => step.kind === offer.kind && step.on);
+  /** Add an entry to the first step of its kind, or that step with it; where the step stands then. */
+  async spot({ kind, list, entry, behind }: SpotOffer): Promise<number> {
+    const there = this.steps.findIndex((step) => step.kind === kind && step.on);
+    const step = this.steps[there];
+    if (!step) return this.add({ kind, settings: { [list]: [entry] }, behind });
+    await this.set(step.id, list, withEntry(step.settings ?? {}, list, entry));
+    return there;
   }
 
   remove(id: string): Promise<void> {

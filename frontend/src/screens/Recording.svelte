@@ -80,7 +80,7 @@
   });
   const offered = createQuery(() => ({
     queryKey: ['steps', params.id],
-    enabled: step !== undefined && Boolean(recording.data?.inspection),
+    enabled: Boolean(recording.data?.inspection),
     queryFn: async () =>
       answer(await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: params.id } } })),
   }));
@@ -429,6 +429,7 @@
                 recording={it}
                 {acting}
                 {treating}
+                groups={offered.data ?? []}
                 {expected}
                 open={step}
                 onopen={openStep}

@@ -117,6 +117,7 @@ def build() -> FastAPI:
         await run_in_threadpool(app.state.store.sweep)
         await run_in_threadpool(incoming.sweep, app.state.store)
         await run_in_threadpool(catch_up)
+        rehearsals.rehearsers()  # made before two requests could each make their own
         async with live.listening():
             yield
         rehearsals.rehearsers().close()

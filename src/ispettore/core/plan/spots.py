@@ -20,12 +20,13 @@ CUT_OFF = frozenset({"clipping", "clipping-suspected"})
 
 
 class SpotOffer(BaseModel):
-    """One thing to do: `title` says it, `kind` is the step, `entry` what is added to its list, `behind` the steps it may follow."""
+    """One thing to do, by its `title`: an `entry` for the `list` of a step of this `kind`, and the steps it may follow."""
 
     model_config = ConfigDict(frozen=True)
 
     title: str
     kind: str
+    list: str
     entry: dict[str, Any]
     behind: tuple[str, ...]
 
@@ -71,4 +72,6 @@ def _fade(span: Span) -> float:
 def _offer(title: str, kind: str, span: Span, **more: Any) -> SpotOffer:
     entry = {"start_s": round(span.start_s, 4), "end_s": round(span.end_s, 4), **more}
     behind = tuple(other for other in STEPS if place_for(kind, [other]) == 1)
-    return SpotOffer(title=title, kind=kind, entry=entry, behind=behind)
+    made = STEPS[kind].each
+    assert made is not None
+    return SpotOffer(title=title, kind=kind, list=made[0], entry=entry, behind=behind)

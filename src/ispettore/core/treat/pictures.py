@@ -39,6 +39,10 @@ MOVED_DB = -0.1
 """Gain that moved by less is not worth telling."""
 
 
+Of = Literal["before", "after", "step"]
+SIDES: tuple[Of, Of] = ("before", "after")
+
+
 class Line(BaseModel):
     """One run of values over the picture's axis `x`; one of `before` or `after` the step, or neither."""
 
@@ -47,7 +51,7 @@ class Line(BaseModel):
     title: str
     x: tuple[float, ...]
     y: tuple[float | None, ...]
-    of: Literal["before", "after", "step"] = "step"
+    of: Of = "step"
 
 
 class Mark(BaseModel):
@@ -209,7 +213,7 @@ def _response(stage: Stage) -> Line | None:
 def _riding(stage: Stage) -> tuple[Picture, ...]:
     lines = []
     spread = []
-    for which, measured in (("before", stage.before.measured()), ("after", stage.measured())):
+    for which, measured in zip(SIDES, (stage.before.measured(), stage.measured()), strict=True):
         power = windows(measured.k_power, cells=600, step=20)
         level = -0.691 + 10 * np.log10(np.maximum(power, 1e-10))
         x = (np.arange(level.size) * 20 + 600) * CELL_S
@@ -269,7 +273,7 @@ def _ends(stage: Stage) -> tuple[Picture, ...]:
     found = []
     for name, title, path in (("head_s", "first", "head_s"), ("tail_s", "last", "tail_s")):
         lines = []
-        for which, sound in (("before", stage.before), ("after", stage)):
+        for which, sound in zip(SIDES, (stage.before, stage), strict=True):
             rate, frames = sound.sample_rate_hz, sound.frames
             count = min(frames, round(AT_AN_END_S * rate))
             samples = np.abs(sound.read(0 if title == "first" else frames - count, count)).max(axis=1)
@@ -288,7 +292,7 @@ def _ends(stage: Stage) -> tuple[Picture, ...]:
 def _levels(stage: Stage) -> Picture:
     """The level before and after, over time, and the gain that moved."""
     lines, rms = [], []
-    for which, sound in (("before", stage.before), ("after", stage)):
+    for which, sound in zip(SIDES, (stage.before, stage), strict=True):
         samples = np.abs(sound.read(0, sound.frames)).max(axis=1, initial=0)
         x, level = _over_time(samples, sound.sample_rate_hz)
         lines.append(_line("peak", x, level, of=which))
@@ -356,11 +360,8 @@ def columns(moved_db: NDArray[np.floating]) -> tuple[float, ...]:
     return tuple(round(float(part.min()), 2) for part in parts)
 
 
-def _line(
-    title: str, x: NDArray[np.floating], y: NDArray[np.floating], *, of: Literal["before", "after", "step"] | str = "step"
-) -> Line:
-    which: Literal["before", "after", "step"] = "before" if of == "before" else "after" if of == "after" else "step"
-    return Line(title=title, x=tuple(np.round(x, 3).tolist()), y=tuple(np.round(y, 2).tolist()), of=which)
+def _line(title: str, x: NDArray[np.floating], y: NDArray[np.floating], *, of: Of = "step") -> Line:
+    return Line(title=title, x=tuple(np.round(x, 3).tolist()), y=tuple(np.round(y, 2).tolist()), of=of)
 
 
 _MADE: dict[str, Callable[[Stage], tuple[Picture, ...]]] = {

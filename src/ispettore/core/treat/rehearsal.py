@@ -189,8 +189,8 @@ def as_of_whole(whole: Inspection, before: Inspection, after: Inspection) -> Ins
 class Chain:
     """Steps in order over one window. The same steps at the beginning of another treatment are not done again."""
 
-    def __init__(self, window: Window, known: Inspection | None) -> None:
-        self.window, self._known = window, known
+    def __init__(self, window: Window, frames: int, known: Inspection | None) -> None:
+        self.window, self.frames, self._known = window, frames, known
         self._stages: dict[str, Stage | Idle] = {}
 
     def through(self, steps: Sequence[Step], at: int = 0) -> list[Sounding]:
@@ -239,14 +239,15 @@ class Rehearsal:
         """The steps over a window that holds these frames of the recording."""
         for chain in self._chains:
             window = chain.window
-            if window.start <= first and (last <= window.start + self._size() or self.whole):
+            if window.start <= first and last <= window.start + chain.frames:
                 return chain
         start = 0 if self.whole else max(0, first - round(BEFORE_S * self.rate))
         return self._new(start, self.frames if self.whole else self._size())
 
     def over(self, start: int, frames: int) -> Chain:
         """The steps over just this window."""
-        return next((chain for chain in self._chains if chain.window.start == start), None) or self._new(start, frames)
+        same = (chain for chain in self._chains if (chain.window.start, chain.frames) == (start, frames))
+        return next(same, None) or self._new(start, frames)
 
     def _size(self) -> int:
         return round(WINDOW_S * self.rate)
@@ -255,7 +256,7 @@ class Rehearsal:
         tone = [Span(start_s=span.start_s - start / self.rate, end_s=span.end_s - start / self.rate) for span in self.room_tone]
         inside = [span for span in tone if span.start_s >= 0 and span.end_s <= frames / self.rate]
         window = Window(self.path, start, frames, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
-        chain = Chain(window, None if self.whole else self.known)
+        chain = Chain(window, frames, None if self.whole else self.known)
         self._chains.insert(0, chain)
         for old in self._chains[3:]:
             old.let_go()
