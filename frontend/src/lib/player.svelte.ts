@@ -16,6 +16,8 @@ const FIRST_S = 0.5;
 interface Playing {
   node: AudioBufferSourceNode;
   side: Side;
+  /** How many changes the treated sound has had. */
+  revision: number;
   /** When it ends, on the audio clock. */
   ends: number;
 }
@@ -136,6 +138,7 @@ export class Player {
       } while (revision !== this.#revision); // a change came in between: what was fetched is the old one
       this.#zero = context.currentTime + 0.05;
       this.#schedule(context, first, this.#next);
+      this.heard = this.#tracks.treated?.name;
       this.#next += PIECE_S;
       this.#follow(context, run);
       while (run === this.#run && this.#next < this.duration) {
@@ -172,32 +175,48 @@ export class Player {
     const run = this.#run;
     const { signal } = this.#abort;
     const asked = context.currentTime;
+    // What follows what is scheduled now comes as the new sound anyway.
+    const end = Math.min(this.#next, this.duration);
     const now = () => run === this.#run && revision === this.#revision;
+    const taken = (heard: number) => {
+      this.heardAfter = heard - asked;
+      this.heard = track.name;
+      this.problem = '';
+    };
     try {
-      let at = this.#at(context.currentTime) + SOON_S;
-      for (let seconds = FIRST_S; at < Math.min(this.#next, this.duration); seconds = PIECE_S) {
-        const until = Math.min(at + seconds, Math.max(this.#next, at + FIRST_S));
+      let at = this.#at(asked) + SOON_S;
+      let first = true;
+      while (at < end) {
+        const until = Math.min(at + (first ? FIRST_S : PIECE_S), end);
+        const sent = context.currentTime;
         const piece = await track.piece(at, until - at, signal);
         if (!now()) return;
-        const heard = Math.max(this.#when(at), context.currentTime + 0.01);
-        if (seconds === FIRST_S) {
-          this.#silence('treated', heard);
-          this.heardAfter = heard - asked;
-          this.heard = track.name;
-          this.problem = '';
+        const came = context.currentTime;
+        const heard = Math.max(this.#when(at), came + 0.01);
+        if (first && heard >= this.#when(until)) {
+          // It was played past meanwhile: the sound before goes on, and this is asked for as far ahead as it takes.
+          at = this.#at(came) + (came - sent) + SOON_S;
+          continue;
+        }
+        if (first) {
+          this.#silence(revision, heard);
+          taken(heard);
         }
         if (piece) this.#start(context, 'treated', piece, at, heard - this.#when(at));
+        first = false;
         at = until;
       }
+      if (first) taken(this.#when(end));
     } catch (error) {
       if (now() && !signal.aborted) this.problem = (error as Error).message;
     }
   }
 
-  /** End what is scheduled of a side at a moment of the audio clock. */
-  #silence(side: Side, when: number): void {
-    for (const one of this.#nodes) if (one.side === side && one.ends > when) one.node.stop(when);
-    this.#nodes = this.#nodes.filter((one) => one.side !== side || one.ends <= when);
+  /** End what is scheduled of the treated sound as it was before a change, at a moment of the audio clock. */
+  #silence(revision: number, when: number): void {
+    const old = (one: Playing) => one.side === 'treated' && one.revision < revision && one.ends > when;
+    for (const one of this.#nodes) if (old(one)) one.node.stop(when);
+    this.#nodes = this.#nodes.filter((one) => !old(one));
   }
 
   /** Where we are by the source's time at a moment of the audio clock, and the other way round. */
@@ -270,7 +289,7 @@ export class Player {
     const skipped = Math.max(0, gone - piece.late);
     if (skipped >= buffer.duration) return;
     node.start(begins + skipped, skipped);
-    const one = { node, side, ends: begins + buffer.duration };
+    const one = { node, side, revision: this.#revision, ends: begins + buffer.duration };
     this.#nodes.push(one);
     node.onended = () => (this.#nodes = this.#nodes.filter((other) => other !== one));
   }
