@@ -139,6 +139,36 @@ class Treating(InterfaceCase):
         until(lambda: abs(self.steps()[1][1]["gain_db"] - before - 2) < 1e-6, what="four notches of half a decibel")
         self.assertEqual(drafts.get(self.recording()).number, number + 1)
 
+    def test_what_is_typed_while_an_answer_is_awaited_stays_whole(self):
+        self.open_recording("Typed", rms_dbfs=-29, room_dbfs=-78)
+        self.add("Gain")
+        held = []
+        self.page.route(
+            re.compile("/draft$"), lambda route: held.append(route) if route.request.method == "PUT" else route.continue_()
+        )
+        self.set("Gain: gain", "2")
+        self.page.wait_for_timeout(50)
+        field = self.page.locator("ol").get_by_label("Gain: gain", exact=True)
+        expect(field).to_have_value("2")
+        field.select_text()
+        held.pop().continue_()
+        expect(self.page.get_by_role("button", name="Undo: gain 2 dB")).to_be_visible()
+        self.page.unroute_all()
+        self.page.keyboard.type("10")
+        self.page.keyboard.press("Enter")
+        until(lambda: self.steps()[0][1] == {"gain_db": 10}, what="what was typed")
+        # Written back to what the server still says, it is a change as well.
+        self.page.route(
+            re.compile("/draft$"), lambda route: held.append(route) if route.request.method == "PUT" else route.continue_()
+        )
+        self.set("Gain: gain", "4")
+        self.set("Gain: gain", "10")
+        self.page.wait_for_timeout(50)
+        held.pop().continue_()
+        self.page.unroute_all()
+        expect(field).to_have_value("10")
+        until(lambda: self.steps()[0][1] == {"gain_db": 10} and drafts.get(self.recording()).number == 5, what="the last word")
+
     def test_steps_are_added_where_they_belong_moved_switched_off_and_removed(self):
         self.open_recording("Order", rms_dbfs=-29, room_dbfs=-78)
         self.add("Gain", "Rumble filter", "Compressor")

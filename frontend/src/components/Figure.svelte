@@ -7,7 +7,7 @@
     setting: StepSetting;
     /** What it belongs to: a screen reader hears it with the setting's own name. */
     of: string;
-    onset: (value: unknown) => void;
+    onset: (value: unknown) => Promise<void>;
   }
   let { setting, of, onset }: Props = $props();
   const id = $props.id();
@@ -15,20 +15,27 @@
   const PIXELS = 4;
   const NUDGED_MS = 350;
   let text = $state<string>();
+  /** What was written and is not answered yet: it stays as it stands, so that nobody's next words land among older ones. */
+  let sent = $state.raw<{ value: unknown; text: string }>();
   let input: HTMLInputElement | undefined = $state();
   let from: { x: number; value: number } | undefined;
   let dragging = $state(false);
   let nudged: ReturnType<typeof setTimeout> | undefined;
-  const now = $derived(text ?? shown(setting));
+  const now = $derived(text ?? sent?.text ?? shown(setting));
   const absent = $derived(setting.absent ?? '');
   const width = $derived(Math.max((now || absent).length, 2) + (now ? 1.4 : 1.8));
 
-  function write(): void {
+  async function write(): Promise<void> {
     clearTimeout(nudged);
     if (text === undefined) return;
     const value = read(setting, text);
+    const same = JSON.stringify(value) === JSON.stringify((sent ? sent.value : setting.value) ?? null);
+    const mine = { value, text: shown({ ...setting, value }) };
     text = undefined;
-    if (JSON.stringify(value) !== JSON.stringify(setting.value ?? null)) onset(value);
+    if (same) return;
+    sent = mine;
+    await onset(value);
+    if (sent === mine) sent = undefined;
   }
   const valueNow = () => {
     const found = read(setting, now);

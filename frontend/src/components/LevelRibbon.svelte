@@ -3,11 +3,12 @@
   import { scaleLinear } from 'd3-scale';
   import type { Foretold, LimitVerdict, Pause, Ribbon } from '../lib/api';
   import { clock, number } from '../lib/format';
-  import { amplitude, decibels, Levels, type Column, type Sound } from '../lib/levels';
+  import { amplitude, Levels, type Sound } from '../lib/levels';
   import { apart, limitLines, NAME_HEIGHT } from '../lib/limit-lines';
   import type { Place } from '../lib/places';
   import { quantity } from '../lib/quantities';
   import type { Reduction } from '../lib/reduction';
+  import { draw, waveAt } from '../lib/ribbon-drawing';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import type { Tracks } from '../lib/tracks';
   import Spectrogram from './Spectrogram.svelte';
@@ -57,7 +58,6 @@
   const RIGHT = 132;
   const [TOP, FLOOR] = [6, HEIGHT - BOTTOM - LANE];
   const y = scaleLinear().domain([0, -80]).range([TOP, FLOOR]);
-  const middle = (TOP + FLOOR) / 2;
   const plot = $derived(width - LEFT - RIGHT);
   const x = $derived(
     scaleLinear()
@@ -79,7 +79,9 @@
   $effect(() => {
     void more;
     if (!canvas || view.picture === 'spectrogram') return;
-    draw(canvas, view.wave);
+    const bound = floor?.high ?? Infinity;
+    const place = { width: plot, height: HEIGHT, top: TOP, floor: FLOOR, y };
+    draw(canvas, { view, levels, ...place, tallest, pauses, bound, expected, reduction, tracks });
     canvas.dataset.settled = String(levels.settled);
   });
   // The wave is drawn as tall as it can be without leaving the picture, in round steps.
@@ -94,148 +96,6 @@
     );
     return STEPS.findLast((step) => step >= highest) ?? 1;
   });
-
-  function draw(on: HTMLCanvasElement, wave: boolean): void {
-    const context = on.getContext('2d');
-    if (!context) return;
-    const dense = window.devicePixelRatio || 1;
-    const count = Math.round(plot * dense);
-    on.width = count;
-    on.height = Math.round(HEIGHT * dense);
-    if (view.span <= 0) return;
-    const ink = getComputedStyle(on).color;
-    const step = view.span / count;
-    context.strokeStyle = ink;
-    if (!wave) rooms(context, dense, getComputedStyle(on));
-    context.fillStyle = ink;
-    if (expected?.peak_dbfs?.length) context.globalAlpha = 0.22;
-    if (!(step * rate < 1 && samplesApart(context, dense, wave))) outline(context, dense, wave, count);
-    context.globalAlpha = 1;
-    if (wave) return;
-    if (expected) outlineExpected(context, dense, expected);
-    context.strokeStyle = context.fillStyle = getComputedStyle(on).getPropertyValue('--act');
-    if (reduction && reduction.deepest < -0.05) gainMoved(context, dense, reduction);
-    if (view.loudness && tracks) loudnessRun(context, dense, tracks);
-  }
-
-  /** A deciBel of moved gain is as tall as four of level, so that little of it can be seen. */
-  const GAIN_PIXELS = 9;
-  function gainMoved(context: CanvasRenderingContext2D, dense: number, moved: Reduction): void {
-    const step = view.span / plot;
-    context.globalAlpha = 0.42;
-    for (let column = 0; column < plot; column++) {
-      const gain = moved.lowest(view.start + column * step, view.start + (column + 1) * step);
-      if (gain < -0.02) context.fillRect(column * dense, TOP * dense, dense, Math.min(-gain * GAIN_PIXELS, 90) * dense);
-    }
-    context.globalAlpha = 1;
-  }
-
-  /** Short-term loudness as a meter would show it at each moment. */
-  function loudnessRun(context: CanvasRenderingContext2D, dense: number, run: Tracks): void {
-    const step = view.span / plot;
-    context.lineWidth = 1.6 * dense;
-    context.beginPath();
-    let before = false;
-    for (let column = 0; column < plot; column++) {
-      const at = view.start + column * step + sound.offset;
-      const value = run.loudest(at, at + step);
-      if (value === null) before = false;
-      else {
-        if (before) context.lineTo(column * dense, y(Math.max(value, -80)) * dense);
-        else context.moveTo(column * dense, y(Math.max(value, -80)) * dense);
-        before = true;
-      }
-    }
-    context.stroke();
-  }
-
-  function outline(context: CanvasRenderingContext2D, dense: number, wave: boolean, count: number): void {
-    const step = view.span / count;
-    // One outline, along the tops and back along the bottoms: it stays whole where the level falls faster than a column.
-    const columns = levels.columns(view.start, step, count);
-    context.beginPath();
-    columns.forEach((it, column) => context.lineTo(column, topOf(it, wave) * dense));
-    for (let column = count - 1; column >= 0; column--) {
-      const it = columns[column];
-      if (it) context.lineTo(column, Math.max(bottomOf(it, wave), topOf(it, wave) + 1) * dense);
-    }
-    context.fill();
-  }
-
-  /** The edges of the ribbon that is expected: dashed, as nothing of it was measured. */
-  function outlineExpected(context: CanvasRenderingContext2D, dense: number, it: Foretold): void {
-    context.lineWidth = 1.3 * dense;
-    context.setLineDash([4 * dense, 2.5 * dense]);
-    const length = view.duration + it.leads_s;
-    for (const edge of [it.peak_dbfs ?? [], it.rms_dbfs ?? []]) {
-      context.beginPath();
-      edge.forEach((level, index) => {
-        const at = ((index + 0.5) / edge.length) * length - it.leads_s;
-        context.lineTo(((at - view.start) / view.span) * plot * dense, y(Math.max(level, -80)) * dense);
-      });
-      context.stroke();
-    }
-    context.setLineDash([]);
-    const moved = it.moved_db ?? [];
-    context.fillStyle = getComputedStyle(context.canvas).getPropertyValue('--act');
-    context.globalAlpha = 0.42;
-    moved.forEach((gain, index) => {
-      const from = ((index / moved.length) * length - it.leads_s - view.start) / view.span;
-      const wide = length / moved.length / view.span;
-      if (gain < -0.05)
-        context.fillRect(
-          from * plot * dense,
-          TOP * dense,
-          Math.max(wide * plot, 1) * dense,
-          Math.min(-gain * GAIN_PIXELS, 90) * dense,
-        );
-    });
-    context.globalAlpha = 1;
-  }
-
-  /** Each pause as a stroke at its own level; there are thousands in a long recording. */
-  function rooms(context: CanvasRenderingContext2D, dense: number, style: CSSStyleDeclaration): void {
-    const bound = floor?.high ?? Infinity;
-    const [over, under] = [style.getPropertyValue('--outside'), style.getPropertyValue('--act')];
-    for (const pause of pauses) {
-      if (typeof pause.level_dbfs !== 'number' || pause.end_s < view.start || pause.start_s > view.end) continue;
-      context.fillStyle = pause.level_dbfs > bound ? over : under;
-      const from = Math.max(0, (pause.start_s - view.start) / view.span) * plot * dense;
-      const to = Math.min(1, (pause.end_s - view.start) / view.span) * plot * dense;
-      context.fillRect(from, (y(Math.max(pause.level_dbfs, -80)) - 1.2) * dense, Math.max(to - from, 2), 2.5 * dense);
-    }
-  }
-
-  const waveAt = (value: number) => middle - (value / tallest) * (middle - TOP);
-  const topOf = (it: Column, wave: boolean) => (wave ? waveAt(it.high ?? amplitude(it.peak)) : y(it.peak));
-  const bottomOf = (it: Column, wave: boolean) => (wave ? waveAt(it.low ?? -amplitude(it.peak)) : y(it.rms));
-
-  /** Close enough to tell samples apart: a line through them, and a dot for each when they are few. False until they are there. */
-  function samplesApart(context: CanvasRenderingContext2D, dense: number, wave: boolean): boolean {
-    const samples = levels.samples(view.start, view.end);
-    if (!samples) return false;
-    const [start, end] = [view.start + sound.offset, view.end + sound.offset];
-    const first = Math.max(0, Math.floor((start - samples.start) * samples.rate));
-    const last = Math.ceil((end - samples.start) * samples.rate);
-    const few = last - first < plot / 5;
-    context.lineWidth = dense;
-    for (let channel = 0; channel < samples.channels; channel++) {
-      context.beginPath();
-      const dots: [number, number][] = [];
-      for (let frame = first; frame <= last; frame++) {
-        const value = samples.values[frame * samples.channels + channel];
-        if (value === undefined) break;
-        const at = ((samples.start + frame / samples.rate - start) / view.span) * plot * dense;
-        const level = (wave ? waveAt(value) : y(decibels(Math.abs(value)))) * dense;
-        context.lineTo(at, level);
-        dots.push([at, level]);
-      }
-      context.stroke();
-      if (few)
-        for (const [at, level] of dots) context.fillRect(at - 2 * dense, level - 2 * dense, 4 * dense, 4 * dense);
-    }
-    return true;
-  }
 
   const floor = $derived(limits.find((limit) => quantity(limit.quantity).is_room && limit.high !== null));
   const drawn = $derived(limitLines(limits));
@@ -341,8 +201,9 @@
   <svg class="under" {width} height={HEIGHT} aria-hidden="true">
     {#if view.picture === 'spectrogram'}{:else if view.wave}
       {#each [tallest, 0, -tallest] as value (value)}
-        <line class="grid" x1={LEFT} x2={width - RIGHT} y1={waveAt(value)} y2={waveAt(value)} />
-        <text class="scale" x={LEFT - 8} y={waveAt(value) + 4}>{String(value).replace('-', '−')}</text>
+        {@const at = waveAt({ top: TOP, floor: FLOOR, tallest }, value)}
+        <line class="grid" x1={LEFT} x2={width - RIGHT} y1={at} y2={at} />
+        <text class="scale" x={LEFT - 8} y={at + 4}>{String(value).replace('-', '−')}</text>
       {/each}
     {:else}
       {#each corridors as { limit, low, high } (limit.quantity)}

@@ -17,7 +17,7 @@
     count: number;
     offered: OfferedStep | undefined;
     selection: Span | undefined;
-    onset: (path: string, value: unknown) => void;
+    onset: (path: string, value: unknown) => Promise<void>;
     onsets: (values: Record<string, number>) => void;
     onmove: (to: number) => void;
     onturn: () => void;

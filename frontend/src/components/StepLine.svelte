@@ -13,7 +13,7 @@
     landing: 'above' | 'below' | undefined;
     dragged: boolean;
     onopen: () => void;
-    onset: (path: string, value: unknown) => void;
+    onset: (path: string, value: unknown) => Promise<void>;
     onmove: (to: number) => void;
     onturn: () => void;
     onremove: () => void;

@@ -5,7 +5,7 @@
   interface Props {
     step: ReadStep;
     pieces: StepPiece[];
-    onset: (path: string, value: unknown) => void;
+    onset: (path: string, value: unknown) => Promise<void>;
   }
   let { step, pieces, onset }: Props = $props();
   const settings = $derived(step.reading.settings ?? {});

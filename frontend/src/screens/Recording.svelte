@@ -1,6 +1,6 @@
 <script lang="ts">
   // The bench: one recording, where it stands and what to do next; on the left what is looked at, on the right its treatment.
-  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { useQueryClient } from '@tanstack/svelte-query';
   import { getContext, untrack } from 'svelte';
   import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
@@ -22,39 +22,22 @@
   import StepDetail from '../components/StepDetail.svelte';
   import TreatmentPanel from '../components/TreatmentPanel.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
-  import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type RecordingDetail } from '../lib/api';
+  import { benchOf } from '../lib/bench.svelte';
   import type { Live } from '../lib/live.svelte';
-  import type { Sound } from '../lib/levels';
   import { meanings } from '../lib/methods';
   import { grouped, type Place } from '../lib/places';
   import { Player } from '../lib/player.svelte';
-  import { reductionOf } from '../lib/reduction';
   import { RibbonView } from '../lib/ribbon-view.svelte';
-  import { tracksOf } from '../lib/tracks';
-  import { ofDraft, ofFile, turnOf } from '../lib/sounding';
-  import { Treating } from '../lib/treating.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
   const live = getContext<Live>('live');
-  const client = useQueryClient();
-  const recording = createQuery(() => ({
-    queryKey: ['recording', params.id],
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}', { params: { path: { recording_id: params.id } } }),
-      ) as RecordingDetail,
-  }));
+  const bench = benchOf(() => params.id, useQueryClient());
+  const { acting } = bench;
   const known = meanings();
-  const acting = new Acting(client);
-  // What was made last for the specification of now, else the file that counts; what brought nothing takes nothing away.
-  const done = $derived.by(() => {
-    const made = recording.data?.conformings.filter((attempt) => attempt.sha256) ?? [];
-    return made.find((one) => one.current) ?? made.find((one) => one.id === recording.data?.delivered?.id);
-  });
+  const { treating, recording, done, expected, expectedLimits } = $derived(bench);
   let marked = $state<{ from: number; to: number }>();
   const groups = $derived(
-    grouped(recording.data?.breaches ?? [], recording.data?.findings ?? [], recording.data?.facts?.duration_s ?? 0),
+    grouped(recording?.breaches ?? [], recording?.findings ?? [], recording?.facts?.duration_s ?? 0),
   );
 
   // What both halves show stands in the address: /recordings/ID/findings/result.
@@ -63,68 +46,11 @@
   const address = (to: { left?: string; right?: string }) =>
     `/recordings/${params.id}/${to.left ?? left}/${to.right ?? right}`;
   const step = $derived(/^step-\d+$/.test(left) ? Number(left.slice(5)) : undefined);
-  const id = $derived(params.id); // the same string while only the sections of the address change
-  const treating = $derived(new Treating(id));
   const opened = $derived(step === undefined ? undefined : treating.steps[step - 1]);
   const openStep = (place: number | undefined) =>
     void replace(address({ left: place === undefined ? (step === undefined ? left : 'limits') : `step-${place}` }));
 
-  const drafted = createQuery(() => ({
-    queryKey: ['draft', params.id],
-    enabled: Boolean(recording.data?.inspection),
-    queryFn: () => treating.read(),
-  }));
-  $effect(() => {
-    const found = drafted.data;
-    untrack(() => treating.told(found));
-  });
-  const offered = createQuery(() => ({
-    queryKey: ['steps', params.id],
-    enabled: Boolean(recording.data?.inspection),
-    queryFn: async () =>
-      answer(await api.GET('/api/recordings/{recording_id}/steps', { params: { path: { recording_id: params.id } } })),
-  }));
-  // What is drafted and not yet what was made is what "treated" means; what it is expected to bring is asked for with every change.
-  const drafting = $derived(
-    treating.steps.some((one) => one.on) && done?.draft !== treating.view?.number && (treating.view?.number ?? 0) > 0,
-  );
-  const foretold = createQuery(() => ({
-    queryKey: ['foretold', params.id, recording.data?.specification.version, treating.view?.number],
-    enabled: drafting && Boolean(treating.view?.ready),
-    staleTime: Infinity,
-    retry: false,
-    placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/draft/foretold', {
-          params: {
-            path: { recording_id: params.id },
-            query: { number: treating.view?.number ?? 0, turn: turnOf(params.id, treating.view?.number ?? 0) },
-          },
-          signal,
-        }),
-      ),
-  }));
-  const expected = $derived(drafting && treating.view?.ready ? foretold.data : undefined);
-  const expectedLimits = $derived(expected?.lines.at(-1)?.limits);
-  /** The step after which the treated sound is heard; the last where none is named. */
-  let heardUpto = $state<string>();
-  const expectedLoudness = $derived.by(() => {
-    const place = treating.steps.filter((one) => one.on).findIndex((one) => one.id === heardUpto);
-    const line = place < 0 ? undefined : expected?.lines[place + 1];
-    return (line ? line.readings.integrated_loudness_lufs : expected?.loudness_lufs) ?? null;
-  });
-  const offeredStep = $derived(offered.data?.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
-  // Plans are worked out as soon as a recording that needs them is looked at.
-  const unplanned = $derived(
-    recording.data?.inspection && !recording.data.planning && !recording.data.older_methods && !done
-      ? params.id
-      : undefined,
-  );
-  $effect(() => {
-    if (unplanned) void acting.plan(unplanned);
-  });
-
+  const offeredStep = $derived(bench.groups.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
   function byKey(event: KeyboardEvent) {
     const field = (event.target as HTMLElement).closest('input, textarea, select');
     if (field || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
@@ -139,72 +65,20 @@
   const view = new RibbonView();
   let kind = $state('');
   const places = $derived(groups.filter((group) => !kind || group.key === kind).flatMap((group) => group.places));
-  $effect(() => view.open(recording.data?.facts?.duration_s ?? 0));
+  $effect(() => view.open(recording?.facts?.duration_s ?? 0));
   $effect(() => {
     if (player.playing) view.follow(player.position);
   });
-  const tracks = createQuery(() => ({
-    queryKey: ['tracks', params.id, recording.data?.sha256],
-    enabled: Boolean(recording.data?.inspection),
-    queryFn: () => tracksOf(`/api/recordings/${params.id}`),
-  }));
-  const treated = createQuery(() => ({
-    queryKey: ['treated', done?.id],
-    enabled: done !== undefined,
-    staleTime: Infinity,
-    queryFn: async () => ({
-      tracks: await tracksOf(`/api/conformings/${done?.id}`),
-      reduction: await reductionOf(done?.id ?? ''),
-    }),
-  }));
   // What is heard is what is drawn; while two versions are compared blind, always the source.
   const treatedShown = $derived(player.side === 'treated' && !player.hidden);
-  const shownSide = $derived(treatedShown && !drafting && done?.result ? 'treated' : 'source');
-  const offset = $derived.by(() => {
-    if (!done?.steps.some((step) => step.kind === 'head-and-tail')) return 0;
-    const before = recording.data?.inspection?.readings.head_s?.value ?? 0;
-    return (done.result?.head_s ?? before) - before;
+  const shownSide = $derived(treatedShown && !bench.drafting && done?.result ? 'treated' : 'source');
+  const sound = $derived(bench.soundOf(shownSide));
+  const tracks = $derived(bench.tracksOf(shownSide));
+  $effect(() => {
+    const heard = bench.heard;
+    if (heard) untrack(() => player.load(heard.source, heard.treated));
   });
-  const sound = $derived.by((): Sound => {
-    const it = recording.data?.inspection;
-    if (shownSide === 'treated' && done?.result) {
-      const { sample_rate_hz: rate, frames } = done.result;
-      return { address: `/api/conformings/${done.id}`, rate, duration: frames / rate, offset };
-    }
-    return {
-      address: `/api/recordings/${params.id}`,
-      rate: it?.facts.sample_rate_hz ?? 44_100,
-      duration: it?.facts.duration_s ?? 0,
-      offset: 0,
-    };
-  });
-  const shownTracks = $derived(shownSide === 'treated' ? treated.data?.tracks : tracks.data);
-  const byName = (places: Place[], kind: string) => places.map(({ start_s, end_s }) => ({ kind, start_s, end_s }));
-  const path = $derived({ params: { path: { recording_id: params.id } } });
-  const accept = (places: Place[], kind: string, reason: string) =>
-    acting.attempt(async () =>
-      answer(
-        await api.PUT('/api/recordings/{recording_id}/accepted', {
-          ...path,
-          body: { findings: byName(places, kind), reason },
-        }),
-      ),
-    );
-  const takeBack = (places: Place[], kind: string) =>
-    acting.attempt(async () =>
-      answer(
-        await api.POST('/api/recordings/{recording_id}/accepted/take-back', {
-          ...path,
-          body: { findings: byName(places, kind) },
-        }),
-      ),
-    );
-  const chooseRoomTone = (span: { start_s: number; end_s: number } | null) =>
-    acting.attempt(async () => {
-      const at = '/api/recordings/{recording_id}/room-tone' as const;
-      answer(span ? await api.PUT(at, { ...path, body: span }) : await api.DELETE(at, path));
-      view.selection = undefined;
-    });
+  $effect(() => () => player.stop());
   /** Half a second before a place, so that it is heard coming. */
   function go(place: Place) {
     player.seek(Math.max(0, place.start_s - 0.5));
@@ -220,29 +94,6 @@
     player.seek(from);
     view.reveal(from, to);
   }
-  $effect(() => {
-    const it = recording.data;
-    if (!it?.inspection) return;
-    const { facts: file, readings } = it.inspection;
-    const source = ofFile(`/api/recordings/${it.id}/sound`, {
-      rate: file.sample_rate_hz,
-      frames: file.frames,
-      offset: 0,
-      loudness: readings.integrated_loudness_lufs?.value ?? null,
-    });
-    const { sample_rate_hz: rate, duration_s: duration } = file;
-    const written = drafting
-      ? ofDraft(it.id, treating.view?.number ?? 0, { rate, duration, loudness: expectedLoudness, upto: heardUpto })
-      : done?.result &&
-        ofFile(`/api/conformings/${done.id}/sound`, {
-          rate: done.result.sample_rate_hz,
-          frames: done.result.frames,
-          offset,
-          loudness: done.result.integrated_loudness_lufs,
-        });
-    untrack(() => player.load(source, written ?? undefined));
-  });
-  $effect(() => () => player.stop());
 
   const lefts = $derived([
     { name: 'limits', title: 'Limits', address: address({ left: 'limits' }) },
@@ -267,25 +118,18 @@
       ? expectedLimits?.every((limit) => limit.passes || limit.severity !== 'must')
       : lookedAt === 'treated'
         ? done?.after?.passes
-        : recording.data?.verdict?.passes,
+        : recording?.verdict?.passes,
   );
-
-  const useAgain = () =>
-    acting.attempt(async () =>
-      answer(
-        await api.POST('/api/recordings/{recording_id}/use-again', { params: { path: { recording_id: params.id } } }),
-      ),
-    );
 </script>
 
 <svelte:window onkeydown={byKey} />
-<svelte:head><title>{recording.data?.name ?? 'Recording'} · Ispettore</title></svelte:head>
+<svelte:head><title>{recording?.name ?? 'Recording'} · Ispettore</title></svelte:head>
 <main>
-  {#if recording.isError}
-    <p role="alert">{recording.error.message}</p>
-  {:else if recording.data}
-    {@const it = recording.data}
-    <BenchHead recording={it} {acting} of={lookedAt} {passes} onuseagain={useAgain} />
+  {#if bench.query.isError}
+    <p role="alert">{bench.query.error.message}</p>
+  {:else if recording}
+    {@const it = recording}
+    <BenchHead recording={it} {acting} of={lookedAt} {passes} onuseagain={bench.useAgain} />
     {#if it.ribbon && it.verdict && it.inspection}
       <div class="stay" bind:clientHeight={stays}>
         <LevelRibbon
@@ -293,8 +137,8 @@
           {view}
           ribbon={it.ribbon}
           {sound}
-          tracks={shownTracks}
-          reduction={done && !(treatedShown && drafting) ? treated.data?.reduction : undefined}
+          {tracks}
+          reduction={treatedShown && bench.drafting ? undefined : bench.reduction}
           limits={(treatedShown && expectedLimits) ||
             (shownSide === 'treated' && done?.after?.limits) ||
             it.verdict.limits}
@@ -307,7 +151,7 @@
           ongo={go}
         />
         <PlayStrip {player} />
-        <ViewStrip {view} {player} tracks={shownTracks} offset={sound.offset}>
+        <ViewStrip {view} {player} {tracks} offset={sound.offset}>
           <BenchKeys {player} {view} {places} ongo={go} />
         </ViewStrip>
       </div>
@@ -362,8 +206,8 @@
                   {kind}
                   onkind={(to) => (kind = to)}
                   ongo={pick}
-                  onaccept={accept}
-                  ontakeback={takeBack}
+                  onaccept={bench.accept}
+                  ontakeback={bench.takeBack}
                 />
               {:else}<p class="nothing">Nothing was found that needs a look.</p>{/if}
             </section>
@@ -382,7 +226,10 @@
                 byHand={it.room_tone_chosen}
                 inspection={it.inspection}
                 selection={view.selection}
-                onchoose={chooseRoomTone}
+                onchoose={async (span) => {
+                  await bench.chooseRoomTone(span);
+                  if (!acting.problem) view.selection = undefined;
+                }}
                 ongo={(span) => goTo(span.from, span.to)}
               />
             </section>
@@ -413,9 +260,9 @@
               <DraftLedger
                 {expected}
                 steps={treating.steps}
-                heard={heardUpto}
+                heard={bench.heardUpto}
                 onhear={(id) => {
-                  heardUpto = id;
+                  bench.heardUpto = id;
                   player.swap('treated');
                   if (!player.playing) player.toggle();
                 }}
@@ -429,7 +276,7 @@
                 recording={it}
                 {acting}
                 {treating}
-                groups={offered.data ?? []}
+                groups={bench.groups}
                 {expected}
                 open={step}
                 onopen={openStep}

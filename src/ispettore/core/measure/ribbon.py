@@ -48,6 +48,15 @@ def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
     return of_levels(mean, high)
 
 
+def of_cells(power: NDArray[np.floating], peak: NDArray[np.floating], *, columns: int = COLUMNS) -> Ribbon:
+    """The ribbon of mean squares and peak amplitudes of cells in memory, shape (cells,) each, in at most so many columns."""
+    columns = min(columns, power.size)
+    edges = (np.arange(columns + 1) * power.size) // max(columns, 1)
+    if not columns:
+        return of_levels(np.zeros(0), np.zeros(0))
+    return of_levels(np.add.reduceat(power, edges[:-1]) / np.diff(edges), np.maximum.reduceat(peak, edges[:-1]))
+
+
 def of_levels(power: NDArray[np.float64], peak: NDArray[np.float64]) -> Ribbon:
     """A ribbon from the mean square and the peak amplitude of its columns, shape (columns,) each."""
     return Ribbon(_shown(decibels.levels(power)), _shown(decibels.levels(peak**2)))

@@ -2,29 +2,29 @@
 
 Of a recording that is rehearsed whole the readings are those of the very samples that a run would write, before they are encoded.
 Of a longer one, levels are the recording's own, moved as the steps moved them in its typical stretch; peaks are taken where the
-recording is loudest.
+recording is loudest; the ribbon is likened to both stretches (`likened`).
 """
 
 from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
-from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.measure.ribbon import of as ribbon_of
-from ispettore.core.plan import cleaning
+from ispettore.core.plan import cleaning, likened
 from ispettore.core.plan.window import Bar, GainWindow, Learned, bar, limits, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, judge, reading_for, role_of
 from ispettore.core.treat import pictures
 from ispettore.core.treat.pictures import Picture
-from ispettore.core.treat.rehearsal import Idle, Rehearsal, Sounding, Stage, as_of_whole
+from ispettore.core.treat.rehearsal import Idle, Rehearsal, Sounding, Stage, Window, as_of_whole
 from ispettore.core.treat.treatment import Step
 
 LOUDEST_S = 20.0
@@ -64,7 +64,7 @@ class Foretold(BaseModel):
     leads_s: float
     rms_dbfs: tuple[float, ...] = ()
     peak_dbfs: tuple[float, ...] = ()
-    """The ribbon that is expected; empty of a recording that is not rehearsed whole."""
+    """The ribbon that is expected; of a recording that is not rehearsed whole, likened to the stretches that are."""
     moved_db: tuple[float, ...] = ()
     """The gain that all steps together move, over the recording's time: the lowest of each column; empty where none is moved."""
 
@@ -80,8 +80,10 @@ def foretold(
     here = rehearsal.steps(steps, heard)
     sounds = heard.through(here)
     inspections = [_inspected(rehearsal, sounds[0], sound) for sound in sounds]
+    loudest: list[Sounding] = []
     if not rehearsal.whole:
-        inspections = _with_peaks(rehearsal, basis, steps, inspections)
+        loudest = _loudest(rehearsal, basis, steps)
+        inspections = _with_peaks(inspections, loudest)
         placed = iter(inspections[1:])
         last = inspections[0]
         every = []
@@ -99,7 +101,11 @@ def foretold(
         after = _encoded(after, encoding)
         lines.append(_line(ENCODED, after, specification, None))
     gain, window = _window(on, after, specification)
-    ribbon = _ribbon(sounds[-1]) if rehearsal.whole else None
+    if rehearsal.whole:
+        ribbon, moved = ribbon_of(sounds[-1].measured()), _moved(sounds)
+    else:
+        typed = [step.typed for step in on if not step.typed.at_ends]
+        ribbon, moved = likened.expected(basis, typed, [_seen(rehearsal, each) for each in (loudest, sounds) if each])
     return Foretold(
         whole=rehearsal.whole,
         lines=tuple(lines),
@@ -107,9 +113,9 @@ def foretold(
         gain_db=gain,
         loudness_lufs=inspections[-1].value("integrated_loudness_lufs"),
         leads_s=rehearsal.leads(steps),
-        rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()) if ribbon else (),
-        peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()) if ribbon else (),
-        moved_db=_moved(sounds) if rehearsal.whole else (),
+        rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()),
+        peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()),
+        moved_db=pictures.columns(moved),
     )
 
 
@@ -146,17 +152,31 @@ def _inspected(rehearsal: Rehearsal, first: Sounding, sound: Sounding) -> Inspec
     return as_of_whole(rehearsal.known, first.measured().inspection, sound.measured().inspection)
 
 
-def _with_peaks(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step], inspections: Sequence[Inspection]) -> list[Inspection]:
-    """Peaks as they come out where the recording is loudest. Where a step can't be started there, as they moved elsewhere."""
+def _loudest(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> list[Sounding]:
+    """What comes out of each step where the recording is loudest; nothing where one can't be started there."""
     cell = int(basis.peak.max(axis=0).argmax())
     size = round(LOUDEST_S * rehearsal.rate)
     start = min(max(0, round(cell * CELL_S * rehearsal.rate) - size // 2), max(0, rehearsal.frames - size))
     loudest = rehearsal.over(start, size)
     sounds = loudest.through(rehearsal.steps(steps, loudest))
-    if any(isinstance(sound, Idle) for sound in sounds):
+    return [] if any(isinstance(sound, Idle) for sound in sounds) else sounds
+
+
+def _with_peaks(inspections: Sequence[Inspection], loudest: Sequence[Sounding]) -> list[Inspection]:
+    """Peaks as they come out where the recording is loudest. Where that is not known, as they moved elsewhere."""
+    if not loudest:
         return list(inspections)
-    measured = [sound.measured().inspection for sound in sounds]
+    measured = [sound.measured().inspection for sound in loudest]
     return [_peaks(one, there) for one, there in zip(inspections, measured, strict=True)]
+
+
+def _seen(rehearsal: Rehearsal, sounds: Sequence[Sounding]) -> likened.Stretch:
+    window = sounds[0]
+    assert isinstance(window, Window)
+    first = round(window.start / rehearsal.rate / CELL_S)
+    nothing = np.zeros(0)
+    moved = [sound.processor.reduction_db() if isinstance(sound, Stage) else nothing for sound in sounds[1:]]
+    return likened.Stretch(first, [sound.measured() for sound in sounds], moved)
 
 
 def _peaks(inspection: Inspection, loudest: Inspection) -> Inspection:
@@ -201,13 +221,10 @@ def _from(there: Bar, gain_db: float) -> Bar:
     return there.model_copy(update={"low_db": low, "high_db": high})
 
 
-def _moved(sounds: Sequence[Sounding]) -> tuple[float, ...]:
+def _moved(sounds: Sequence[Sounding]) -> NDArray[np.float64]:
+    """The gain that all steps together move in each cell, shape (cells,); empty where none moves any."""
     parts = [sound.processor.reduction_db() for sound in sounds if isinstance(sound, Stage)]
     total = np.zeros(max((part.size for part in parts), default=0))
     for part in parts:
         total[: part.size] += part
-    return pictures.columns(total)
-
-
-def _ribbon(sound: Sounding) -> Ribbon:
-    return ribbon_of(sound.measured())
+    return total

@@ -1,8 +1,10 @@
 """Spot gain: chosen spans are turned up or down, with fades; nothing else is touched."""
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ispettore.core.treat.step import Block, Context, Processor, Settings, about
@@ -64,11 +66,19 @@ class SpotProcessor(Processor):
         if not near:
             return block
         out = block.copy()
-        for spot in near:
-            fade = min(spot.fade_s, (spot.end_s - spot.start_s) / 2)
-            part = np.clip(np.minimum(at - spot.start_s, spot.end_s - at) / fade, 0, 1)
-            inside = part > 0
-            # A raised cosine in decibels.
-            gain_db = spot.gain_db * (0.5 - 0.5 * np.cos(np.pi * part[inside]))
-            out[inside] *= (10 ** (gain_db / 20)).astype(np.float32)[:, None]
+        gain_db = drawn(near, at)
+        inside = gain_db != 0
+        out[inside] *= (10 ** (gain_db[inside] / 20)).astype(np.float32)[:, None]
         return out
+
+
+def drawn(spots: Sequence[Spot], at_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The gain in dB at some moments, shape (moments,): each spot a raised cosine in decibels."""
+    total = np.zeros(at_s.size)
+    for spot in spots:
+        first, last = np.searchsorted(at_s, (spot.start_s, spot.end_s))
+        fade = min(spot.fade_s, (spot.end_s - spot.start_s) / 2)
+        here = at_s[first:last]
+        part = np.clip(np.minimum(here - spot.start_s, spot.end_s - here) / fade, 0, 1)
+        total[first:last] += spot.gain_db * (0.5 - 0.5 * np.cos(np.pi * part))
+    return total

@@ -1,0 +1,188 @@
+// What is known of the recording on the bench: itself, what was made of it, the draft, and what the draft is expected to bring.
+import { createQuery, keepPreviousData, type QueryClient } from '@tanstack/svelte-query';
+import { untrack } from 'svelte';
+import { Acting } from './acting.svelte';
+import { answer, api, type RecordingDetail } from './api';
+import type { Sound } from './levels';
+import type { Place } from './places';
+import { reductionOf } from './reduction';
+import { ofDraft, ofFile, turnOf, type Track } from './sounding';
+import { tracksOf } from './tracks';
+import { Treating } from './treating.svelte';
+
+const named = (places: Place[], kind: string) => places.map(({ start_s, end_s }) => ({ kind, start_s, end_s }));
+
+/** Made while the component that holds it begins, as its queries belong to that. */
+export function benchOf(asked: () => string, client: QueryClient) {
+  const acting = new Acting(client);
+  const id = $derived(asked()); // the same string while only the sections of the address change
+  const path = $derived({ params: { path: { recording_id: id } } });
+  const treating = $derived(new Treating(id));
+  const query = createQuery(() => ({
+    queryKey: ['recording', id],
+    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}', path)) as RecordingDetail,
+  }));
+  const recording = $derived(query.data);
+  const inspected = $derived(Boolean(recording?.inspection));
+
+  // What was made last for the specification of now, else the file that counts; what brought nothing takes nothing away.
+  const done = $derived.by(() => {
+    const made = recording?.conformings.filter((attempt) => attempt.sha256) ?? [];
+    return made.find((one) => one.current) ?? made.find((one) => one.id === recording?.delivered?.id);
+  });
+  // Plans are worked out as soon as a recording that needs them is looked at.
+  const unplanned = $derived(inspected && !recording?.planning && !recording?.older_methods && !done ? id : undefined);
+  $effect(() => {
+    if (unplanned) void acting.plan(unplanned);
+  });
+
+  const drafted = createQuery(() => ({
+    queryKey: ['draft', id],
+    enabled: inspected,
+    queryFn: () => treating.read(),
+  }));
+  $effect(() => {
+    const found = drafted.data;
+    untrack(() => treating.told(found));
+  });
+  const offered = createQuery(() => ({
+    queryKey: ['steps', id],
+    enabled: inspected,
+    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}/steps', path)),
+  }));
+
+  // What is drafted and not yet what was made is what "treated" means; what it is expected to bring is asked for with every change.
+  const drafting = $derived(
+    treating.steps.some((one) => one.on) && done?.draft !== treating.view?.number && (treating.view?.number ?? 0) > 0,
+  );
+  const ready = $derived(drafting && Boolean(treating.view?.ready));
+  const foretold = createQuery(() => ({
+    queryKey: ['foretold', id, recording?.specification.version, treating.view?.number],
+    enabled: ready,
+    staleTime: Infinity,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: async ({ signal }) => {
+      const number = treating.view?.number ?? 0;
+      const params = { ...path.params, query: { number, turn: turnOf(id, number) } };
+      return answer(await api.GET('/api/recordings/{recording_id}/draft/foretold', { params, signal }));
+    },
+  }));
+  const expected = $derived(ready ? foretold.data : undefined);
+  const expectedLimits = $derived(expected?.lines.at(-1)?.limits);
+  let heardUpto = $state<string>();
+  const loudness = $derived.by(() => {
+    const place = treating.steps.filter((one) => one.on).findIndex((one) => one.id === heardUpto);
+    const line = place < 0 ? undefined : expected?.lines[place + 1];
+    return (line ? line.readings.integrated_loudness_lufs : expected?.loudness_lufs) ?? null;
+  });
+
+  const tracks = createQuery(() => ({
+    queryKey: ['tracks', id, recording?.sha256],
+    enabled: inspected,
+    queryFn: () => tracksOf(`/api/recordings/${id}`),
+  }));
+  const treated = createQuery(() => ({
+    queryKey: ['treated', done?.id],
+    enabled: done !== undefined,
+    staleTime: Infinity,
+    queryFn: async () => ({
+      tracks: await tracksOf(`/api/conformings/${done?.id}`),
+      reduction: await reductionOf(done?.id ?? ''),
+    }),
+  }));
+  // How much later the same word comes in what was made, in seconds.
+  const offset = $derived.by(() => {
+    if (!done?.steps.some((step) => step.kind === 'head-and-tail')) return 0;
+    const before = recording?.inspection?.readings.head_s?.value ?? 0;
+    return (done.result?.head_s ?? before) - before;
+  });
+
+  const heard = $derived.by((): { source: Track; treated?: Track } | undefined => {
+    const it = recording?.inspection;
+    if (!it) return undefined;
+    const { sample_rate_hz: rate, duration_s: duration, frames } = it.facts;
+    const own = it.readings.integrated_loudness_lufs?.value ?? null;
+    const source = ofFile(`/api/recordings/${id}/sound`, { rate, frames, offset: 0, loudness: own });
+    if (drafting) {
+      const number = treating.view?.number ?? 0;
+      return { source, treated: ofDraft(id, number, { rate, duration, loudness, upto: heardUpto }) };
+    }
+    if (!done?.result) return { source };
+    const made = { rate: done.result.sample_rate_hz, frames: done.result.frames, offset };
+    const of = { ...made, loudness: done.result.integrated_loudness_lufs };
+    return { source, treated: ofFile(`/api/conformings/${done.id}/sound`, of) };
+  });
+
+  return {
+    acting,
+    query,
+    get treating() {
+      return treating;
+    },
+    get recording() {
+      return recording;
+    },
+    get done() {
+      return done;
+    },
+    /** The steps that can be added. */
+    get groups() {
+      return offered.data ?? [];
+    },
+    get drafting() {
+      return drafting;
+    },
+    /** What the draft is expected to bring, once that is worked out. */
+    get expected() {
+      return expected;
+    },
+    get expectedLimits() {
+      return expectedLimits;
+    },
+    /** The step after which the treated sound is heard; the last where none is named. */
+    get heardUpto() {
+      return heardUpto;
+    },
+    set heardUpto(step: string | undefined) {
+      heardUpto = step;
+    },
+    /** What is heard: the source, and what is drafted or else was made. */
+    get heard() {
+      return heard;
+    },
+    /** The gain that was moved in what was made. */
+    get reduction() {
+      return done && treated.data?.reduction;
+    },
+    tracksOf: (side: 'source' | 'treated') => (side === 'treated' ? treated.data?.tracks : tracks.data),
+    /** What is drawn of a side. */
+    soundOf(side: 'source' | 'treated'): Sound {
+      if (side === 'treated' && done?.result) {
+        const { sample_rate_hz: rate, frames } = done.result;
+        return { address: `/api/conformings/${done.id}`, rate, duration: frames / rate, offset };
+      }
+      const facts = recording?.inspection?.facts;
+      const [rate, duration] = [facts?.sample_rate_hz ?? 44_100, facts?.duration_s ?? 0];
+      return { address: `/api/recordings/${id}`, rate, duration, offset: 0 };
+    },
+    accept: (places: Place[], kind: string, reason: string) =>
+      acting.attempt(async () => {
+        const body = { findings: named(places, kind), reason };
+        return answer(await api.PUT('/api/recordings/{recording_id}/accepted', { ...path, body }));
+      }),
+    takeBack: (places: Place[], kind: string) =>
+      acting.attempt(async () => {
+        const body = { findings: named(places, kind) };
+        return answer(await api.POST('/api/recordings/{recording_id}/accepted/take-back', { ...path, body }));
+      }),
+    /** Say which span is room tone, or leave it to be found again. */
+    chooseRoomTone: (span: { start_s: number; end_s: number } | null) =>
+      acting.attempt(async () => {
+        const at = '/api/recordings/{recording_id}/room-tone' as const;
+        return answer(span ? await api.PUT(at, { ...path, body: span }) : await api.DELETE(at, path));
+      }),
+    useAgain: () =>
+      acting.attempt(async () => answer(await api.POST('/api/recordings/{recording_id}/use-again', path))),
+  };
+}
