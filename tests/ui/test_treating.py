@@ -1,5 +1,6 @@
 """Treating on the bench in the browser: sentences, plans, what is heard and expected, the ledger, spots; against the core."""
 
+import io
 import itertools
 import re
 import tempfile
@@ -423,6 +424,57 @@ class Treating(InterfaceCase):
             row.get_by_role("button", name="Hear the sound after Noise reduction").click()
         expect(row.get_by_role("button", name="Heard the sound after Noise reduction")).to_be_visible()
         self.page.keyboard.press("Escape")
+
+    def test_what_is_heard_after_a_step_is_as_loud_as_the_source(self):
+        self.context.add_init_script(f"({TAP})()")
+        _, content = self.open_recording("Matched", rms_dbfs=-33, room_dbfs=-72)
+        (self.application.folder / "foretold.wav").write_bytes(content)
+        source, _ = soundfile.read(io.BytesIO(content))
+        self.select(1, 11)
+        self.page.get_by_label("Loop").check()
+        self.add("Gain")
+        self.set("Gain: gain", "5")
+        self.add("Compressor")
+        self.set("Compressor: threshold", "-30")
+        self.set("Compressor: ratio", "8")
+        until(lambda: self.steps()[0][1].get("ratio") == 8 and self.steps()[1][1] == {"gain_db": 5}, what="the draft")
+        after = self.foretold(*(Step(kind=kind, settings=settings) for kind, settings, _ in self.steps()[:1]))
+        ledger = self.turn_to("Ledger")
+        for name, written in (("Compressor", after), ("Gain", self.foretold(*self.of_draft()))):
+            ledger.get_by_role("button", name=f"Hear the sound after {name}").click()
+            inspection, wave = written
+            louder = inspection.value("integrated_loudness_lufs") - self.loudness(content)
+            # The louder of the two is turned down, and nothing is turned up.
+            self.until_heard(wave * 10 ** (min(0.0, -louder) / 20), within=1e-3)
+            expect(ledger.get_by_role("button", name=f"Heard the sound after {name}")).to_be_visible()
+            if louder > 0.5:
+                self.page.get_by_role("radio", name="Source").click()
+                self.until_heard(source, within=1e-4)
+
+    def of_draft(self) -> list[Step]:
+        return [Step(kind=kind, settings=settings) for kind, settings, on in self.steps() if on]
+
+    def loudness(self, content: bytes) -> float:
+        return self.measured(content).inspection.value("integrated_loudness_lufs")
+
+    def test_the_ribbon_of_a_long_recording_is_expected_as_well(self):
+        self.open_production("Long")
+        path = self.application.folder / "long.wav"
+        soundfile.write(path, signals.voice_like(250, rms_dbfs=-29, rate=22_050, room_dbfs=-72), 22_050, subtype="PCM_16")
+        self.drop(("long.wav", path.read_bytes()))
+        self.row("long.wav").get_by_role("link", name="long.wav").click()
+        expect(self.page.locator(".ribbon canvas")).to_be_visible()
+        self.add("Level riding", "Gain")
+        self.set("Gain: gain", "6")
+        with self.page.expect_response(re.compile("draft/foretold")) as answered:
+            self.set("Gain: gain", "9")
+        told = answered.value.json()
+        self.assertFalse(told["whole"])
+        self.assertEqual(len(told["peak_dbfs"]), len(told["rms_dbfs"]))
+        self.assertGreater(len(told["peak_dbfs"]), 400)
+        source = self.picture()
+        self.page.get_by_role("radio", name="Treated").click()
+        until(lambda: self.picture() != source, what="the expected ribbon")
 
     def test_each_step_opens_to_its_picture_with_a_mark_to_drag_and_a_table(self):
         self.open_recording("Pictures", rms_dbfs=-24, room_dbfs=-60)

@@ -8,9 +8,21 @@
   }
   let { groups, onadd }: Props = $props();
   let open = $state(false);
+
+  /** Escape closes the list, and the button is where one was. */
+  function closes(area: HTMLElement) {
+    const pressed = (event: KeyboardEvent) => {
+      if (event.key !== 'Escape' || !open) return;
+      event.stopPropagation();
+      open = false;
+      area.querySelector('button')?.focus();
+    };
+    area.addEventListener('keydown', pressed);
+    return () => area.removeEventListener('keydown', pressed);
+  }
 </script>
 
-<div class="add">
+<div class="add" {@attach closes}>
   <Button onclick={() => (open = !open)}>{open ? 'Close the list' : 'Add step'}</Button>
   {#if open}
     <div class="list" role="group" aria-label="Steps to add">

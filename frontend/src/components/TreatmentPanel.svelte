@@ -67,10 +67,21 @@
     else if (offered) void treating.add({ ...offered, settings: { gain_db } });
   }
 
-  const add = async (offered: OfferedStep) => onopen((await treating.add(offered)) + 1);
+  /** Who works by keys goes on where something came or went. */
+  async function goOn(place: number) {
+    await tick();
+    const steps = list?.querySelectorAll<HTMLElement>('.handle') ?? [];
+    (steps[Math.min(place, steps.length - 1)] ?? adding?.querySelector('button'))?.focus();
+  }
+  async function add(offered: OfferedStep) {
+    const place = await treating.add(offered);
+    onopen(place + 1);
+    await goOn(place);
+  }
 
   // Steps are dragged by their numbers; the pointer's place among the others tells where one lands.
   let list: HTMLOListElement | undefined = $state();
+  let adding: HTMLElement | undefined = $state();
   let dragged = $state<string>();
   let landing = $state<number>();
   function grab(event: PointerEvent, id: string): void {
@@ -107,12 +118,13 @@
   async function move(id: string, to: number) {
     await treating.move(id, to);
     if (open !== undefined) onopen(to + 1);
-    await tick();
-    list?.querySelector<HTMLElement>(`[data-id="${id}"] .handle`)?.focus();
+    await goOn(to);
   }
   async function remove(id: string) {
+    const place = steps.findIndex((step) => step.id === id);
     await treating.remove(id);
     onopen(undefined);
+    await goOn(place);
   }
 </script>
 
@@ -186,7 +198,7 @@
   {:else}
     <p class="pad soft">No steps yet. Use a plan, or add a step; Conform alone plans by itself.</p>
   {/if}
-  <div class="pad"><AddStep {groups} onadd={add} /></div>
+  <div class="pad" bind:this={adding}><AddStep {groups} onadd={add} /></div>
 </section>
 
 <section class="run pad" aria-label="Run">
