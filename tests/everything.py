@@ -44,7 +44,9 @@ CHECKS = (
     Check("ruff format", (f"{BIN}/ruff", "format", "--check", "src", "tests", "tools", "migrations")),
 )
 SECONDS: dict[str, int] = {
-    "tests.ui.test_treating": 120,
+    "tests.ui.test_treating": 170,
+    "tests.ui.test_treating_by_keys": 20,
+    "tests.core.test_likened": 35,
     "tests.core.test_rehearsal": 40,
     "tests.web.test_drafting": 40,
     "tests.studio.test_working": 150,

@@ -67,8 +67,11 @@ class OfALongRecording(unittest.TestCase):
             with self.subTest(chain=name), tempfile.TemporaryDirectory() as folder:
                 told = rehearsing.foretold(made, self.basis, steps, specification)
                 run = runner.run(self.path, Treatment(steps=tuple(steps)), folder=Path(folder))
-                written = ribbon.of(inspect(run.path))
+                written = ribbon.of(inspect(run.path), columns=len(told.peak_dbfs))
+                self.assertGreater(len(told.peak_dbfs), 700)
                 self.assertEqual(len(told.peak_dbfs), len(written.peak_dbfs))
+                [length] = [limit.reading for limit in told.lines[-1].limits if limit.quantity == "duration_s"]
+                self.assertAlmostEqual(length, self.measured.inspection.facts.duration_s, places=3)
                 for edge, of in ((told.peak_dbfs, written.peak_dbfs), (told.rms_dbfs, written.rms_dbfs)):
                     self.assertLess(np.percentile(np.abs(np.array(edge) - of), 90), within)
                 moved = run.reduction_db

@@ -53,7 +53,9 @@ class ByKeys(InterfaceCase):
             self.press("Enter")
             self.tab_to(f"^{title} ")
             self.press("Enter")
-            until(lambda title=title: re.fullmatch(rf"Step \d, {title}", self.focused()), what=f"the new step {title} to be focused")
+            until(
+                lambda title=title: re.fullmatch(rf"Step \d, {title}", self.focused()), what=f"the new step {title} to be focused"
+            )
         self.tab_to("^Compressor: threshold$", key="Shift+Tab")
         self.page.keyboard.type("-20")
         self.press("Enter")

@@ -8,7 +8,7 @@
   import type { Place } from '../lib/places';
   import { quantity } from '../lib/quantities';
   import type { Reduction } from '../lib/reduction';
-  import { draw, waveAt } from '../lib/ribbon-drawing';
+  import { deepest, draw, waveAt } from '../lib/ribbon-drawing';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import type { Tracks } from '../lib/tracks';
   import Spectrogram from './Spectrogram.svelte';
@@ -102,7 +102,8 @@
   const corridors = $derived(drawn.filter((each) => each.corridor));
   const lines = $derived(drawn.filter((each) => !each.corridor));
   const labels = $derived.by(() => {
-    const moved = reduction && reduction.deepest < -0.05 ? `gain moved to ${number(reduction.deepest, 1)} dB` : '';
+    const lowest = deepest({ reduction, expected });
+    const moved = lowest < -0.05 ? `gain ${expected ? '' : 'moved '}to ${number(lowest, 1)} dB` : '';
     return apart([
       ...drawn.map(({ rows, low, high, broken }) => ({ rows, at: (y(low) + y(high)) / 2 + 4, broken, gain: false })),
       ...(moved ? [{ rows: [moved], at: 30, broken: false, gain: true }] : []),

@@ -62,9 +62,9 @@
   );
   /** Ticks at whole minutes or hours. */
   function minutes(domain: number[]): number[] {
-    const most = domain[1] ?? 0;
+    const [least = 0, most = 0] = domain;
     const step = [60, 300, 600, 1800, 3600].find((each) => most / each <= 6) ?? 7200;
-    return Array.from({ length: Math.floor(most / step) + 1 }, (_, index) => index * step);
+    return Array.from({ length: Math.floor(most / step) + 1 }, (_, index) => index * step).filter((at) => at >= least);
   }
   const high = $derived(
     now.high !== null &&

@@ -184,18 +184,18 @@ export class Player {
       this.problem = '';
     };
     try {
-      let at = this.#at(asked) + SOON_S;
+      let [at, seconds] = [this.#at(asked) + SOON_S, FIRST_S];
       let first = true;
       while (at < end) {
-        const until = Math.min(at + (first ? FIRST_S : PIECE_S), end);
+        const until = Math.min(at + seconds, end);
         const sent = context.currentTime;
         const piece = await track.piece(at, until - at, signal);
         if (!now()) return;
         const came = context.currentTime;
         const heard = Math.max(this.#when(at), came + 0.01);
         if (first && heard >= this.#when(until)) {
-          // It was played past meanwhile: the sound before goes on, and this is asked for as far ahead as it takes.
-          at = this.#at(came) + (came - sent) + SOON_S;
+          // It was played past meanwhile: the sound before goes on, and a piece is asked for that outlasts such a wait.
+          [at, seconds] = [this.#at(came) + SOON_S, came - sent + PIECE_S];
           continue;
         }
         if (first) {
@@ -204,7 +204,7 @@ export class Player {
         }
         if (piece) this.#start(context, 'treated', piece, at, heard - this.#when(at));
         first = false;
-        at = until;
+        [at, seconds] = [until, PIECE_S];
       }
       if (first) taken(this.#when(end));
     } catch (error) {

@@ -15,13 +15,17 @@ export class Reduction {
     this.deepest = this.#values.reduce((one, other) => Math.min(one, other), 0);
   }
 
-  /** The lowest gain between two times of the source, in dB. */
-  lowest(from: number, to: number): number {
+  /** The lowest gain between two times of the source, and the mean of what was lowered, in dB. */
+  over(from: number, to: number): { lowest: number; mean: number } {
     const first = Math.max(0, Math.floor(from / STEP_S));
     const last = Math.min(this.#values.length, Math.max(first + 1, Math.ceil(to / STEP_S)));
-    let lowest = 0;
-    for (let step = first; step < last; step++) lowest = Math.min(lowest, this.#values[step] ?? 0);
-    return lowest;
+    let [lowest, sum] = [0, 0];
+    for (let step = first; step < last; step++) {
+      const value = Math.min(0, this.#values[step] ?? 0);
+      lowest = Math.min(lowest, value);
+      sum += value;
+    }
+    return { lowest, mean: last > first ? sum / (last - first) : 0 };
   }
 }
 

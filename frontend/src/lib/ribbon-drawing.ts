@@ -25,9 +25,13 @@ export interface Scene {
 }
 
 const LOWEST = -80;
-/** A decibel of moved gain is as tall as four of level, so that little of it can be seen. */
+/** A decibel of moved gain is as tall as four of level, so that little of it can be seen; less where much was moved. */
 const GAIN_PIXELS = 9;
 const GAIN_MOST = 90;
+
+/** The lowest gain that is drawn, in dB. */
+export const deepest = ({ reduction, expected }: Pick<Scene, 'reduction' | 'expected'>): number =>
+  Math.min(0, expected ? Math.min(...(expected.moved_db ?? [])) : (reduction?.deepest ?? 0));
 
 /** Where an amplitude is drawn while the wave is. */
 export function waveAt({ top, floor, tallest }: Pick<Scene, 'top' | 'floor' | 'tallest'>, value: number): number {
@@ -44,13 +48,25 @@ export function draw(on: HTMLCanvasElement, scene: Scene): void {
   if (scene.view.span > 0) new Drawing(context, dense, scene, getComputedStyle(on)).all();
 }
 
+const highest = (levels: number[]) => Math.max(...levels);
+const meanLevel = (levels: number[]) =>
+  10 * Math.log10(levels.reduce((sum, level) => sum + 10 ** (level / 10), 0) / levels.length);
+
+/** Values so many at a time, each part with the place of its first. */
+function* parts(values: number[], together: number): Generator<[number, number[]]> {
+  for (let first = 0; first < values.length; first += together) yield [first, values.slice(first, first + together)];
+}
+
 class Drawing {
+  readonly #deepest: number;
   constructor(
     readonly context: CanvasRenderingContext2D,
     readonly dense: number,
     readonly scene: Scene,
     readonly style: CSSStyleDeclaration,
-  ) {}
+  ) {
+    this.#deepest = deepest(scene);
+  }
 
   all(): void {
     const { context, scene } = this;
@@ -67,7 +83,7 @@ class Drawing {
     if (view.wave) return;
     if (expected) this.#expected(expected);
     context.strokeStyle = context.fillStyle = this.style.getPropertyValue('--act');
-    if (reduction && reduction.deepest < -0.05) this.#gainMoved(reduction);
+    if (!expected && reduction && reduction.deepest < -0.05) this.#gainMoved(reduction);
     if (view.loudness && tracks) this.#loudness(tracks);
   }
 
@@ -92,18 +108,22 @@ class Drawing {
   #gainMoved(moved: Reduction): void {
     const { view, width } = this.scene;
     const step = view.span / width;
-    this.context.globalAlpha = 0.42;
     for (let column = 0; column < width; column++) {
-      const gain = moved.lowest(view.start + column * step, view.start + (column + 1) * step);
-      if (gain < -0.02) this.#hang(column * this.dense, this.dense, gain);
+      const { lowest, mean } = moved.over(view.start + column * step, view.start + (column + 1) * step);
+      this.#hang(column * this.dense, this.dense, lowest, mean);
     }
-    this.context.globalAlpha = 1;
   }
 
-  /** Gain hangs from the top. */
-  #hang(from: number, wide: number, gain: number): void {
-    const { dense, scene } = this;
-    this.context.fillRect(from, scene.top * dense, wide, Math.min(-gain * GAIN_PIXELS, GAIN_MOST) * dense);
+  /** Gain hangs from the top: filled as far as it is lowered on the whole, a line at the lowest. */
+  #hang(from: number, wide: number, lowest: number, mean: number): void {
+    if (lowest > -0.02) return;
+    const { context, dense, scene } = this;
+    const tall = (gain: number) => -gain * Math.min(GAIN_PIXELS, -GAIN_MOST / this.#deepest) * dense;
+    context.globalAlpha = 0.42;
+    if (mean < 0) context.fillRect(from, scene.top * dense, wide, tall(mean));
+    context.globalAlpha = 0.8;
+    context.fillRect(from, scene.top * dense + tall(lowest) - dense, wide, dense);
+    context.globalAlpha = 1;
   }
 
   /** Short-term loudness as a meter would show it at each moment. */
@@ -137,28 +157,30 @@ class Drawing {
     context.fill();
   }
 
-  /** The edges of the ribbon that is expected: dashed, as nothing of it was measured. */
+  /** The edges of the ribbon that is expected: dashed, as nothing of it was measured; and the gain that would move. */
   #expected(it: Foretold): void {
     const { context, dense } = this;
     const length = this.scene.view.duration + it.leads_s;
+    const place = (at: number, of: number) => this.#x((at / of) * length - it.leads_s);
+    /** As many values together as a point of the picture needs. */
+    const together = (count: number, pixels: number) =>
+      Math.max(1, Math.floor((count * this.scene.view.span * pixels) / length / this.scene.width));
     context.lineWidth = 1.3 * dense;
     context.setLineDash([4 * dense, 2.5 * dense]);
-    for (const edge of [it.peak_dbfs ?? [], it.rms_dbfs ?? []]) {
+    for (const [edge, of] of [[it.peak_dbfs ?? [], highest] as const, [it.rms_dbfs ?? [], meanLevel] as const]) {
       context.beginPath();
-      edge.forEach((level, index) =>
-        context.lineTo(this.#x(((index + 0.5) / edge.length) * length - it.leads_s), this.#y(level)),
-      );
+      for (const [first, part] of parts(edge, together(edge.length, 2)))
+        context.lineTo(place(first + part.length / 2, edge.length), this.#y(of(part)));
       context.stroke();
     }
     context.setLineDash([]);
-    const moved = it.moved_db ?? [];
     context.fillStyle = this.style.getPropertyValue('--act');
-    context.globalAlpha = 0.42;
-    moved.forEach((gain, index) => {
-      const [from, to] = [index, index + 1].map((edge) => this.#x((edge / moved.length) * length - it.leads_s));
-      if (gain < -0.05) this.#hang(from ?? 0, Math.max((to ?? 0) - (from ?? 0), dense), gain);
-    });
-    context.globalAlpha = 1;
+    const [lowest, usual] = [it.moved_db ?? [], it.mean_moved_db ?? []];
+    for (const [first, part] of parts(lowest, together(lowest.length, 1))) {
+      const [from, to] = [place(first, lowest.length), place(first + part.length, lowest.length)];
+      const mean = usual.slice(first, first + part.length).reduce((sum, gain) => sum + gain, 0) / part.length;
+      this.#hang(from, Math.max(to - from, dense), Math.min(...part), mean);
+    }
   }
 
   /** Each pause as a stroke at its own level; there are thousands in a long recording. */

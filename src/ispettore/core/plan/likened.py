@@ -58,8 +58,11 @@ class Levels:
         return Levels(self.peak * factor, self.power * factor**2, self.k_power * factor**2, self.moved_db + moved_db)
 
 
-def expected(basis: Basis, steps: Sequence[Settings], stretches: Sequence[Stretch]) -> tuple[Ribbon, NDArray[np.float64]]:
-    """The ribbon, and the gain that moves in each cell of the recording, shape (cells,). Each stretch tells of all steps."""
+def expected(
+    basis: Basis, steps: Sequence[Settings], stretches: Sequence[Stretch], *, columns: int
+) -> tuple[Ribbon, NDArray[np.float64]]:
+    """The ribbon in at most so many columns, and the gain that moves in each cell of the recording, shape (cells,). Each stretch
+    tells of all steps."""
     cells = basis.counts.size
     k_power = np.zeros(cells)
     k_power[: basis.k_power.size] = basis.k_power
@@ -72,7 +75,7 @@ def expected(basis: Basis, steps: Sequence[Settings], stretches: Sequence[Stretc
         levels = known(levels, basis, step) if known else _likened(levels, kinds, stretches, number)
         for one in stretches:
             _set(levels, one, number)
-    return of_cells(levels.power, levels.peak), levels.moved_db
+    return of_cells(levels.power, levels.peak, columns=columns), levels.moved_db
 
 
 def _gain(levels: Levels, _basis: Basis, step: Settings) -> Levels:

@@ -16,6 +16,7 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.ribbon import COLUMNS
 from ispettore.core.measure.ribbon import of as ribbon_of
 from ispettore.core.plan import cleaning, likened
 from ispettore.core.plan.window import Bar, GainWindow, Learned, bar, limits, of_bars
@@ -28,6 +29,9 @@ from ispettore.core.treat.rehearsal import Idle, Rehearsal, Sounding, Stage, Win
 from ispettore.core.treat.treatment import Step
 
 LOUDEST_S = 20.0
+COLUMN_S, MOST_COLUMNS = 0.5, 4_800
+"""How long a column of the expected ribbon is, unless that makes too few or too many of them."""
+
 ENCODED = "encoding"
 SHOWN = ("sample_peak_dbfs", "true_peak_dbtp", "rms_dbfs", "integrated_loudness_lufs", "noise_floor_dbfs", "crest_factor_db")
 """What a ledger tells besides the limits."""
@@ -66,7 +70,9 @@ class Foretold(BaseModel):
     peak_dbfs: tuple[float, ...] = ()
     """The ribbon that is expected; of a recording that is not rehearsed whole, likened to the stretches that are."""
     moved_db: tuple[float, ...] = ()
-    """The gain that all steps together move, over the recording's time: the lowest of each column; empty where none is moved."""
+    mean_moved_db: tuple[float, ...] = ()
+    """The gain that all steps together move, over the recording's time: the lowest of each column, and the mean; empty where they
+    move none."""
 
 
 def foretold(
@@ -101,11 +107,14 @@ def foretold(
         after = _encoded(after, encoding)
         lines.append(_line(ENCODED, after, specification, None))
     gain, window = _window(on, after, specification)
+    columns = min(max(round(rehearsal.frames / rehearsal.rate / COLUMN_S), COLUMNS), MOST_COLUMNS)
     if rehearsal.whole:
-        ribbon, moved = ribbon_of(sounds[-1].measured()), _moved(sounds)
+        ribbon, moved = ribbon_of(sounds[-1].measured(), columns=columns), _moved(sounds)
     else:
         typed = [step.typed for step in on if not step.typed.at_ends]
-        ribbon, moved = likened.expected(basis, typed, [_seen(rehearsal, each) for each in (loudest, sounds) if each])
+        ribbon, moved = likened.expected(
+            basis, typed, [_seen(rehearsal, each) for each in (loudest, sounds) if each], columns=columns
+        )
     return Foretold(
         whole=rehearsal.whole,
         lines=tuple(lines),
@@ -115,7 +124,8 @@ def foretold(
         leads_s=rehearsal.leads(steps),
         rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()),
         peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()),
-        moved_db=pictures.columns(moved),
+        moved_db=pictures.columns(moved, columns),
+        mean_moved_db=pictures.columns(moved, columns, of=np.mean),
     )
 
 
@@ -149,7 +159,13 @@ def _typical(rehearsal: Rehearsal, basis: Basis) -> tuple[int, int]:
 def _inspected(rehearsal: Rehearsal, first: Sounding, sound: Sounding) -> Inspection:
     if rehearsal.whole:
         return rehearsal.known if sound is first else sound.measured().inspection
-    return as_of_whole(rehearsal.known, first.measured().inspection, sound.measured().inspection)
+    known, here = rehearsal.known, sound.measured().inspection
+    length = {
+        "frames": round(known.facts.frames * here.facts.sample_rate_hz / rehearsal.rate),
+        "duration_s": known.facts.duration_s,
+    }
+    told = as_of_whole(known, first.measured().inspection, here)
+    return told.model_copy(update={"facts": here.facts.model_copy(update=length)})
 
 
 def _loudest(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> list[Sounding]:

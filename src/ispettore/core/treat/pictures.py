@@ -352,12 +352,12 @@ def _deepest(stage: Stage) -> float:
     return float(_moved(stage).min(initial=0))
 
 
-def columns(moved_db: NDArray[np.floating]) -> tuple[float, ...]:
-    """The lowest gain of each column; empty where nothing worth telling moved."""
+def columns(moved_db: NDArray[np.floating], count: int = COLUMNS, *, of: Callable[..., Any] = np.min) -> tuple[float, ...]:
+    """The lowest gain in each of at most so many columns, or another figure of it; empty where nothing worth telling moved."""
     if not moved_db.size or not (np.abs(moved_db) > -MOVED_DB).any():
         return ()
-    parts = np.array_split(moved_db, min(COLUMNS, moved_db.size))
-    return tuple(round(float(part.min()), 2) for part in parts)
+    parts = np.array_split(moved_db, min(count, moved_db.size))
+    return tuple(round(float(of(part)), 2) for part in parts)
 
 
 def _line(title: str, x: NDArray[np.floating], y: NDArray[np.floating], *, of: Of = "step") -> Line:
