@@ -17,6 +17,8 @@
     recording: RecordingDetail;
     acting: Acting;
     treating: Treating;
+    /** Whether plans are about to be worked out. */
+    awaited: boolean;
     /** The steps that can be added. */
     groups: StepGroup[];
     /** What the draft is expected to bring, once that is worked out. */
@@ -26,7 +28,7 @@
     onopen: (place: number | undefined) => void;
     onplan: () => void;
   }
-  let { recording, acting, treating, groups, expected, open, onopen, onplan }: Props = $props();
+  let { recording, acting, treating, awaited, groups, expected, open, onopen, onplan }: Props = $props();
   const live = getContext<Live>('live');
 
   const view = $derived(treating.view);
@@ -156,6 +158,8 @@
     </div>
   {:else if planning?.work?.state === 'failed'}
     <p class="pad outside" role="alert">{planning.work.error} <LinkButton onclick={onplan}>Plan again</LinkButton></p>
+  {:else if awaited}
+    <p class="pad soft">Waiting to be planned.</p>
   {:else}
     <p class="pad"><LinkButton onclick={onplan}>Work out plans</LinkButton></p>
   {/if}

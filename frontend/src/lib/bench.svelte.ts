@@ -126,6 +126,10 @@ export function benchOf(asked: () => string, client: QueryClient) {
     get done() {
       return done;
     },
+    /** Whether plans are about to be worked out. */
+    get awaitsPlans() {
+      return unplanned !== undefined;
+    },
     /** The steps that can be added. */
     get groups() {
       return offered.data ?? [];

@@ -276,6 +276,7 @@
                 recording={it}
                 {acting}
                 {treating}
+                awaited={bench.awaitsPlans}
                 groups={bench.groups}
                 {expected}
                 open={step}
