@@ -45,7 +45,11 @@ class Basis:
         """As if each cell had been multiplied by its own factor, shape (cells,). Speech and room stay where they are."""
         by = np.asarray(factor, dtype=np.float32)
         squared = by**2
-        return self._of(self.peak * by, self.power * squared, self.k_power * squared[: self.k_power.size], slice(None))
+        return self.at(self.peak * by, self.power * squared, self.k_power * squared[: self.k_power.size])
+
+    def at(self, peak: NDArray[np.float32], power: NDArray[np.float32], k_power: NDArray[np.float32]) -> "Basis":
+        """The same cells at other levels. Speech and room stay where they are."""
+        return self._of(peak, power, k_power, slice(None))
 
     def part(self, cells: NDArray[np.bool_]) -> "Basis":
         """Some of its cells, as if they were all; `cells` is a mask of shape (cells,)."""

@@ -39,22 +39,26 @@ def coarser(ribbon: Ribbon, columns: int) -> Ribbon:
 def of(measured: Measured, *, columns: int = COLUMNS) -> Ribbon:
     """The ribbon of a whole file in at most so many columns, the channels together."""
     cells = measured.meters.cells
-    columns = min(columns, len(cells))
-    edges = (np.arange(columns + 1) * len(cells)) // max(columns, 1)
-    high, mean = np.zeros(columns), np.zeros(columns)
+    edges = _edges(len(cells), columns)
+    high, mean = np.zeros(edges.size - 1), np.zeros(edges.size - 1)
     for column, (first, last) in enumerate(itertools.pairwise(edges.tolist())):
         high[column] = cells.peak.part(first, last).max()
         mean[column] = cells.power.part(first, last).mean()
     return of_levels(mean, high)
 
 
-def of_cells(power: NDArray[np.floating], peak: NDArray[np.floating], *, columns: int = COLUMNS) -> Ribbon:
+def of_cells(power: NDArray[np.floating], peak: NDArray[np.floating], *, columns: int) -> Ribbon:
     """The ribbon of mean squares and peak amplitudes of cells in memory, shape (cells,) each, in at most so many columns."""
-    columns = min(columns, power.size)
-    edges = (np.arange(columns + 1) * power.size) // max(columns, 1)
-    if not columns:
+    edges = _edges(power.size, columns)
+    if edges.size == 1:
         return of_levels(np.zeros(0), np.zeros(0))
     return of_levels(np.add.reduceat(power, edges[:-1]) / np.diff(edges), np.maximum.reduceat(peak, edges[:-1]))
+
+
+def _edges(cells: int, columns: int) -> NDArray[np.int64]:
+    """The borders of at most so many columns, as alike as they can be."""
+    columns = min(columns, cells)
+    return np.asarray((np.arange(columns + 1) * cells) // max(columns, 1), dtype=np.int64)
 
 
 def of_levels(power: NDArray[np.float64], peak: NDArray[np.float64]) -> Ribbon:

@@ -6,7 +6,7 @@ after it: each cell is taken to move as far as its like did there (the median). 
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,7 +16,8 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.ribbon import Ribbon, of_cells
-from ispettore.core.treat import compressor, level_riding, limiter, spot_gain
+from ispettore.core.plan.shaping import Ridings
+from ispettore.core.treat import compressor, limiter, spot_gain
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.gain import Gain
 from ispettore.core.treat.level_riding import LevelRiding
@@ -31,88 +32,100 @@ SINCE_S = (0.0, 0.1, 0.2, 0.4, 0.8)
 LEAST = 20
 """A level counts once so many cells had it: a tenth of a second."""
 
+Gains = NDArray[np.floating] | float
+"""In dB, of each cell or of all."""
+
 
 @dataclass(frozen=True)
 class Stretch:
-    """What was rehearsed from cell `first` of the recording on: what came in, then what came out of each step, and the gain in dB
-    that each step moved in time, shape (cells,), empty where it moved none."""
+    """What was rehearsed from cell `first` of the recording on: peak and mean square in dBFS of what came in, then of what came out
+    of each step, the channels together, shape (1 + steps, cells); the gain in dB that each step moved in time, (steps, cells)."""
 
     first: int
-    sounds: Sequence[Measured]
-    moved_db: Sequence[NDArray[np.floating]]
-
-
-@dataclass(frozen=True)
-class Levels:
-    """Of each cell the largest |sample|, the mean square and the K-weighted power, and the gain that was moved in time so far, in
-    dB: shape (cells,) each."""
-
-    peak: NDArray[np.float64]
-    power: NDArray[np.float64]
-    k_power: NDArray[np.float64]
+    peak_dbfs: NDArray[np.float64]
+    power_dbfs: NDArray[np.float64]
     moved_db: NDArray[np.float64]
 
-    def times(self, gain_db: NDArray[np.floating], *, moved_db: NDArray[np.floating] | float = 0.0) -> "Levels":
-        """Each cell raised by its own gain in dB, of which so much moves in time."""
-        factor = 10 ** (np.asarray(gain_db, dtype=np.float64) / 20)
-        return Levels(self.peak * factor, self.power * factor**2, self.k_power * factor**2, self.moved_db + moved_db)
+    @property
+    def place(self) -> slice:
+        return slice(self.first, self.first + self.peak_dbfs.shape[1])
+
+
+def rehearsed(first: int, sounds: Sequence[Measured], moved_db: Sequence[NDArray[np.floating]], *, cells: int) -> Stretch:
+    """A stretch of a recording of so many cells, from what was measured of it and the gain in dB that each step moved, shape
+    (cells,), empty where it moved none."""
+    count = min([len(sound.meters.cells) for sound in sounds] + [cells - first])
+    series = [sound.meters.cells.part(0, count) for sound in sounds]
+    moved = np.zeros((len(moved_db), count))
+    for row, part in zip(moved, moved_db, strict=True):
+        row[: part.size] = part[:count]
+    return Stretch(
+        first,
+        np.stack([decibels.levels(part.peak.max(axis=0) ** 2) for part in series]),
+        np.stack([decibels.levels(part.power.mean(axis=0)) for part in series]),
+        moved,
+    )
 
 
 def expected(
-    basis: Basis, steps: Sequence[Settings], stretches: Sequence[Stretch], *, columns: int
+    basis: Basis, steps: Sequence[Settings | None], stretches: Sequence[Stretch], *, columns: int
 ) -> tuple[Ribbon, NDArray[np.float64]]:
-    """The ribbon in at most so many columns, and the gain that moves in each cell of the recording, shape (cells,). Each stretch
-    tells of all steps."""
-    cells = basis.counts.size
-    k_power = np.zeros(cells)
-    k_power[: basis.k_power.size] = basis.k_power
-    levels = Levels(
-        basis.peak.max(axis=0).astype(np.float64), basis.power.mean(axis=0).astype(np.float64), k_power, np.zeros(cells)
-    )
-    kinds = _kinds(basis.speech)
+    """The ribbon in at most so many columns, and the gain that moves in each cell of the recording, shape (cells,). A step that is
+    None leaves everything as it is; each stretch tells of all steps."""
+    levels = basis.at(basis.peak.max(axis=0, keepdims=True), basis.power.mean(axis=0, keepdims=True), basis.k_power.copy())
+    moved_db, kinds = np.zeros(basis.counts.size), _kinds(basis.speech)
     for number, step in enumerate(steps):
+        if step is None:
+            continue
         known = _KNOWN.get(type(step))
-        levels = known(levels, basis, step) if known else _likened(levels, kinds, stretches, number)
+        levels, moved = known(levels, step) if known else _likened(levels, kinds, stretches, number)
+        moved_db += moved
         for one in stretches:
             _set(levels, one, number)
-    return of_cells(levels.power, levels.peak, columns=columns), levels.moved_db
+            moved_db[one.place] = one.moved_db[: number + 1].sum(axis=0)
+    return of_cells(levels.power[0], levels.peak[0], columns=columns), moved_db
 
 
-def _gain(levels: Levels, _basis: Basis, step: Settings) -> Levels:
+def _raised(levels: Basis, gain_db: Gains, moved_db: Gains) -> tuple[Basis, Gains]:
+    """Cells raised by a gain in dB, of which so much moves in time."""
+    return levels.times(np.broadcast_to(10 ** (np.asarray(gain_db) / 20), levels.counts.shape)), moved_db
+
+
+def _gain(levels: Basis, step: Settings) -> tuple[Basis, Gains]:
     assert isinstance(step, Gain)
-    return levels.times(np.full(levels.peak.size, step.gain_db))
+    return _raised(levels, step.gain_db, 0.0)
 
 
-def _spots(levels: Levels, _basis: Basis, step: Settings) -> Levels:
+def _spots(levels: Basis, step: Settings) -> tuple[Basis, Gains]:
     assert isinstance(step, SpotGain)
-    return levels.times(spot_gain.drawn(step.spots, np.asarray((np.arange(levels.peak.size) + 0.5) * CELL_S, dtype=np.float64)))
+    middles = np.asarray((np.arange(levels.counts.size) + 0.5) * CELL_S, dtype=np.float64)
+    return _raised(levels, spot_gain.drawn(step.spots, middles), 0.0)
 
 
-def _riding(levels: Levels, basis: Basis, step: Settings) -> Levels:
+def _riding(levels: Basis, step: Settings) -> tuple[Basis, Gains]:
     assert isinstance(step, LevelRiding)
-    size = basis.k_power.size
-    gain = np.zeros(levels.peak.size)
-    if size:
-        drawn, _ = level_riding.draw(levels.k_power[:size].astype(np.float32), basis.speech[:size], basis.room[:size], step)
-        gain[:size], gain[size:] = drawn, drawn[-1]
-    return levels.times(gain, moved_db=gain)
+    gain = Ridings(levels)(step)
+    return _raised(levels, gain, gain)
 
 
-def _compressed(levels: Levels, _basis: Basis, step: Settings) -> Levels:
+def _compressed(levels: Basis, step: Settings) -> tuple[Basis, Gains]:
     assert isinstance(step, Compressor)
-    gain = compressor.surrogate(levels.peak if step.detection == "peak" else np.sqrt(levels.power), step)
-    mixed = [20 * np.log10(1 - step.wet + step.wet * 10 ** ((gain + made) / 20)) for made in (step.make_up_db, 0.0)]
-    return levels.times(mixed[0], moved_db=mixed[1])
+    gain = compressor.surrogate(levels.peak[0] if step.detection == "peak" else np.sqrt(levels.power[0]), step)
+    made, moved = (
+        20 * np.log10(1 - step.wet + step.wet * 10 ** ((gain + make_up_db) / 20)) for make_up_db in (step.make_up_db, 0.0)
+    )
+    return _raised(levels, made, moved)
 
 
-def _limited(levels: Levels, _basis: Basis, step: Settings) -> Levels:
+def _limited(levels: Basis, step: Settings) -> tuple[Basis, Gains]:
     assert isinstance(step, TruePeakLimiter)
-    gain = limiter.surrogate(levels.peak, step)
-    after = levels.times(gain, moved_db=gain)
-    return replace(after, peak=np.minimum(after.peak, decibels.to_amplitude(step.ceiling_dbtp)))
+    gain = limiter.surrogate(levels.peak[0], step)
+    after, moved = _raised(levels, gain, gain)
+    held = np.minimum(after.peak, np.float32(decibels.to_amplitude(step.ceiling_dbtp)))
+    return after.at(held, after.power, after.k_power), moved
 
 
-_KNOWN: dict[type[Settings], Callable[[Levels, Basis, Settings], Levels]] = {
+_KNOWN: dict[type[Settings], Callable[[Basis, Settings], tuple[Basis, Gains]]] = {
     Gain: _gain,
     SpotGain: _spots,
     LevelRiding: _riding,
@@ -121,23 +134,21 @@ _KNOWN: dict[type[Settings], Callable[[Levels, Basis, Settings], Levels]] = {
 }
 
 
-def _likened(levels: Levels, kinds: NDArray[np.int8], stretches: Sequence[Stretch], number: int) -> Levels:
+def _likened(levels: Basis, kinds: NDArray[np.int8], stretches: Sequence[Stretch], number: int) -> tuple[Basis, Gains]:
     """After a step, as it moved cells of the same kind and level in the stretches."""
-    told = [(kinds[one.first :], _of(one.sounds[number]), _of(one.sounds[number + 1]), _sized(one, number)) for one in stretches]
-    high, mean = _whole(levels.peak**2), _whole(levels.power)
-
-    def moves(row: int, own: NDArray[np.int64], moved: Sequence[NDArray[np.float64]]) -> NDArray[np.float64]:
-        of = [kind[: before[row].size] for kind, before, _, _ in told]
-        table = _table(np.concatenate(of), np.concatenate([before[row] for _, before, _, _ in told]), np.concatenate(moved))
-        return table[kinds, own]
-
-    if not told:
-        return levels
-    high_db = moves(0, high, [after[0] - before[0] for _, before, after, _ in told])
-    power = 10 ** (moves(1, mean, [after[1] - before[1] for _, before, after, _ in told]) / 10)
-    gain = [gain for _, _, _, gain in told]
-    moved_db = moves(0, high, gain) if any(part.any() for part in gain) else 0.0
-    return Levels(levels.peak * 10 ** (high_db / 20), levels.power * power, levels.k_power * power, levels.moved_db + moved_db)
+    there = np.concatenate([kinds[one.place] for one in stretches])
+    peaks = np.concatenate([one.peak_dbfs[number : number + 2] for one in stretches], axis=1)
+    powers = np.concatenate([one.power_dbfs[number : number + 2] for one in stretches], axis=1)
+    gains = np.concatenate([one.moved_db[number] for one in stretches])
+    high, mean = (_whole(cells) for cells in (levels.peak[0] ** 2, levels.power[0]))
+    peak = 10 ** (_table(there, peaks[0], peaks[1] - peaks[0])[kinds, high] / 20)
+    power = 10 ** (_table(there, powers[0], powers[1] - powers[0])[kinds, mean] / 10)
+    moved = _table(there, peaks[0], gains)[kinds, high] if gains.any() else 0.0
+    return levels.at(
+        (levels.peak * peak).astype(np.float32),
+        (levels.power * power).astype(np.float32),
+        (levels.k_power * power[: levels.k_power.size]).astype(np.float32),
+    ), moved
 
 
 def _kinds(speech: NDArray[np.bool_]) -> NDArray[np.int8]:
@@ -147,7 +158,7 @@ def _kinds(speech: NDArray[np.bool_]) -> NDArray[np.int8]:
     return np.searchsorted(SINCE_S, since).astype(np.int8)
 
 
-def _whole(power: NDArray[np.float64]) -> NDArray[np.int64]:
+def _whole(power: NDArray[np.floating]) -> NDArray[np.int64]:
     """Levels in whole decibels, counted from the lowest, of mean squares."""
     return np.round(decibels.levels(power, floor_db=LOWEST_DB) - LOWEST_DB).astype(np.int64).clip(0, -LOWEST_DB)
 
@@ -173,27 +184,10 @@ def _table(kinds: NDArray[np.int8], levels: NDArray[np.float64], moved: NDArray[
     return table
 
 
-def _set(levels: Levels, one: Stretch, number: int) -> None:
-    """Write what was rehearsed over what was worked out: after step `number`."""
-    high, mean = _of(one.sounds[number + 1])
-    count = min(high.size, levels.peak.size - one.first)
-    place = slice(one.first, one.first + count)
-    before = levels.power[place]
-    power = 10 ** (mean[:count] / 10)
-    levels.k_power[place] *= power / np.maximum(before, 1e-16)
-    levels.peak[place], levels.power[place] = 10 ** (high[:count] / 20), power
-    levels.moved_db[place] = np.sum([_sized(one, before)[:count] for before in range(number + 1)], axis=0)
-
-
-def _of(measured: Measured) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Peak and mean square of each cell in dBFS, the channels together, shape (cells,) each."""
-    cells = measured.meters.cells.series()
-    return decibels.levels(cells.peak.max(axis=0) ** 2), decibels.levels(cells.power.mean(axis=0))
-
-
-def _sized(one: Stretch, number: int) -> NDArray[np.float64]:
-    """The gain that a step moved in each cell of a stretch."""
-    gain = np.zeros(len(one.sounds[number].meters.cells))
-    moved = one.moved_db[number][: gain.size]
-    gain[: moved.size] = moved
-    return gain
+def _set(levels: Basis, one: Stretch, number: int) -> None:
+    """Write what came out of step `number` where that was rehearsed."""
+    power = 10 ** (one.power_dbfs[number + 1] / 10)
+    k_power = levels.k_power[one.place]
+    k_power *= (power / np.maximum(levels.power[0, one.place], 1e-16))[: k_power.size].astype(np.float32)
+    levels.power[0, one.place] = power
+    levels.peak[0, one.place] = 10 ** (one.peak_dbfs[number + 1] / 20)

@@ -54,8 +54,8 @@ class Foretold(BaseModel):
     """What a draft is expected to bring. `whole` says that all of the recording was rehearsed.
 
     `lines` begins with what comes in, then tells each step that is on, and last the written file (`ENCODED`) where encoding moves
-    readings. `gain_db` is the last gain, `window` what gains would do
-    in its place: the bars of peaks that a limiter holds behind it are open. `head_s` is how much later a word comes.
+    readings. `gain_db` is the last gain, `window` what gains would do in its place: the bars of peaks that a limiter holds behind
+    it are open. `leads_s` is how much later a word comes.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -71,8 +71,8 @@ class Foretold(BaseModel):
     """The ribbon that is expected; of a recording that is not rehearsed whole, likened to the stretches that are."""
     moved_db: tuple[float, ...] = ()
     mean_moved_db: tuple[float, ...] = ()
-    """The gain that all steps together move, over the recording's time: the lowest of each column, and the mean; empty where they
-    move none."""
+    """The gain that all steps together move, over the recording's time: the lowest of each column, and the mean of what is lowered;
+    empty where they move none."""
 
 
 def foretold(
@@ -90,19 +90,15 @@ def foretold(
     if not rehearsal.whole:
         loudest = _loudest(rehearsal, basis, steps)
         inspections = _with_peaks(inspections, loudest)
-        placed = iter(inspections[1:])
-        last = inspections[0]
-        every = []
-        for step in on:  # what works at the ends alone is not heard in between, and moves no level
-            last = last if step.typed.at_ends else next(placed)
-            every.append(last)
-        inspections = [inspections[0], *every]
-    stages = iter(sounds[1:])
-    lines = [_line("", inspections[0], specification, None)]
-    for step, inspection in zip(on, inspections[1:], strict=True):
-        stage = None if step.typed.at_ends and not rehearsal.whole else next(stages)
-        lines.append(_line(step.kind, inspection, specification, stage))
-    after = inspections[-1]
+    after = inspections[0]
+    lines = [_line("", after, specification, None)]
+    told = iter(zip(inspections[1:], sounds[1:], strict=True))
+    for step in on:
+        sound = None
+        if rehearsal.whole or not step.typed.at_ends:  # what works at the ends alone is not heard in between
+            after, sound = next(told)
+        lines.append(_line(step.kind, after, specification, sound))
+    loudness = after.value("integrated_loudness_lufs")
     if encoding is not None and encoding != Learned():
         after = _encoded(after, encoding)
         lines.append(_line(ENCODED, after, specification, None))
@@ -111,21 +107,21 @@ def foretold(
     if rehearsal.whole:
         ribbon, moved = ribbon_of(sounds[-1].measured(), columns=columns), _moved(sounds)
     else:
-        typed = [step.typed for step in on if not step.typed.at_ends]
-        ribbon, moved = likened.expected(
-            basis, typed, [_seen(rehearsal, each) for each in (loudest, sounds) if each], columns=columns
-        )
+        heard_of = (step.typed for step in on if not step.typed.at_ends)
+        typed = [step if isinstance(sound, Stage) else None for step, sound in zip(heard_of, sounds[1:], strict=True)]
+        stretches = [_seen(rehearsal, basis, each) for each in (loudest, sounds) if each]
+        ribbon, moved = likened.expected(basis, typed, stretches, columns=columns)
     return Foretold(
         whole=rehearsal.whole,
         lines=tuple(lines),
         window=window,
         gain_db=gain,
-        loudness_lufs=inspections[-1].value("integrated_loudness_lufs"),
+        loudness_lufs=loudness,
         leads_s=rehearsal.leads(steps),
         rms_dbfs=tuple(ribbon.rms_dbfs.round(1).tolist()),
         peak_dbfs=tuple(ribbon.peak_dbfs.round(1).tolist()),
         moved_db=pictures.columns(moved, columns),
-        mean_moved_db=pictures.columns(moved, columns, of=np.mean),
+        mean_moved_db=pictures.columns(np.minimum(moved, 0), columns, of=np.mean),
     )
 
 
@@ -186,13 +182,12 @@ def _with_peaks(inspections: Sequence[Inspection], loudest: Sequence[Sounding]) 
     return [_peaks(one, there) for one, there in zip(inspections, measured, strict=True)]
 
 
-def _seen(rehearsal: Rehearsal, sounds: Sequence[Sounding]) -> likened.Stretch:
+def _seen(rehearsal: Rehearsal, basis: Basis, sounds: Sequence[Sounding]) -> likened.Stretch:
     window = sounds[0]
     assert isinstance(window, Window)
     first = round(window.start / rehearsal.rate / CELL_S)
-    nothing = np.zeros(0)
-    moved = [sound.processor.reduction_db() if isinstance(sound, Stage) else nothing for sound in sounds[1:]]
-    return likened.Stretch(first, [sound.measured() for sound in sounds], moved)
+    moved = [sound.processor.reduction_db() if isinstance(sound, Stage) else np.zeros(0) for sound in sounds[1:]]
+    return likened.rehearsed(first, [sound.measured() for sound in sounds], moved, cells=basis.counts.size)
 
 
 def _peaks(inspection: Inspection, loudest: Inspection) -> Inspection:

@@ -73,7 +73,7 @@ class SpotProcessor(Processor):
 
 
 def drawn(spots: Sequence[Spot], at_s: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The gain in dB at some moments, shape (moments,): each spot a raised cosine in decibels."""
+    """The gain in dB at some moments in order, shape (moments,): each spot a raised cosine in decibels."""
     total = np.zeros(at_s.size)
     for spot in spots:
         first, last = np.searchsorted(at_s, (spot.start_s, spot.end_s))
