@@ -83,6 +83,32 @@ class OfALongRecording(unittest.TestCase):
                 else:
                     self.assertEqual(told.moved_db, ())
 
+    def test_what_works_at_its_ends_is_expected_and_pictured(self):
+        made = Rehearsal(self.path, self.measured.inspection, name="long.wav", folder=self.folder)
+        self.addCleanup(made.let_go)
+        spots = {"spots": [{"start_s": 50.0, "end_s": 80.0, "gain_db": -40}]}
+        steps = (
+            Step(kind="spot-gain", settings=spots),
+            Step(kind="head-and-tail", settings={"head_s": 0.6, "tail_s": 2.0}),
+            Step(kind="gain", settings={"gain_db": 3}),
+        )
+        told = rehearsing.foretold(made, self.basis, steps, catalogue.find("audiobook-retail"))
+        with tempfile.TemporaryDirectory() as folder:
+            run = inspect(runner.run(self.path, Treatment(steps=steps), folder=Path(folder)).path).inspection
+        before, _, ended, last = ({limit.quantity: limit.reading for limit in line.limits} for line in told.lines)
+        for line in (ended, last):
+            self.assertAlmostEqual(line["head_s"], run.value("head_s"), delta=0.02)
+            self.assertAlmostEqual(line["tail_s"], run.value("tail_s"), delta=0.02)
+            self.assertAlmostEqual(line["duration_s"], run.facts.duration_s, delta=0.001)
+        self.assertAlmostEqual(before["tail_s"], self.measured.inspection.value("tail_s"))
+        head, tail = rehearsing.pictured(made, self.basis, steps[:2])
+        for picture, name, to in ((head, "head", 0.6), (tail, "tail", 2.0)):
+            lasted = self.measured.inspection.value(f"{name}_s")
+            self.assertEqual(picture.said, f"The {name} is {lasted:.2f} s long and becomes {to:.2f} s.")
+            self.assertEqual([(line.of, len(line.x) > 100) for line in picture.lines], [("before", True), ("after", True)])
+            # A spot in the middle of the recording is not heard at its ends.
+            self.assertGreater(max(picture.lines[1].y), -30)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -1,5 +1,8 @@
 """Head and tail: the lengths that limits ask for, and what that adds to the file."""
 
+from collections.abc import Mapping
+from typing import Any
+
 from ispettore.core.figures import number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan.bounds import Obstacle
@@ -9,6 +12,11 @@ from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat.treatment import Step
 
 ENDS = moved_by("ends")
+
+
+def asked(settings: Mapping[str, Any]) -> dict[str, float]:
+    """The lengths that a step's settings ask for, in seconds, by quantity."""
+    return {name: float(settings[name]) for name in ENDS if settings.get(name) is not None}
 
 
 def proposed(inspection: Inspection, specification: Specification, learned: Learned) -> tuple[Step | None, list[Obstacle]]:

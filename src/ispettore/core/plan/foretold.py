@@ -29,5 +29,4 @@ def limits(plan: Plan, specification: Specification, inspection: Inspection) -> 
 
 def _ends(plan: Plan) -> dict[str, float]:
     step = plan.treatment.find("head-and-tail")
-    settings = step.settings if step is not None else {}
-    return {name: float(settings[name]) for name in ending.ENDS if settings.get(name) is not None}
+    return ending.asked(step.settings) if step is not None else {}

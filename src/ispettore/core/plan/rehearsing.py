@@ -5,7 +5,7 @@ Of a longer one, levels are the recording's own, moved as the steps moved them i
 recording is loudest; the ribbon is likened to both stretches (`likened`).
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -18,7 +18,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.ribbon import COLUMNS
 from ispettore.core.measure.ribbon import of as ribbon_of
-from ispettore.core.plan import cleaning, likened
+from ispettore.core.plan import cleaning, ending, likened
 from ispettore.core.plan.window import Bar, GainWindow, Learned, bar, limits, of_bars
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
@@ -92,11 +92,15 @@ def foretold(
         inspections = _with_peaks(inspections, loudest)
     after = inspections[0]
     lines = [_line("", after, specification, None)]
+    ends: dict[str, float] = {}
     told = iter(zip(inspections[1:], sounds[1:], strict=True))
     for step in on:
         sound = None
-        if rehearsal.whole or not step.typed.at_ends:  # what works at the ends alone is not heard in between
+        if step.typed.at_ends and not rehearsal.whole:  # it is not heard in between, and does what it is asked for
+            ends |= ending.asked(step.settings)
+        else:
             after, sound = next(told)
+        after = _ended(after, ends, rehearsal.known)
         lines.append(_line(step.kind, after, specification, sound))
     loudness = after.value("integrated_loudness_lufs")
     if encoding is not None and encoding != Learned():
@@ -135,10 +139,13 @@ def _encoded(inspection: Inspection, encoding: Learned) -> Inspection:
 
 
 def pictured(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> tuple[Picture, ...]:
-    """The pictures of the last of these steps; none of one that works where nothing is rehearsed, or can't be started."""
-    heard = rehearsal.over(*_typical(rehearsal, basis))
+    """The pictures of the last of these steps, which is on; none of one that can't be started."""
+    if not steps:
+        return ()
+    at_ends = steps[-1].typed.at_ends and not rehearsal.whole
+    heard = rehearsal.ends() if at_ends else rehearsal.over(*_typical(rehearsal, basis))
     here = rehearsal.steps(steps, heard)
-    if not here or (len(here) < len([step for step in steps if step.on]) and steps[-1].typed.at_ends):
+    if not here:
         return ()
     last = heard.through(here)[-1]
     return pictures.of(last) if isinstance(last, Stage) else ()
@@ -162,6 +169,22 @@ def _inspected(rehearsal: Rehearsal, first: Sounding, sound: Sounding) -> Inspec
     }
     told = as_of_whole(known, first.measured().inspection, here)
     return told.model_copy(update={"facts": here.facts.model_copy(update=length)})
+
+
+def _ended(inspection: Inspection, ends: Mapping[str, float], known: Inspection) -> Inspection:
+    """With head and tail of these lengths in seconds, by quantity, in place of the recording's own (`known`)."""
+    changed = {
+        name: reading.model_copy(update={"value": ends[name]})
+        for name, reading in inspection.readings.items()
+        if name in ends and reading.value is not None
+    }
+    if not changed:
+        return inspection
+    longer = sum(ends[name] - (known.value(name) or 0.0) for name in changed)
+    duration = known.facts.duration_s + longer
+    length = {"duration_s": duration, "frames": round(duration * inspection.facts.sample_rate_hz)}
+    facts = inspection.facts.model_copy(update=length)
+    return inspection.model_copy(update={"readings": {**inspection.readings, **changed}, "facts": facts})
 
 
 def _loudest(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> list[Sounding]:

@@ -279,10 +279,11 @@ def _ends(stage: Stage) -> tuple[Picture, ...]:
             samples = np.abs(sound.read(0 if title == "first" else frames - count, count)).max(axis=1)
             x, level = _over_time(samples, rate)
             lines.append(_line("level", x if title == "first" else x - count / rate, level, of=which))
-        was, now = (one.measured().inspection.value(name) for one in (stage.before, stage))
+        was, asked = stage.told().inspection.value(name), settings.model_dump()[name]
+        # Of a part of the recording, lengths are the whole's, and become what is asked for.
+        now = stage.measured().inspection.value(name) if stage.whole else was if asked is None else asked
         what = "head" if title == "first" else "tail"
         said = f"The {what} is {with_unit(was, 's', 2)} long and becomes {with_unit(now, 's', 2)}."
-        asked = settings.model_dump()[name]
         at = asked if asked is not None else (was or 0.0)
         marks = (Mark(title=what, at=at if title == "first" else -at, path=path if title == "first" else ""),)
         found.append(Picture(form="time", said=said, x_unit="s", lines=tuple(lines), marks=marks))

@@ -19,7 +19,7 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.treat.step import Block, Context, Processor
+from ispettore.core.treat.step import Block, Context, Processor, spans_later
 from ispettore.core.treat.treatment import Step
 
 WHOLE_S = 240.0
@@ -99,15 +99,15 @@ class Sounding:
 
 
 class Window(Sounding):
-    """A stretch of the recording itself, from `start` (a frame of it)."""
+    """Stretches of the recording itself put together, each from a frame of it and so many frames long; `start` is the first's."""
 
     def __init__(
-        self, path: Path, start: int, frames: int, *, sample_rate_hz: int, name: str, folder: Path, room_tone: Sequence[Span]
+        self, path: Path, *stretches: tuple[int, int], sample_rate_hz: int, name: str, folder: Path, room_tone: Sequence[Span]
     ) -> None:
         super().__init__(name=name, folder=folder, room_tone=room_tone)
-        self.start, self.sample_rate_hz = start, sample_rate_hz
+        self.start, self.sample_rate_hz = stretches[0][0], sample_rate_hz
         with open_spans(path) as samples:
-            found = samples(start, frames)
+            found = np.concatenate([samples(start, frames) for start, frames in stretches])
         self.channels = found.shape[1]
         size = max(1, round(BLOCK_S * sample_rate_hz))
         self._waiting = [found[first : first + size] for first in range(0, len(found), size)]
@@ -130,13 +130,18 @@ class Stage(Sounding):
             name=before.name,
             sample_rate_hz=before.sample_rate_hz,
             channels=before.channels,
-            measured=self._told() if learns else None,
+            measured=self.told() if learns else None,
             working=before.path() if learns else None,
         )
         self.processor: Processor = step.typed.start(context)
         self.sample_rate_hz, self.channels = self.processor.sample_rate_hz, self.processor.channels
 
-    def _told(self) -> Measured:
+    @property
+    def whole(self) -> bool:
+        """Whether it works on all of the recording."""
+        return self._known is None
+
+    def told(self) -> Measured:
         """What the step is told of what comes in: of a part of a recording, levels are told as of the whole."""
         measured = self.before.measured()
         if self._known is None:
@@ -234,6 +239,7 @@ class Rehearsal:
         self.rate, self.frames = known.facts.sample_rate_hz, known.facts.frames
         self.whole = self.frames <= WHOLE_S * self.rate
         self._chains: list[Chain] = []
+        self._ends: Chain | None = None
 
     def chain(self, first: int, last: int) -> Chain:
         """The steps over a window that holds these frames of the recording."""
@@ -249,14 +255,23 @@ class Rehearsal:
         same = (chain for chain in self._chains if (chain.window.start, chain.frames) == (start, frames))
         return next(same, None) or self._new(start, frames)
 
+    def ends(self) -> Chain:
+        """The steps over a longer recording's beginning and its end, put together: for what works there alone."""
+        if self._ends is None:
+            self._ends = self._made((0, self._size()), (self.frames - self._size(), self._size()))
+        return self._ends
+
     def _size(self) -> int:
         return round(WINDOW_S * self.rate)
 
+    def _made(self, *stretches: tuple[int, int]) -> Chain:
+        start, frames = stretches[0]
+        inside = [span for span in spans_later(self.room_tone, -start / self.rate) if span.end_s <= frames / self.rate]
+        window = Window(self.path, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
+        return Chain(window, sum(count for _, count in stretches), None if self.whole else self.known)
+
     def _new(self, start: int, frames: int) -> Chain:
-        tone = [Span(start_s=span.start_s - start / self.rate, end_s=span.end_s - start / self.rate) for span in self.room_tone]
-        inside = [span for span in tone if span.start_s >= 0 and span.end_s <= frames / self.rate]
-        window = Window(self.path, start, frames, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
-        chain = Chain(window, frames, None if self.whole else self.known)
+        chain = self._made((start, frames))
         self._chains.insert(0, chain)
         for old in self._chains[3:]:
             old.let_go()
@@ -265,12 +280,14 @@ class Rehearsal:
 
     def steps(self, steps: Sequence[Step], chain: Chain) -> list[Step]:
         """The steps that are heard in a window: all that are on, moved to its time; those that work at the ends of a recording
-        only where the window is the whole."""
+        only where the window is the whole, or holds both ends: spots have no time there, and are left out."""
         on = [step for step in steps if step.on]
         if self.whole:
             return on
-        by = -chain.window.start / self.rate
-        return [step.model_copy(update={"settings": step.typed.later(by).model_dump()}) for step in on if not step.typed.at_ends]
+        ends = chain is self._ends
+        by = -(self.frames if ends else chain.window.start) / self.rate
+        heard = (step for step in on if ends or not step.typed.at_ends)
+        return [step.model_copy(update={"settings": step.typed.later(by).model_dump()}) for step in heard]
 
     def sound(self, steps: Sequence[Step], start: int, frames: int) -> Block:
         """Up to so many frames of what the steps make of the recording, from `start`, both at the rate that comes out."""
@@ -298,5 +315,5 @@ class Rehearsal:
         return self.chain(first, last)
 
     def let_go(self) -> None:
-        for chain in self._chains:
+        for chain in (*self._chains, *([self._ends] if self._ends else [])):
             chain.let_go()

@@ -107,7 +107,7 @@ def foretell(request: ForetellRequest) -> Foretold | Unknown:
 
 
 def draw(request: PictureRequest) -> Drawn | Unknown:
-    """What the last of the steps does; of a longer recording in its typical stretch."""
+    """What the last of the steps does; of a longer recording in its typical stretch, or at its ends."""
     found = _rehearsal(request)
     if found is None:
         return Unknown()
