@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 from ispettore.core.spec import catalogue, quantities
-from ispettore.core.treat import treatment
+from ispettore.core.treat import keeping
 from ispettore.web.app import build
 
 DOCS = Path(__file__).parent.parent / "docs"
@@ -21,7 +21,7 @@ def main() -> int:
         "openapi.json": build().openapi(),
         "quantities.json": quantities.page(),
         "specification.schema.json": catalogue.schema(),
-        "treatment.schema.json": treatment.schema(),
+        "treatment.schema.json": keeping.schema(),
     }
     for name, data in texts.items():
         text = json.dumps(data, indent=1, ensure_ascii=False) + "\n"

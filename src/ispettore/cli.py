@@ -42,7 +42,7 @@ from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
 from ispettore.core.spec.wording import sentence
 from ispettore.core.text import shown_name
-from ispettore.core.treat.treatment import load as load_treatment
+from ispettore.core.treat.keeping import load as load_treatment
 
 app = typer.Typer(
     help="Ispettore measures voice recordings against delivery specifications, conforms them, and certifies the result.",

@@ -25,8 +25,8 @@ from ispettore.core.spec import kept as kept_specifications
 from ispettore.core.spec import quantities
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import judge
+from ispettore.core.treat import keeping, treatment
 from ispettore.core.treat import kept as kept_treatments
-from ispettore.core.treat import treatment
 from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.treatment import Treatment
 
@@ -87,7 +87,7 @@ class Kept(unittest.TestCase):
         first = verdict.limits[0]
         self.assertEqual((first.title, first.position, verdict.passes), ("Warmth db", "unmeasured", False))
 
-    def test_treatments_of_both_versions(self):
+    def test_treatments_of_every_version(self):
         for name, kinds in (
             ("treatment-1", ["rumble-filter", "compressor", "gain"]),
             ("treatment-2", ["rumble-filter", "compressor", "gain", "spot-gain"]),
@@ -96,6 +96,11 @@ class Kept(unittest.TestCase):
             with self.subTest(name=name):
                 self.assertEqual([step.kind for step in kept_treatments.treatment(data).steps], kinds)
                 self.assertEqual(kept_treatments.treatment(data), Treatment.model_validate(data))
+                self.assertEqual(kept_treatments.kept_treatment(data), keeping.KeptTreatment.model_validate(data))
+        data = golden("treatment-3")
+        self.assertEqual(kept_treatments.kept_treatment(data), keeping.KeptTreatment.model_validate(data))
+        self.assertEqual(keeping.load(GOLDEN / "treatment-3.json"), keeping.KeptTreatment.model_validate(data))
+        self.assertEqual([step.kind for step in kept_treatments.treatment(data).steps], ["rumble-filter", "compressor"])
 
     def test_a_treatment_outside_todays_ranges_is_read_and_refuses_to_run(self):
         with patch.dict(treatment.STEPS, {"compressor": Narrowed}):
@@ -251,9 +256,9 @@ class Sealed(unittest.TestCase):
 
     def test_a_treatment_of_a_newer_version_says_so(self):
         path = self.folder / "t.json"
-        path.write_text(json.dumps({"version": 3, "steps": []}))
+        path.write_text(json.dumps({"version": 4, "steps": []}))
         with self.assertRaises(errors.BadTreatment):
-            treatment.load(path)
+            keeping.load(path)
 
 
 if __name__ == "__main__":

@@ -30,7 +30,7 @@ class OrderChanged(IspettoreError):
     production: str
 
 
-class SpecificationShips(IspettoreError):
+class BuiltIn(IspettoreError):
     """“{name}” ships with Ispettore and stays as it is, so that its name means the same everywhere.
     Copy it, and change the copy."""
 
@@ -41,6 +41,12 @@ class SpecificationRefused(IspettoreError):
     """The specification “{name}” can't be kept. {reason}"""
 
     name: str
+    reason: str
+
+
+class TreatmentRefused(IspettoreError):
+    """The treatment can't be saved. {reason}"""
+
     reason: str
 
 
@@ -65,7 +71,7 @@ class NothingToUndo(IspettoreError):
     file: str
 
 
-class SpecificationChanged(IspettoreError):
+class VersionChanged(IspettoreError):
     """“{name}” was changed elsewhere meanwhile and is at version {version} now. Nothing of yours was kept; look at the new version,
     then make your change again."""
 

@@ -20,7 +20,7 @@ class Notice(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    about: WorkKind | Literal["everything", "production", "recording", "specification", "draft"]
+    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft"]
     id: str = ""
     production: UUID | None = None
     work: UUID | None = None

@@ -49,6 +49,19 @@ class SpecificationRecord(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
+class TreatmentRecord(SQLModel, table=True):
+    """One version of a treatment that was kept here. Versions are added and never changed; those that ship are files. Removed, all
+    of its versions are out of sight, and stay."""
+
+    __tablename__ = "treatment"
+
+    identifier: str = Field(primary_key=True)
+    version: int = Field(primary_key=True)
+    data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+
+
 class Production(SQLModel, table=True):
     """A piece of work with many recordings in an order."""
 
@@ -120,9 +133,16 @@ class Conforming(SQLModel, table=True):
     preference: Preference = Field(sa_type=String)
     container: FormatName = Field(sa_type=String)
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    """What somebody drafted, to be run as it is; where there is none, a plan is made by the preference."""
+    """What somebody drafted or kept, to be run as it is or finished by a plan; without one, a plan is made by the preference."""
     draft: int | None = None
     """The state of the draft that was run, if it was one, as it stands or as the plan that it is."""
+    kept_id: str | None = Field(default=None, index=True)
+    """The kept treatment that it was made by, in which version, and whether it was changed for this recording."""
+    kept_version: int | None = None
+    kept_changed: bool = False
+    room_tone: str = ""
+    """Where a person had said the room tone is, when it was asked for."""
+    software: str = ""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
     sha256: str | None = None
@@ -143,6 +163,8 @@ class Planning(SQLModel, table=True):
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     methods_version: int
     room_tone: str = ""
+    treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """The kept treatment that the plan begins with, if any."""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
@@ -157,8 +179,8 @@ class DraftRecord(SQLModel, table=True):
 
 
 class DraftState(SQLModel, table=True):
-    """One state of a draft: its steps, what the change was that led to it, and from which state on it is a change of a plan
-    (`origin`; `plan` is the preference that plan was made by, empty where none was chosen)."""
+    """One state of a draft: its steps, what the change was that led to it, and from which state on it is a change of a plan or a
+    kept treatment (`origin`; `plan` is the preference that plan was made by, `kept` the treatment; empty where none was chosen)."""
 
     __tablename__ = "draft_state"
 
@@ -167,6 +189,7 @@ class DraftState(SQLModel, table=True):
     steps: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
     told: str = Field(default="", sa_column=Column(Text, nullable=False))
     plan: str = ""
+    kept: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     origin: int = 0
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 

@@ -20,21 +20,32 @@ from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.errors import (
+    BuiltIn,
     DraftChanged,
     NoLongerReplaceable,
     NotFound,
     NothingToUndo,
     NotReady,
     OrderChanged,
-    SpecificationChanged,
-    SpecificationShips,
+    VersionChanged,
 )
 from ispettore.studio.rehearsing.rehearser import Overtaken
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
-from ispettore.web import explaining, heavy, productions, recordings, resumable, specifications, treatments, verifyings, works
+from ispettore.web import (
+    explaining,
+    heavy,
+    kept_treatments,
+    productions,
+    recordings,
+    resumable,
+    specifications,
+    treatments,
+    verifyings,
+    works,
+)
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
 
@@ -44,8 +55,8 @@ STATUS = {
     UnknownSpecification: 404,
     OrderChanged: 409,
     NotReady: 409,
-    SpecificationChanged: 409,
-    SpecificationShips: 409,
+    VersionChanged: 409,
+    BuiltIn: 409,
     NoLongerReplaceable: 409,
     DraftChanged: 409,
     NothingToUndo: 409,
@@ -138,7 +149,7 @@ def build() -> FastAPI:
     for gone in database.GONE:
         app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
-    for part in (explaining, productions, recordings, resumable, specifications, treatments, verifyings, works):
+    for part in (explaining, kept_treatments, productions, recordings, resumable, specifications, treatments, verifyings, works):
         app.include_router(part.routes, prefix="/api")
 
     app.include_router(resumable.router(incoming), include_in_schema=False)

@@ -12,7 +12,7 @@ from ispettore.core.spec.changes import Change
 from ispettore.core.spec.specification import Specification
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.catalogue.views import Examined, SpecificationView
-from ispettore.web.transfer import RAW_BODY, named
+from ispettore.web.transfer import RAW_BODY, named, read_within
 
 routes = APIRouter()
 
@@ -54,12 +54,8 @@ def examine(draft: Draft) -> Examined:
     openapi_extra=RAW_BODY,
 )
 async def bring_in(request: Request, name: Annotated[str, Query(min_length=1, max_length=255)]) -> Specification:
-    text = bytearray()
-    async for chunk in request.stream():
-        text += chunk
-        if len(text) > catalogue.LARGEST_BYTES:
-            break  # what reads it says so
-    return await run_in_threadpool(specifications.bring_in, bytes(text), file_name=name)
+    text = await read_within(request, catalogue.LARGEST_BYTES)
+    return await run_in_threadpool(specifications.bring_in, text, file_name=name)
 
 
 @routes.get("/specifications/{identifier}", operation_id="getSpecification")

@@ -16,10 +16,11 @@ from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.plan.spots import SpotOffer
 from ispettore.core.text import wrong_in
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
+from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Treatment
-from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals
-from ispettore.studio.catalogue.views import DraftView
+from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals, treatments
+from ispettore.studio.catalogue.views import DraftView, GeneralView
 from ispettore.web.productions import Made
 
 routes = APIRouter()
@@ -50,11 +51,30 @@ class RunRequest(BaseModel):
     container: FormatName | None = None
 
 
+class SavedDraft(BaseModel):
+    """A draft to be kept for other recordings: as a new treatment, or with `identifier` as the version after `follows` of one."""
+
+    name: str = Field(max_length=200)
+    description: str = Field("", max_length=2_000)
+    finish: Finish
+    reference: bool
+    identifier: str | None = None
+    follows: int = Field(0, ge=0)
+
+
 class TakenTreatment(BaseModel):
     """A treatment that becomes the draft, and the state that it follows."""
 
     treatment: Treatment
     follows: int = Field(ge=0)
+
+
+def readable(steps: list[DraftStep]) -> list[DraftStep]:
+    """The steps themselves. Raises SettingsUnreadable where a setting holds what can't be kept."""
+    wrong = wrong_in([step.settings for step in steps], deepest=DEEPEST)
+    if wrong is not None:
+        raise SettingsUnreadable(which=wrong)
+    return steps
 
 
 @routes.post("/recordings/{recording_id}/plans", operation_id="planRecording", status_code=202)
@@ -80,10 +100,7 @@ def get_draft(recording_id: UUID, later: BackgroundTasks) -> DraftView:
 
 @routes.put("/recordings/{recording_id}/draft", operation_id="changeDraft")
 def change_draft(recording_id: UUID, changed: DraftChange) -> DraftView:
-    wrong = wrong_in([step.settings for step in changed.steps], deepest=DEEPEST)
-    if wrong is not None:
-        raise SettingsUnreadable(which=wrong)
-    return drafts.change(recording_id, changed.steps, follows=changed.follows)
+    return drafts.change(recording_id, readable(changed.steps), follows=changed.follows)
 
 
 @routes.post("/recordings/{recording_id}/draft/plan/{preference}", operation_id="choosePlan")
@@ -104,6 +121,26 @@ def undo_draft(recording_id: UUID, follows: Follows) -> DraftView:
 @routes.post("/recordings/{recording_id}/draft/redo", operation_id="redoDraft")
 def redo_draft(recording_id: UUID, follows: Follows) -> DraftView:
     return drafts.redo(recording_id, follows=follows)
+
+
+@routes.post("/recordings/{recording_id}/plans/kept/{identifier}", operation_id="planWithKept", status_code=202)
+def plan_with_kept(recording_id: UUID, identifier: str, reference: bool = False) -> Made:
+    return Made(id=plannings.ask(recording_id, treatments.newest(identifier, reference=reference)))
+
+
+@routes.post("/recordings/{recording_id}/draft/kept/{identifier}", operation_id="useKept")
+def use_kept(recording_id: UUID, identifier: str, follows: Follows, reference: bool = False) -> DraftView:
+    return drafts.choose_kept(recording_id, treatments.newest(identifier, reference=reference), follows=follows)
+
+
+@routes.get("/recordings/{recording_id}/draft/general", operation_id="lookAtGeneral")
+def look_at_general(recording_id: UUID, finish: Finish) -> GeneralView:
+    return drafts.general(recording_id, finish)
+
+
+@routes.post("/recordings/{recording_id}/draft/save", operation_id="saveDraft", status_code=201)
+def save_draft(recording_id: UUID, saved: SavedDraft) -> KeptTreatment:
+    return treatments.save(recording_id, **saved.model_dump())
 
 
 @routes.get("/recordings/{recording_id}/draft/sound", operation_id="hearDraft", response_class=Response)
@@ -130,4 +167,4 @@ def draw_step(recording_id: UUID, step: str, request: Request, number: Number, t
 
 @routes.post("/recordings/{recording_id}/draft/run", operation_id="runDraft", status_code=202)
 def run_draft(recording_id: UUID, wanted: RunRequest) -> Made:
-    return Made(id=conformings.ask(recording_id, container=wanted.container, drafted=drafts.to_run))
+    return Made(id=conformings.ask(recording_id, container=wanted.container, decided=drafts.to_run))

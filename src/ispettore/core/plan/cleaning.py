@@ -77,11 +77,12 @@ class Cleaning(BaseModel):
 
 
 class Trial:
-    """A stretch of a recording, and what chains of steps do to its readings. A chain is run once."""
+    """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
+    A chain is run once."""
 
-    def __init__(self, source: Path, basis: Basis, *, name: str, folder: Path) -> None:
+    def __init__(self, source: Path, basis: Basis, *, name: str, folder: Path, then: Chain = ()) -> None:
         facts = basis.inspection.facts
-        self._name, self._folder = name, folder
+        self._name, self._folder, self._then = name, folder, then
         first, last = stretch(basis)
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
@@ -89,6 +90,7 @@ class Trial:
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = inspect(self._path, name=name, sha256=UNNAMED)
         self._before, self.fundamental_hz = measured.basis, fundamental.of(measured)
+        self._usual = self._followed(self._path, measured.basis, folder)
         self._known: dict[str, tuple[Moved, Touch]] = {}
 
     def __call__(self, *steps: Step) -> Moved:
@@ -106,8 +108,17 @@ class Trial:
             with tempfile.TemporaryDirectory(dir=self._folder) as folder:
                 run = runner.run(self._path, treatment, folder=Path(folder), name=self._name)
                 after = inspect(run.path, name=self._name, sha256=UNNAMED)
-                self._known[key] = _moved(self._before.inspection, after.inspection), touched(run, self._before, after)
+                moved = _moved(self._usual, self._followed(run.path, after.basis, Path(folder)))
+                self._known[key] = moved, touched(run, self._before, after)
         return self._known[key]
+
+    def _followed(self, path: Path, basis: Basis, folder: Path) -> Inspection:
+        """What a file measures after the steps that follow."""
+        if not self._then:
+            return basis.inspection
+        with tempfile.TemporaryDirectory(dir=folder) as inner:
+            run = runner.run(path, Treatment(steps=self._then), folder=Path(inner), name=self._name)
+            return inspect(run.path, name=self._name, sha256=UNNAMED).inspection
 
 
 def stretch(basis: Basis) -> tuple[int, int]:

@@ -37,7 +37,8 @@ from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge
 from ispettore.core.text import shown_name
-from ispettore.core.treat import order, runner, touch
+from ispettore.core.treat import keeping, order, runner, touch
+from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
@@ -105,7 +106,8 @@ def conform(
 ) -> Conformed:
     """Conform `source` and write `out`, or say why not and write nothing.
 
-    With a `treatment` its steps run as they are and the result is judged. `room_tone` is where it was chosen by hand: the plan is
+    With a `treatment` its steps run as they are and the result is judged; with a kept one whose finish is planned, the plan adds
+    what each limit still asks for. `room_tone` is where it was chosen by hand: the plan is
     made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
     both files are called where their paths are not. `known` is what the recording measured with that room tone, and `sha256` its
     hash; without them, it is measured and hashed here. Raises what reading and writing raise.
@@ -132,9 +134,14 @@ def conform(
             room_tone,
             written_at,
             progress,
+            treatment,
         )
         try:
-            return attempt.given(treatment) if treatment is not None else attempt.planned(preference)
+            if treatment is None or (isinstance(treatment, KeptTreatment) and treatment.finish == "planned"):
+                return attempt.planned(preference)
+            return attempt.given(
+                Treatment(name=treatment.named, steps=treatment.steps) if isinstance(treatment, KeptTreatment) else treatment
+            )
         finally:
             attempt.candidate.unlink(missing_ok=True)
 
@@ -146,21 +153,35 @@ def proposed(
     name: str | None = None,
     known: Basis | None = None,
     form: OutputFormat | None = None,
+    treatment: KeptTreatment | None = None,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
     progress: Progress = no_progress,
 ) -> list[tuple[Preference, Plan]]:
     """Up to three plans for a recording, gentlest first, without running any; those alike once. Where none conforms, they hold the
-    obstacles. `form` is what would be written: of itself, what the specification asks for. Raises what reading raises, and
-    NotWritable."""
+    obstacles. With a kept `treatment`, one plan that begins with its steps. `form` is what would be written: of itself, what the
+    specification asks for. Raises what reading raises, and NotWritable."""
     form = form or delivery.asked_for(specification)
     known = known or inspect(source, name=name, room_tone=room_tone, sha256=UNNAMED).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         out = Path(folder) / f"out.{form.written.endings[0].lstrip('.')}"
         shown = name or shown_name(source)
-        return _Attempt(
-            source, shown, known, specification, out, out.name, form, Path(folder), bounds or Bounds(), room_tone, None, progress
-        ).proposed()
+        attempt = _Attempt(
+            source,
+            shown,
+            known,
+            specification,
+            out,
+            out.name,
+            form,
+            Path(folder),
+            bounds or Bounds(),
+            room_tone,
+            None,
+            progress,
+            treatment,
+        )
+        return attempt.proposed(PREFERENCES if treatment is None else (USUAL_PREFERENCE,))
 
 
 class _Attempt:
@@ -180,11 +201,12 @@ class _Attempt:
         room_tone: Sequence[Span],
         written_at: datetime | None,
         progress: Progress,
+        treatment: Treatment | None = None,
     ) -> None:
         self.source, self.name, self.before, self.specification = source, name, before, specification
         self.out, self.out_name, self.form, self.folder = out, out_name, form, folder
         self.bounds, self.progress = bounds, progress
-        self.room_tone, self.written_at = room_tone, written_at
+        self.room_tone, self.written_at, self.treatment = room_tone, written_at, treatment
         self.role: Role = role_for(form, specification)
         self.candidate = hidden_beside(out, "candidate")
         self.trial: cleaning.Trial | None = None
@@ -203,11 +225,11 @@ class _Attempt:
 
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
-        prepared, basis, cancels, learned = self._begun()
+        prepared, fixed, basis, cancels, learned = self._begun()
         closest: tuple[Plan, Touch, Measured, Verdict] | None = None
         for number in range(1, ROUNDS + 1):
-            cleaned = self._cleaned(basis, learned)
-            plan = self._plan(basis, preference, learned, prepared, cleaned)
+            cleaned = self._cleaned(basis, fixed, learned)
+            plan = self._plan(basis, preference, learned, prepared, fixed, cleaned)
             if obstacles := (*plan.obstacles, *cancels, *(plan.doubts if number > 1 else ())):
                 return self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
@@ -228,19 +250,27 @@ class _Attempt:
         obstacles = () if verdict.passes else tuple(_missed(verdict))
         return self._settle(plan.treatment, plan.window, moved, written, verdict, obstacles, number, run)
 
-    def proposed(self) -> list[tuple[Preference, Plan]]:
+    def proposed(self, preferences: Sequence[Preference]) -> list[tuple[Preference, Plan]]:
         """A plan for each preference, without running any; those alike once."""
-        prepared, basis, cancels, learned = self._begun()
-        cleaned = self._cleaned(basis, learned)
+        prepared, fixed, basis, cancels, learned = self._begun()
+        cleaned = self._cleaned(basis, fixed, learned)
         found: list[tuple[Preference, Plan]] = []
-        for preference in PREFERENCES:
-            plan = self._plan(basis, preference, learned, prepared, cleaned)
+        for preference in preferences:
+            plan = self._plan(basis, preference, learned, prepared, fixed, cleaned)
             plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels), "encoding": learned})
             if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
                 found.append((preference, plan))
         return found
 
-    def _plan(self, basis: Basis, preference: Preference, learned: Learned, prepared: Treatment, cleaned: Cleaning | None) -> Plan:
+    def _plan(
+        self,
+        basis: Basis,
+        preference: Preference,
+        learned: Learned,
+        prepared: Treatment,
+        fixed: planner.Fixed,
+        cleaned: Cleaning | None,
+    ) -> Plan:
         return planner.make(
             basis,
             self.specification,
@@ -249,35 +279,46 @@ class _Attempt:
             bounds=self.bounds,
             learned=learned,
             prepared=prepared,
+            fixed=fixed,
             cleaning=cleaned,
         )
 
-    def _begun(self) -> tuple[Treatment, Basis, list[Obstacle], Learned]:
-        """The conversions, the recording after them, what would cancel, and what encoding does: what every plan begins with."""
+    def _begun(self) -> tuple[Treatment, planner.Fixed, Basis, list[Obstacle], Learned]:
+        """What every plan begins with: the conversions and what is fixed before cleaning, what is fixed after it, the recording
+        after all of these, what would cancel, and what encoding does."""
+        kept = self.treatment if self.treatment is not None else Treatment()
+        early, late = keeping.parted(kept.steps)
         prepared = preparing.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
-        basis = self._basis(prepared)
+        own = {step.kind for step in early}
+        prepared = Treatment(steps=(*(step for step in prepared.steps if step.kind not in own), *early))
+        self.early_path, self.early, touched = self.source, self.before, Touch()
+        if prepared.steps or self.before.inspection.facts.lossy:
+            self.early_path, self.early, touched = self._after(self.source, self.before, prepared, "early")
+        self.late_path, basis, fixed = self.early_path, self.early, planner.Fixed()
+        if late:
+            self.late_path, basis, moved = self._after(self.early_path, self.early, Treatment(steps=late), "late")
+            touched = touch.both(touched, moved)
+        if isinstance(self.treatment, KeptTreatment):
+            fixed = planner.Fixed(name=self.treatment.named, late=late, unshaped=self.early.inspection, touch=touched)
         cancels = preparing.cancelling(self.before.inspection, basis.inspection, prepared)
-        return prepared, basis, [cancels] if cancels else [], self._encoder_effect(basis)
+        return prepared, fixed, basis, [cancels] if cancels else [], self._encoder_effect(basis)
 
-    def _basis(self, prepared: Treatment) -> Basis:
-        """The recording after its conversions: what the plan is read from. Kept for the encoder's excerpt."""
-        self.basis_path = self.source
-        if not prepared.steps and not self.before.inspection.facts.lossy:
-            return self.before
-        folder = self.folder / "basis"
-        folder.mkdir()
-        run = runner.run(self.source, prepared, folder=folder, name=self.name, progress=self.progress)
-        self.basis_path = run.path
-        if not prepared.steps:  # only decoded, so that it can be sought in
-            return self.before
-        return inspect(run.path, name=self.name, room_tone=self.room_tone, sha256=UNNAMED).basis
+    def _after(self, path: Path, before: Basis, treatment: Treatment, folder: str) -> tuple[Path, Basis, Touch]:
+        """A recording after steps as a file that can be sought in, what it measures then, and how much they touched it."""
+        made = self.folder / folder
+        made.mkdir()
+        run = runner.run(path, treatment, folder=made, name=self.name, room_tone=self.room_tone, progress=self.progress)
+        if not treatment.steps:  # only decoded, so that it can be sought in
+            return run.path, before, Touch()
+        after = inspect(run.path, name=self.name, room_tone=self.room_tone, sha256=UNNAMED)
+        return run.path, after.basis, runner.touched(run, before, after)
 
     def _encoder_effect(self, basis: Basis) -> Learned:
         """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
         if not self.form.lossy:
             return Learned()
         rate = basis.inspection.facts.sample_rate_hz
-        excerpt = _excerpt(self.basis_path, basis, rate)
+        excerpt = _excerpt(self.late_path, basis, rate)
         peak = float(np.abs(excerpt).max())
         if peak == 0.0:
             return Learned()
@@ -292,8 +333,9 @@ class _Attempt:
             noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
         )
 
-    def _cleaned(self, basis: Basis, learned: Learned) -> Cleaning | None:
-        """The cleaning that this recording needs by what is known so far, tried on a stretch of it; None where it needs none."""
+    def _cleaned(self, basis: Basis, fixed: planner.Fixed, learned: Learned) -> Cleaning | None:
+        """The cleaning that this recording needs by what is known so far, tried on a stretch of it before what is fixed of tone and
+        dynamics; None where it needs none."""
         readings = ending.readings(basis.inspection, self.specification, learned)
         missing = room.short_of_quiet(basis, readings, Asked(self.specification, learned, "light", self.bounds))
         if missing is None:
@@ -302,8 +344,8 @@ class _Attempt:
         if self.trial is None:
             folder = self.folder / "trial"
             folder.mkdir()
-            self.trial = cleaning.Trial(self.basis_path, basis, name=self.name, folder=folder)
-        hum = any(finding.kind == "hum" for finding in basis.inspection.findings)
+            self.trial = cleaning.Trial(self.early_path, self.early, name=self.name, folder=folder, then=fixed.late)
+        hum = any(finding.kind == "hum" for finding in self.early.inspection.findings)
         found = cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
         return found.model_copy(update={"touch": self.trial.touch(*found.steps)})
 

@@ -20,7 +20,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.treat import touch
 from ispettore.core.treat.touch import Touch
-from ispettore.core.treat.treatment import Treatment
+from ispettore.core.treat.treatment import Step, Treatment
 
 
 class Plan(BaseModel):
@@ -49,6 +49,18 @@ class Plan(BaseModel):
     """What encoding the file will do to its readings."""
 
 
+class Fixed(BaseModel):
+    """What stands before a plan is made: the steps of a kept treatment for tone and dynamics (`late`; those before them were
+    prepared), its name, what the recording measured before them (`unshaped`), and how much all of them touch the voice."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: str = ""
+    late: tuple[Step, ...] = ()
+    unshaped: Inspection | None = None
+    touch: Touch = Touch()
+
+
 def make(
     basis: Basis,
     specification: Specification,
@@ -59,15 +71,17 @@ def make(
     learned: Learned | None = None,
     prepared: Treatment | None = None,
     cleaning: Cleaning | None = None,
+    fixed: Fixed | None = None,
 ) -> Plan:
-    """Plan from the inspection of the recording after its conversions (`basis`), and from the cleaning that was chosen for it by
-    trial. Readings are predicted for the written file."""
-    bounds, learned, prepared = bounds or Bounds(), learned or Learned(), prepared or Treatment()
+    """Plan from the inspection of the recording after its conversions and what is `fixed` of it (`basis`), and from the cleaning
+    that was chosen for it by trial, which comes before tone and dynamics that are fixed. Readings are predicted for the written
+    file."""
+    bounds, learned, prepared, fixed = bounds or Bounds(), learned or Learned(), prepared or Treatment(), fixed or Fixed()
     inspection, asked = basis.inspection, Asked(specification, learned, preference, bounds)
     ends, end_obstacles = ending.proposed(inspection, specification, learned)
     readings = ending.readings(inspection, specification, learned)
     shown = window = window_of(readings, specification)
-    mended, unmended = mending.needed(inspection, specification, role=role)
+    mended, unmended = mending.needed(fixed.unshaped or inspection, specification, role=role)
     steps = [*prepared.steps, *mended]
     if cleaning is not None and cleaning.closes:
         if any(step.kind == "rumble-filter" for step in cleaning.steps):  # takes an offset away too
@@ -78,12 +92,18 @@ def make(
     obstacles = [*_still(inspection, specification, role, cleaning), *unmended, *end_obstacles]
     excluded = room.excluded(window, inspection, specification, cleaning)
     if excluded is not None:
-        return Plan(treatment=prepared, window=shown, after_window=window, obstacles=(*obstacles, excluded))
+        return Plan(
+            treatment=_treatment(fixed, [*prepared.steps, *fixed.late]),
+            window=shown,
+            after_window=window,
+            obstacles=(*obstacles, excluded),
+        )
     level = levelling.levelled(basis, readings, asked, cleaned=window is not shown)
-    steps += level.steps
+    steps += [*fixed.late, *level.steps]
     if ends is not None:
         steps.append(ends)
-    treatment = Treatment(steps=tuple(steps))
+    treatment = _treatment(fixed, steps)
+    moved = touch.both(cleaning.touch, level.touch) if cleaning is not None and cleaning.closes else level.touch
     return Plan(
         treatment=treatment,
         window=shown,
@@ -91,11 +111,15 @@ def make(
         target_gain_db=level.gain_db,
         expected_limiting_db=level.limiting_db,
         predicted=level.predicted,
-        touch=touch.both(cleaning.touch, level.touch) if cleaning is not None and cleaning.closes else level.touch,
+        touch=touch.both(fixed.touch, moved) if fixed.unshaped is not None else moved,
         obstacles=(*obstacles, *(each for each in level.obstacles if each.limits not in {one.limits for one in obstacles})),
         leaves=remedies.left(inspection, treatment),
         doubts=level.doubts,
     )
+
+
+def _treatment(fixed: Fixed, steps: list[Step]) -> Treatment:
+    return Treatment(name=fixed.name, steps=tuple(steps))
 
 
 def _still(inspection: Inspection, specification: Specification, role: Role, cleaning: Cleaning | None) -> list[Obstacle]:

@@ -8,6 +8,7 @@ from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role
 from ispettore.core.treat import channels
+from ispettore.core.treat.channels import Channels
 from ispettore.core.treat.treatment import Step, Treatment
 
 MOST_MONO_LOSS_DB = 6.0
@@ -68,8 +69,11 @@ def _count(number_of: int) -> str:
 
 def cancelling(recording: Inspection, prepared: Inspection, treatment: Treatment) -> Obstacle | None:
     """What would cancel where it is mixed to mono, by the recording or by a listener, and no conversion mends."""
-    mix = treatment.find("channels")
-    mended = mix is not None and bool(mix.settings["turned"] or len(mix.settings["live"]) == 1)
+    step = treatment.find("channels")
+    mix = Channels.model_validate(step.settings) if step is not None else None
+    if mix is not None and mix.live is None:
+        mix = channels.decided(recording, mix.channels)
+    mended = mix is not None and bool(mix.turned or len(mix.live or ()) == 1)
     read = prepared if mended or prepared.facts.channels > 1 else recording
     loss = read.readings.get("mono_loss_db")
     if loss is None or loss.value is None or loss.value <= MOST_MONO_LOSS_DB:

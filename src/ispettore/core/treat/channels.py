@@ -47,6 +47,9 @@ class Channels(Settings):
     def learns(self) -> bool:
         return self.live is None
 
+    def elsewhere(self) -> "Channels":
+        return Channels(channels=self.channels)
+
     def start(self, context: Context) -> "ChannelsProcessor":
         return ChannelsProcessor(context, self)
 

@@ -43,6 +43,9 @@ class ClickRepair(Settings):
     def learns(self) -> bool:
         return not self.spans
 
+    def elsewhere(self) -> "ClickRepair | None":
+        return None if self.spans else self
+
     def later(self, by_s: float) -> "ClickRepair":
         return ClickRepair(spans=spans_later(self.spans, by_s))
 

@@ -47,6 +47,9 @@ class ClipRepair(Settings):
     def learns(self) -> bool:
         return self.threshold_dbfs is None
 
+    def elsewhere(self) -> "ClipRepair | None":
+        return None if self.spans else self
+
     def later(self, by_s: float) -> "ClipRepair":
         return self.model_copy(update={"spans": spans_later(self.spans, by_s)})
 

@@ -79,6 +79,9 @@ class Compressor(Settings):
         json_schema_extra=about("How much of the compressed sound is mixed in; 1 is all of it."),
     )
 
+    def meets_level(self) -> bool:
+        return True
+
     def start(self, context: Context) -> "CompressorProcessor":
         return CompressorProcessor(context, self)
 

@@ -48,6 +48,9 @@ class DeEsser(Settings):
         6.0, ge=0, le=24, description="Range", json_schema_extra=about("The most that the band is lowered.", unit="dB")
     )
 
+    def meets_level(self) -> bool:
+        return True
+
     def start(self, context: Context) -> "DeEsserProcessor":
         return DeEsserProcessor(context, self)
 

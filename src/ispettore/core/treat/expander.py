@@ -94,6 +94,9 @@ class Expander(Settings):
     def learns(self) -> bool:
         return self.threshold_dbfs is None
 
+    def meets_level(self) -> bool:
+        return self.threshold_dbfs is not None
+
     def start(self, context: Context) -> "ExpanderProcessor":
         return ExpanderProcessor(context, self)
 

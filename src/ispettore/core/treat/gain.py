@@ -19,6 +19,9 @@ class Gain(Settings):
         ge=-60, le=60, description="Gain", json_schema_extra=about("How much louder or quieter everything becomes.", unit="dB")
     )
 
+    def meets_level(self) -> bool:
+        return True
+
     def start(self, context: Context) -> "GainProcessor":
         return GainProcessor(context, self.gain_db)
 

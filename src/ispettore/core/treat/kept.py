@@ -9,6 +9,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.treatment import VERSION, Step, Treatment, migrated
 
 
@@ -29,10 +30,24 @@ class _TreatmentForm(BaseModel):
 
     name: str = ""
     steps: tuple[_StepForm, ...] = ()
+    id: str = ""
+    revision: int = 1
+    description: str = ""
+    finish: Finish = "given"
+    voice_dbfs: float | None = None
 
 
 def treatment(data: Mapping[str, Any]) -> Treatment:
     """A treatment from its kept JSON. Raises ValueError for one of a newer version."""
     form = _TreatmentForm.model_validate(migrated(dict(data)))
-    steps = tuple(Step.model_construct(**dict(step)) for step in form.steps)
-    return Treatment.model_construct(version=VERSION, name=form.name, steps=steps)
+    return Treatment.model_construct(version=VERSION, name=form.name, steps=_steps(form))
+
+
+def kept_treatment(data: Mapping[str, Any]) -> KeptTreatment:
+    """The same with what it was kept by. Raises ValueError for one of a newer version."""
+    form = _TreatmentForm.model_validate(migrated(dict(data)))
+    return KeptTreatment.model_construct(**{**dict(form), "version": VERSION, "steps": _steps(form)})
+
+
+def _steps(form: _TreatmentForm) -> tuple[Step, ...]:
+    return tuple(Step.model_construct(**dict(step)) for step in form.steps)

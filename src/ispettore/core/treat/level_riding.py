@@ -64,6 +64,9 @@ class LevelRiding(Settings):
         json_schema_extra=about("Over how long the gain moves. Slower is less noticeable.", unit="s"),
     )
 
+    def meets_level(self) -> bool:
+        return self.target_lufs is not None
+
     def start(self, context: Context) -> "RidingProcessor":
         return RidingProcessor(context, self)
 

@@ -45,6 +45,9 @@ class TruePeakLimiter(Settings):
         60.0, ge=5, le=2_000, description="Release", json_schema_extra=about("How fast it lets go again.", unit="ms")
     )
 
+    def meets_level(self) -> bool:
+        return True
+
     def start(self, context: Context) -> "LimiterProcessor":
         return LimiterProcessor(context, self)
 

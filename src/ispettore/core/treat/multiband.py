@@ -71,6 +71,9 @@ class MultibandCompressor(Settings):
             raise ValueError("crossovers lie between 40 Hz and 16 kHz and rise from one to the next")
         return self
 
+    def meets_level(self) -> bool:
+        return True
+
     def start(self, context: Context) -> "MultibandProcessor":
         return MultibandProcessor(context, self)
 

@@ -29,6 +29,9 @@ STAGES: tuple[tuple[str, ...], ...] = (
     ("gain", "final-level", "true-peak-limiter"),
     ("head-and-tail",),
 )
+CLEANED_AT_ANY_LEVEL = ("noise-reduction", "breath-softening", "expander")
+"""Learned or set at whatever level comes in: a constant gain before them takes nothing from them."""
+
 RISKS: dict[str, str] = {
     "channels": "mixing channels afterwards moves the levels and peaks that were set before",
     "sample-rate": "converting the rate afterwards can lift peaks above what was set before",
@@ -96,4 +99,6 @@ def place_for(kind: str, kinds: Sequence[str]) -> int:
 def _belongs_before(kind: str, other: str) -> bool:
     if kind in ("gain", "final-level") and other == "true-peak-limiter":
         return True
+    if kind in CLEANED_AT_ANY_LEVEL and other == "reference-level":
+        return False
     return stage_of(kind) < stage_of(other)

@@ -41,6 +41,9 @@ class RoomToneFill(Settings):
             raise ValueError("a span starts at 0 or later, and ends after it starts")
         return spans
 
+    def elsewhere(self) -> "RoomToneFill | None":
+        return None if self.spans else self
+
     def later(self, by_s: float) -> "RoomToneFill":
         return RoomToneFill(spans=spans_later(self.spans, by_s))
 

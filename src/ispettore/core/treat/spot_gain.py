@@ -44,6 +44,9 @@ class SpotGain(Settings):
     each: ClassVar[tuple[str, str]] = ("spots", "From {start_s} to {end_s} by {gain_db}, fades {fade_s}")
     spots: tuple[Spot, ...] = Field((), max_length=1_000, description="Spans")
 
+    def elsewhere(self) -> None:
+        return None
+
     def later(self, by_s: float) -> "SpotGain":
         moved = (spot.model_dump() | {"start_s": spot.start_s + by_s, "end_s": spot.end_s + by_s} for spot in self.spots)
         return SpotGain(spots=tuple(Spot.model_validate(spot) for spot in moved if spot["start_s"] >= 0))

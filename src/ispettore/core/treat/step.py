@@ -82,6 +82,14 @@ class Settings(BaseModel):
         """The same settings for a recording in which everything comes so many seconds later."""
         return self
 
+    def elsewhere(self) -> "Settings | None":
+        """The same step for any other recording; None where it is about spots of this one alone."""
+        return self
+
+    def meets_level(self) -> bool:
+        """Whether it does something else to a voice that comes in at another level."""
+        return False
+
     def start(self, context: Context) -> "Processor":
         raise NotImplementedError
 

@@ -1,14 +1,10 @@
 """A treatment: an ordered list of steps with their settings, as data that can be kept, shared and read."""
 
-import json
 from collections.abc import Sequence
-from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from ispettore.core import errors
-from ispettore.core.text import shown_name
 from ispettore.core.treat.breath_softening import BreathSoftening
 from ispettore.core.treat.channels import Channels
 from ispettore.core.treat.click_repair import ClickRepair
@@ -96,7 +92,7 @@ class Step(BaseModel):
         return self.model_copy(update={"settings": {**self.settings, **changes}})
 
 
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 
 class Treatment(BaseModel):
@@ -104,7 +100,7 @@ class Treatment(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     name: str = Field("", max_length=200)
     steps: tuple[Step, ...] = Field((), max_length=64)
 
@@ -132,55 +128,15 @@ class Treatment(BaseModel):
 def migrated(data: dict[str, Any]) -> dict[str, Any]:
     """A treatment's JSON as this version has it. Raises ValueError for a newer one.
 
-    Version 1 knew no `learned`, and called a step's settings what they are called now.
+    Version 1 knew no `learned`, and version 2 nothing of what a treatment is kept with (`keeping.py`); both called everything else
+    what it is called now.
 
     >>> migrated({"version": 1, "steps": []})
-    {'version': 2, 'steps': []}
+    {'version': 3, 'steps': []}
     """
     version = data.get("version", VERSION)
-    if version == 1:
+    if version in (1, 2):
         return {**data, "version": VERSION}
     if isinstance(version, int) and version > VERSION:
         raise ValueError(f"it is of version {version}; this program knows treatments up to version {VERSION}")
     return data
-
-
-def schema() -> dict[str, Any]:
-    """The JSON Schema of a treatment's file, each kind of step with its own settings (docs/treatment.schema.json)."""
-    made = Treatment.model_json_schema()
-    step = made["$defs"].pop("Step")
-    kinds, shared = [], {}
-    for kind, settings in STEPS.items():
-        own = settings.model_json_schema(ref_template="#/$defs/{model}")
-        shared.update(own.pop("$defs", {}))
-        properties = {**step["properties"], "kind": {"const": kind}, "settings": own}
-        needed = ["kind", "settings"] if own.get("required") else ["kind"]
-        one = {"type": "object", "title": settings.title, "properties": properties, "required": needed}
-        kinds.append({**one, "additionalProperties": False})
-    made["properties"]["steps"]["items"] = {"oneOf": kinds}
-    made["properties"]["version"] = {"enum": [1, VERSION], "default": VERSION}
-    made["$defs"] = shared
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made}
-
-
-def load(path: Path) -> Treatment:
-    """Read a treatment from a JSON file. Raises BadTreatment with the reason."""
-    try:
-        return parse(path.read_text(encoding="utf-8"), name=shown_name(path))
-    except OSError as error:
-        raise errors.FileUnreadable(file=shown_name(path), reason=error.strerror or str(error)) from error
-    except UnicodeDecodeError as error:
-        raise errors.BadTreatment(file=shown_name(path), reason="it is not JSON") from error
-
-
-def parse(text: str, *, name: str) -> Treatment:
-    """A treatment from its JSON. Raises BadTreatment with the reason."""
-    try:
-        return Treatment.model_validate(json.loads(text))
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = " → ".join(str(part) for part in first["loc"])
-        said = first["msg"].removeprefix("Value error, ")
-        raise errors.BadTreatment(file=name, reason=f"{where}: {said}" if where else said) from error
-    except (ValueError, RecursionError) as error:
-        raise errors.BadTreatment(file=name, reason="it is not JSON") from error

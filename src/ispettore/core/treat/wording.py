@@ -138,7 +138,17 @@ def read(kind: str, settings: Mapping[str, Any], inspection: Inspection | None =
 
 def text(reading: StepReading) -> str:
     """The sentence without its further settings."""
-    return "".join(piece.words or _with_unit(reading.settings[piece.path]) for piece in reading.pieces)
+    return _joined(reading, reading.pieces)
+
+
+def further_text(reading: StepReading) -> str:
+    """The rest of the settings, and the entries of its list."""
+    entries = [_joined(reading, entry.pieces) for entry in reading.entries]
+    return "; ".join([_joined(reading, reading.further), *entries] if reading.further else entries)
+
+
+def _joined(reading: StepReading, pieces: Sequence[StepPiece]) -> str:
+    return "".join(piece.words or _with_unit(reading.settings[piece.path]) for piece in pieces)
 
 
 def _with_unit(setting: Setting) -> str:

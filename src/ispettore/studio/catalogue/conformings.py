@@ -1,6 +1,7 @@
 """Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
 
-from collections.abc import Callable
+from collections.abc import Sequence
+from importlib.metadata import version
 from pathlib import PurePath
 from typing import Any
 from uuid import UUID
@@ -11,6 +12,7 @@ from sqlmodel import Session, col, select
 
 from ispettore.core.audio.formats import WRITABLE, FormatName
 from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
@@ -23,14 +25,12 @@ from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import lookup
-from ispettore.studio.catalogue.views import ConformingView, ResultView, SpecificationName
+from ispettore.studio.catalogue.manner import Decided, Manner
+from ispettore.studio.catalogue.views import AskedEach, ConformingView, KeptUseView, RefusedRecording, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
-
-Drafted = Callable[[Session, Recording], tuple[Preference | None, Treatment | None, int]]
-"""What is to run of a draft: a plan's preference, or a treatment; and the draft's state."""
 
 
 def ask(
@@ -38,52 +38,89 @@ def ask(
     *,
     preference: Preference = USUAL_PREFERENCE,
     container: FormatName | None = None,
-    drafted: Drafted | None = None,
+    decided: Decided | None = None,
 ) -> UUID:
-    """Have an inspected recording conformed to its production's specification, by a plan, or by what was `drafted`. What is under
-    way already is not begun twice.
+    """Have an inspected recording conformed to its production's specification: by a plan of a preference, or as is `decided`. What
+    is under way already is not begun twice.
 
-    Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `drafted` raises.
+    Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `decided` raises.
     """
     with transaction() as session:
-        recording = session.get(Recording, recording_id, with_for_update=True)
-        if recording is None or recording.removed_at is not None:
-            raise NotFound(what="recording")
-        if lookup.whole(session, recording, light=True) is None:
-            raise NotReady(file=recording.name, reason="has not been inspected yet")
-        production = session.get_one(Production, recording.production_id)
-        specification = kept.specification(production.specification)
-        wanted = container or delivery.asked_for(specification).container
-        treatment, number = None, None
-        if drafted is not None:
-            by_plan, treatment, number = drafted(session, recording)
-            preference = by_plan or preference
-        own = treatment.model_dump(mode="json") if treatment is not None else None
-        if (same := _under_way(session, recording, production, (preference, wanted, own))) is not None:
-            return same
-        conforming = Conforming(
-            recording_id=recording.id,
-            specification=production.specification,
-            preference=preference,
-            container=wanted,
-            treatment=own,
-            draft=number,
-        )
-        session.add(conforming)
-        session.flush()
-        works.ask(session, WorkKind.CONFORM, conforming.id, production_id=recording.production_id)
-        return conforming.id
+        made, _ = _asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
+        return made
 
 
-def _under_way(session: Session, recording: Recording, production: Production, wanted: tuple[Any, ...]) -> UUID | None:
-    """The attempt that was asked for just so and has not ended."""
+def ask_each(recording_ids: Sequence[UUID], decided: Decided, *, container: FormatName | None = None) -> AskedEach:
+    """The same for many. Those that were made just so already stay as they are; those that can't be asked for are told, and
+    nothing of the others is lost by it."""
+    asked: list[UUID] = []
+    settled: list[UUID] = []
+    refused: list[RefusedRecording] = []
+    for recording_id in recording_ids:
+        try:
+            with transaction() as session:
+                made, new = _asked(session, recording_id, container, decided, again=False)
+            (asked if new else settled).append(made)
+        except IspettoreError as error:
+            refused.append(RefusedRecording(id=recording_id, reason=error.sentence))
+    return AskedEach(asked=asked, settled=settled, refused=refused)
+
+
+def _asked(
+    session: Session, recording_id: UUID, container: FormatName | None, decided: Decided, *, again: bool
+) -> tuple[UUID, bool]:
+    """The attempt, and whether it is a new one. `again` makes a new one of what has ended, even where nothing has changed since."""
+    recording = session.get(Recording, recording_id, with_for_update=True)
+    if recording is None or recording.removed_at is not None:
+        raise NotFound(what="recording")
+    if lookup.whole(session, recording, light=True) is None:
+        raise NotReady(file=recording.name, reason="has not been inspected yet")
+    production = session.get_one(Production, recording.production_id)
+    wanted = container or delivery.asked_for(kept.specification(production.specification)).container
+    manner = decided(session, recording)
+    conforming = Conforming(
+        recording_id=recording.id,
+        specification=production.specification,
+        preference=manner.preference,
+        container=wanted,
+        treatment=manner.treatment.model_dump(mode="json") if manner.treatment is not None else None,
+        draft=manner.draft,
+        kept_id=manner.kept.id if manner.kept else None,
+        kept_version=manner.kept.version if manner.kept else None,
+        kept_changed=manner.kept is not None and manner.kept.changed,
+        room_tone=recording.room_tone,
+        software=version("ispettore"),
+    )
+    if (same := _same(session, conforming, again=again)) is not None:
+        return same, False
+    session.add(conforming)
+    session.flush()
+    works.ask(session, WorkKind.CONFORM, conforming.id, production_id=recording.production_id)
+    return conforming.id, True
+
+
+SAME = ("specification", "preference", "container", "treatment", "room_tone", "software")
+"""Where all of these are as they were, an attempt would come to the same."""
+
+
+def _same(session: Session, wanted: Conforming, *, again: bool) -> UUID | None:
+    """The newest attempt, where it was asked for just so and has not ended; unless `again`, also where it has brought something."""
     newest = session.exec(
-        select(Conforming).where(Conforming.recording_id == recording.id).order_by(col(Conforming.created_at).desc()).limit(1)
+        select(Conforming)
+        .where(Conforming.recording_id == wanted.recording_id)
+        .order_by(col(Conforming.created_at).desc())
+        .limit(1)
     ).first()
-    if newest is None or not works.under_way(session, WorkKind.CONFORM, newest.id):
+    if newest is None or any(getattr(newest, name) != getattr(wanted, name) for name in SAME):
         return None
-    asked = (newest.specification, newest.preference, newest.container, newest.treatment)
-    return newest.id if asked == (production.specification, *wanted) else None
+    if works.under_way(session, WorkKind.CONFORM, newest.id):
+        return newest.id
+    return newest.id if newest.outcome and not again and _methods(newest) == methods_history.current() else None
+
+
+def _methods(conforming: Conforming) -> int | None:
+    """By which methods the recording was measured for an attempt."""
+    return ((conforming.outcome or {}).get("before") or {}).get("methods_version")
 
 
 def last_treatment(session: Session, recording_id: UUID) -> Treatment | None:
@@ -182,7 +219,8 @@ def _view(
         container=conforming.container,
         work=works.view(work),
         passes=after.passes if after else None,
-        own=conforming.treatment is not None,
+        own=conforming.treatment is not None and conforming.treatment.get("finish") != "planned",
+        kept=_kept_use(conforming),
         draft=conforming.draft,
         closing=outcome.closing if outcome and current else None,
         steps=[step for step in outcome.treatment.steps if step.on] if outcome else [],
@@ -200,6 +238,13 @@ def _view(
         certified=conforming.certificate is not None and current,
         result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
     )
+
+
+def _kept_use(conforming: Conforming) -> KeptUseView | None:
+    if conforming.kept_id is None or conforming.kept_version is None:
+        return None
+    name = (conforming.treatment or {}).get("name", "")
+    return KeptUseView(id=conforming.kept_id, version=conforming.kept_version, changed=conforming.kept_changed, name=name)
 
 
 def _role(conforming: Conforming, outcome: Conformed | None, chosen: Specification) -> Role:

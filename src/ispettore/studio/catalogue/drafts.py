@@ -9,16 +9,19 @@ from sqlmodel import Session, col, delete
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import offering
-from ispettore.core.plan.holding import PREFERENCES, Preference
+from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Preference
 from ispettore.core.plan.offering import StepGroup
 from ispettore.core.plan.spots import SpotOffer, offers
 from ispettore.core.spec import kept
-from ispettore.core.treat import draft
+from ispettore.core.treat import draft, keeping
+from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.draft import DraftStep
+from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import conformings, lookup, plannings
-from ispettore.studio.catalogue.views import DraftView
+from ispettore.studio.catalogue.manner import KeptUse, Manner
+from ispettore.studio.catalogue.views import DraftView, GeneralView, KeptUseView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import DraftChanged, DraftTooLong, NoSuchSpan, NotFound, NothingToUndo, NotReady
 from ispettore.studio.tables import DraftRecord, DraftState, Production, Recording
@@ -76,6 +79,38 @@ def choose(recording_id: UUID, preference: Preference, *, follows: int) -> Draft
         return _next(session, recording, draft.of(plan.treatment), follows=follows, plan=preference)
 
 
+def choose_kept(recording_id: UUID, treatment: KeptTreatment, *, follows: int) -> DraftView:
+    """Make a kept treatment the draft; where its finish is planned, the plan that begins with it. Raises as `choose` and `change`
+    do."""
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        if treatment.finish == "given":
+            return _next(session, recording, draft.of(treatment), follows=follows, kept=treatment)
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+        found = plannings.chosen_kept(session, recording, specification, treatment.id)
+        if found is None:
+            raise NotReady(file=recording.name, reason=f"has no plan with “{treatment.name}” yet")
+        by, plan = found
+        return _next(session, recording, draft.of(plan.treatment), follows=follows, plan=USUAL_PREFERENCE, kept=by)
+
+
+def general(recording_id: UUID, finish: Finish) -> GeneralView:
+    """What of the draft would be kept for other recordings. Raises NotFound and StepNotReady."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        inspection = _inspection(session, recording)
+        treatment = draft.treatment(steps_of(state_of(session, recording)), inspection)
+        found = keeping.general(treatment.steps, finish=finish)
+        level = keeping.level_of(inspection, found.steps) if inspection is not None else keeping.USUAL_LEVEL_DBFS
+        return GeneralView(
+            steps=draft.read(draft.of(Treatment(steps=found.steps))),
+            spots=list(found.spots),
+            finished=list(found.finished),
+            reference=keeping.lacks_reference(found.steps),
+            voice_dbfs=level,
+        )
+
+
 def take(recording_id: UUID, treatment: Treatment, *, follows: int) -> DraftView:
     """Make a treatment the draft: steps that stay as they are keep their names. Raises as `change` does."""
     with transaction() as session:
@@ -100,13 +135,21 @@ def redo(recording_id: UUID, *, follows: int) -> DraftView:
     return _go(recording_id, 1, follows, "redo")
 
 
-def to_run(session: Session, recording: Recording) -> tuple[Preference | None, Treatment | None, int]:
-    """What running the draft means: the preference of a plan that was chosen and not changed, else the treatment; and the draft's
-    state. Raises StepNotReady."""
+def to_run(session: Session, recording: Recording) -> Manner:
+    """What running the draft means: the plan or the kept treatment that was chosen, where it is not changed, else its steps. Raises
+    StepNotReady."""
     state = state_of(session, recording)
-    if state.plan and state.origin == state.number:
-        return next((known for known in PREFERENCES if known == state.plan), None), None, state.number
-    return None, draft.treatment(steps_of(state), _inspection(session, recording)), state.number
+    chosen = kept_treatments.kept_treatment(state.kept) if state.kept else None
+    same = state.origin == state.number
+    use = KeptUse(id=chosen.id, version=chosen.revision, changed=not same) if chosen is not None else None
+    if chosen is not None and same:
+        return Manner(treatment=chosen, kept=use, draft=state.number)
+    if state.plan and same:
+        preference = next((known for known in PREFERENCES if known == state.plan), USUAL_PREFERENCE)
+        return Manner(preference, draft=state.number)
+    steps = draft.treatment(steps_of(state), _inspection(session, recording)).steps
+    name = f"{chosen.named}, changed" if chosen is not None else ""
+    return Manner(treatment=KeptTreatment(name=name, steps=steps), kept=use, draft=state.number)
 
 
 def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:
@@ -122,7 +165,15 @@ def _go(recording_id: UUID, by: int, follows: int, what: str) -> DraftView:
         return _told(session, recording)
 
 
-def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *, follows: int, plan: str = "") -> DraftView:
+def _next(
+    session: Session,
+    recording: Recording,
+    steps: Sequence[DraftStep],
+    *,
+    follows: int,
+    plan: str = "",
+    kept: KeptTreatment | None = None,
+) -> DraftView:
     if len(steps) > draft.MOST_STEPS:
         raise DraftTooLong(file=recording.name, count=len(steps), most=draft.MOST_STEPS)
     before = state_of(session, recording)
@@ -132,7 +183,8 @@ def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *,
         session.add(before)
     if record.number != follows:
         raise DraftChanged(file=recording.name)
-    told = f"choose the {plan} plan" if plan else draft.told(steps_of(before), steps)
+    chosen = f"use “{kept.name}”" if kept else f"choose the {plan} plan" if plan else ""
+    told = chosen or draft.told(steps_of(before), steps)
     if not told:
         return _view(session, recording, before)
     number = record.number + 1
@@ -150,8 +202,9 @@ def _next(session: Session, recording: Recording, steps: Sequence[DraftStep], *,
             number=number,
             steps=[step.model_dump(mode="json") for step in steps],
             told=told,
-            plan=plan or before.plan,
-            origin=number if plan else before.origin,
+            plan=plan if chosen else before.plan,
+            kept=(kept.model_dump(mode="json") if kept else None) if chosen else before.kept,
+            origin=number if chosen else before.origin,
         )
     )
     record.number = number
@@ -199,13 +252,16 @@ def _view(session: Session, recording: Recording, state: DraftState) -> DraftVie
     read = draft.read(steps, _inspection(session, recording))
     after = session.get(DraftState, (recording.id, state.number + 1))
     before = session.get(DraftState, (recording.id, state.number - 1))
-    origin = session.get(DraftState, (recording.id, state.origin)) if state.plan else None
+    origin = session.get(DraftState, (recording.id, state.origin)) if state.plan or state.kept else None
+    chosen = kept_treatments.kept_treatment(state.kept) if state.kept else None
+    differs = draft.differences(steps_of(origin), steps) if origin is not None else []
     return DraftView(
         number=state.number,
         steps=read,
         ready=draft.ready(read),
         undo=state.told if before is not None else "",
         redo=after.told if after is not None else "",
-        plan=next((known for known in PREFERENCES if known == state.plan), None),
-        differs=draft.differences(steps_of(origin), steps) if origin is not None else [],
+        plan=next((known for known in PREFERENCES if known == state.plan), None) if chosen is None else None,
+        kept=KeptUseView(id=chosen.id, version=chosen.revision, changed=bool(differs), name=chosen.name) if chosen else None,
+        differs=differs,
     )

@@ -1,10 +1,11 @@
-"""Plans for a recording: asked for once for each specification, measurement and room tone, and kept."""
+"""Plans for a recording: asked for once for each specification, measurement, room tone and kept treatment, and kept."""
 
 from typing import Any
 from uuid import UUID
 
 from pydantic import ValidationError
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, func, select
+from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
@@ -16,17 +17,19 @@ from ispettore.core.plan.window import Learned
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import draft
+from ispettore.core.treat import kept as kept_treatments
+from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.studio.catalogue import lookup
-from ispettore.studio.catalogue.views import PlanningView, PlanView
+from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import Planning, Production, Recording, WorkKind, WorkState
 
 
-def ask(recording_id: UUID) -> UUID:
-    """Have an inspected recording planned for its production's specification. Plans that are there, or under way, are not made
-    again. Raises NotFound and NotReady."""
+def ask(recording_id: UUID, treatment: KeptTreatment | None = None) -> UUID:
+    """Have an inspected recording planned for its production's specification, or one plan that begins with a kept treatment. Plans
+    that are there, or under way, are not made again. Raises NotFound and NotReady."""
     with transaction() as session:
         recording = session.get(Recording, recording_id, with_for_update=True)
         if recording is None or recording.removed_at is not None:
@@ -34,13 +37,15 @@ def ask(recording_id: UUID) -> UUID:
         if lookup.whole(session, recording, light=True) is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         specification = session.get_one(Production, recording.production_id).specification
-        planning = _current(session, recording, kept.specification(specification))
-        if planning is None:
+        planning = _current(session, recording, kept.specification(specification), treatment.id if treatment else None)
+        asked = treatment.model_dump(mode="json") if treatment is not None else None
+        if planning is None or planning.treatment != asked:
             planning = Planning(
                 recording_id=recording.id,
                 specification=specification,
                 methods_version=methods_history.current(),
                 room_tone=recording.room_tone,
+                treatment=asked,
             )
             session.add(planning)
             session.flush()
@@ -55,8 +60,24 @@ def of_recording(
 ) -> PlanningView | None:
     """The plans for a recording as it stands and reads (`inspection`) now; None where none were asked for."""
     planning = _current(session, recording, specification)
-    if planning is None or inspection is None:
-        return None
+    return _planned(session, planning, specification, inspection) if planning is not None and inspection is not None else None
+
+
+def by_kept(
+    session: Session, recording: Recording, specification: Specification, inspection: Inspection | None
+) -> list[PlanningView]:
+    """The newest plan for each kept treatment that one was asked for, those asked for first first."""
+    if inspection is None:
+        return []
+    newest = {}
+    for planning in session.exec(_for(recording, specification).order_by(col(Planning.created_at))).all():
+        if planning.treatment is not None:
+            newest[planning.treatment["id"]] = planning
+    views = (_planned(session, planning, specification, inspection) for planning in newest.values())
+    return [view for view in views if view is not None]
+
+
+def _planned(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:
     work = works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id)
     plans = _plans(planning)
     if plans is None and (work is None or work.state == WorkState.DONE):
@@ -67,13 +88,32 @@ def of_recording(
         work=works.view(work),
         plans=[_view(preference, plan, specification, inspection) for preference, plan in good],
         obstacles=list(obstacles),
+        kept=_kept_use(planning),
     )
+
+
+def _kept_use(planning: Planning) -> KeptUseView | None:
+    if planning.treatment is None:
+        return None
+    of = kept_treatments.kept_treatment(planning.treatment)
+    return KeptUseView(id=of.id, version=of.revision, changed=False, name=of.name)
 
 
 def chosen(session: Session, recording: Recording, specification: Specification, preference: Preference) -> Plan | None:
     """The plan that was made by a preference; None where there is none."""
     planning = _current(session, recording, specification)
     return dict(_plans(planning) or []).get(preference) if planning else None
+
+
+def chosen_kept(
+    session: Session, recording: Recording, specification: Specification, identifier: str
+) -> tuple[KeptTreatment, Plan] | None:
+    """The kept treatment as it was planned with, and the plan; None where there is none."""
+    planning = _current(session, recording, specification, identifier)
+    plans = _plans(planning) if planning else None
+    if planning is None or planning.treatment is None or not plans or plans[0][1].obstacles:
+        return None
+    return kept_treatments.kept_treatment(planning.treatment), plans[0][1]
 
 
 def encoding(session: Session, recording: Recording, specification: Specification) -> Learned | None:
@@ -83,19 +123,22 @@ def encoding(session: Session, recording: Recording, specification: Specificatio
     return plans[0][1].encoding if plans else None
 
 
-def _current(session: Session, recording: Recording, specification: Specification) -> Planning | None:
-    return session.exec(
-        select(Planning)
-        .where(
-            Planning.recording_id == recording.id,
-            Planning.methods_version == methods_history.current(),
-            Planning.room_tone == recording.room_tone,
-            col(Planning.specification)["id"].astext == specification.id,
-            col(Planning.specification)["version"].astext == str(specification.version),
-        )
-        .order_by(col(Planning.created_at).desc())
-        .limit(1)
-    ).first()
+def _current(session: Session, recording: Recording, specification: Specification, kept_id: str | None = None) -> Planning | None:
+    found = col(Planning.treatment)["id"].astext
+    of = func.jsonb_typeof(col(Planning.treatment)).is_distinct_from("object") if kept_id is None else found == kept_id
+    rows = _for(recording, specification).where(of)
+    return session.exec(rows.order_by(col(Planning.created_at).desc()).limit(1)).first()
+
+
+def _for(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
+    """Every planning for a recording as it stands now."""
+    return select(Planning).where(
+        Planning.recording_id == recording.id,
+        Planning.methods_version == methods_history.current(),
+        Planning.room_tone == recording.room_tone,
+        col(Planning.specification)["id"].astext == specification.id,
+        col(Planning.specification)["version"].astext == str(specification.version),
+    )
 
 
 def _plans(planning: Planning) -> list[tuple[Preference, Plan]] | None:

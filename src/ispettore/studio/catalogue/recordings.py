@@ -221,6 +221,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
         return RecordingDetail(
             stands=_stands(row, specification, planning),
             planning=planning,
+            kept_plans=plannings.by_kept(session, recording, specification, parsed),
             **row.model_dump(exclude={"ribbon"}),
             ribbon=_ribbon(record.ribbon) if record else None,
             specification=specification,

@@ -1,6 +1,5 @@
 """Specifications: those that ship, and those written here, kept in versions that are added and never changed."""
 
-import re
 from datetime import datetime
 from typing import Any
 
@@ -15,9 +14,10 @@ from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.wording import pieces
 from ispettore.studio import events
 from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.identifiers import free
 from ispettore.studio.catalogue.views import Examined, LimitSentence, SpecificationVersion, SpecificationView
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound, SpecificationChanged, SpecificationRefused, SpecificationShips
+from ispettore.studio.errors import BuiltIn, NotFound, SpecificationRefused, VersionChanged
 from ispettore.studio.tables import Conforming, Production, SpecificationRecord
 
 
@@ -83,18 +83,18 @@ def examine(draft: dict[str, Any]) -> Examined:
 def keep(identifier: str, draft: dict[str, Any], *, follows: int) -> Specification:
     """Keep a draft as the next version; every production held against it is judged anew, and nothing is measured again.
 
-    `follows` is the version it was made from. A draft that asks the same is not kept twice. Raises NotFound, SpecificationShips,
-    SpecificationChanged where somebody else kept a version meanwhile, and SpecificationRefused with what speaks against it.
+    `follows` is the version it was made from. A draft that asks the same is not kept twice. Raises NotFound, BuiltIn,
+    VersionChanged where somebody else kept a version meanwhile, and SpecificationRefused with what speaks against it.
     """
     if identifier in builtin.shipped():
-        raise SpecificationShips(name=builtin.shipped()[identifier].name)
+        raise BuiltIn(name=builtin.shipped()[identifier].name)
     wanted = {**draft, "id": identifier, "version": follows + 1}
     _refuse(wanted)
     with transaction() as session:
         _lock(session)
         newest = _newest(session, identifier)
         if newest.version != follows:
-            raise SpecificationChanged(name=newest.name, version=newest.version)
+            raise VersionChanged(name=newest.name, version=newest.version)
         found = Specification.model_validate(wanted)
         return newest if _same(newest, found) else _add(session, found)
 
@@ -228,18 +228,5 @@ def _certificates(session: Session, identifier: str, number: int) -> int:
 
 def _free(session: Session, name: str) -> str:
     """An identifier from a name that nothing has yet."""
-    base = _words(name) or "specification"
     taken = {*builtin.shipped(), *session.exec(select(SpecificationRecord.identifier).distinct()).all()}
-    found, count = base, 1
-    while found in taken:
-        count += 1
-        found = f"{base}-{count}"
-    return found
-
-
-def _words(name: str) -> str:
-    """
-    >>> _words("Harbour, daily (new)")
-    'harbour-daily-new'
-    """
-    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:56].strip("-")
+    return free(name, taken, otherwise="specification")

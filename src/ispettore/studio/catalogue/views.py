@@ -26,6 +26,7 @@ from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
 from ispettore.core.treat.draft import ReadStep
+from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
@@ -89,6 +90,30 @@ class FormatView(BaseModel):
     meets: bool
 
 
+class KeptUseView(BaseModel):
+    """The kept treatment that something was made by, and whether it was changed for that."""
+
+    id: str
+    version: int
+    changed: bool
+    name: str
+
+
+class RefusedRecording(BaseModel):
+    """A recording that something could not be asked for, and why."""
+
+    id: UUID
+    reason: str
+
+
+class AskedEach(BaseModel):
+    """What came of asking something for many recordings: what was begun, what is there already just so, and what could not be."""
+
+    asked: list[UUID]
+    settled: list[UUID]
+    refused: list[RefusedRecording]
+
+
 class ConformingView(BaseModel):
     """One attempt to conform a recording. The `ledger` of its steps comes only where one recording is looked at.
 
@@ -114,6 +139,7 @@ class ConformingView(BaseModel):
     work: WorkView | None
     passes: bool | None
     own: bool
+    kept: KeptUseView | None
     draft: int | None
     closing: Closing | None
     steps: list[Step]
@@ -193,16 +219,18 @@ class PlanView(BaseModel):
 
 
 class PlanningView(BaseModel):
-    """The plans for a recording, gentlest first; `obstacles` where there is none."""
+    """The plans for a recording, gentlest first; `obstacles` where there is none. `kept` is the kept treatment that they begin
+    with, if any."""
 
     work: WorkView | None
     plans: list[PlanView]
     obstacles: list[Obstacle]
+    kept: KeptUseView | None = None
 
 
 class DraftView(BaseModel):
     """A draft as it is at one of its states (`number`). `undo` and `redo` say what would be undone or done again, empty where
-    nothing would. `plan` is the plan it began with, `differs` what it is now against that."""
+    nothing would. `plan` is the plan it began with, or `kept` the kept treatment; `differs` is what it is now against that."""
 
     number: int
     steps: list[ReadStep]
@@ -210,6 +238,7 @@ class DraftView(BaseModel):
     undo: str
     redo: str
     plan: Preference | None
+    kept: KeptUseView | None
     differs: list[str]
 
 
@@ -223,6 +252,7 @@ class RecordingDetail(RecordingView):
 
     stands: str
     planning: PlanningView | None
+    kept_plans: list[PlanningView]
     room_tone_chosen: bool
     replaced_by: UUID | None
     replaced_by_name: str
@@ -313,6 +343,77 @@ class SpecificationView(BaseModel):
     sentences: list[LimitSentence]
     productions: list[str]
     versions: list[SpecificationVersion]
+
+
+class TreatmentSummary(BaseModel):
+    """A kept treatment in the list of them. `runs` counts the attempts that were made by any of its versions."""
+
+    id: str
+    name: str
+    version: int
+    description: str
+    ships: bool
+    finish: Finish
+    steps: list[str]
+    runs: int
+    created_at: datetime | None
+
+
+class TreatmentVersion(BaseModel):
+    """One version: when it was kept (None where it ships) and how many attempts were made by it."""
+
+    version: int
+    created_at: datetime | None
+    runs: int
+
+
+class TreatmentUse(BaseModel):
+    """A recording that was treated by a kept treatment, the newest attempt of each version."""
+
+    recording_id: UUID
+    recording: str
+    production_id: UUID
+    production: str
+    version: int
+    changed: bool
+    at: datetime
+    certified: bool
+
+
+class TreatmentView(BaseModel):
+    """A kept treatment in its newest version, as sentences, with all its versions and where they were used.
+
+    `reference` is the place of the first step that finds any level where it means one; None where a reference level comes first.
+    """
+
+    treatment: KeptTreatment
+    ships: bool
+    removed: bool
+    steps: list[ReadStep]
+    ready: bool
+    reference: int | None
+    versions: list[TreatmentVersion]
+    uses: list[TreatmentUse]
+
+
+class ReadTreatment(BaseModel):
+    """Steps as they read without any recording, whether they could run, and where a reference level is missing."""
+
+    steps: list[ReadStep]
+    ready: bool
+    reference: int | None
+
+
+class GeneralView(BaseModel):
+    """What of a draft holds for other recordings: its steps as they read there, and by their titles those that stay behind, as they
+    are about `spots` or as a plan sets them for each recording (`finished`). `reference` is the place of the first step that means
+    one level of the voice, `voice_dbfs` that level."""
+
+    steps: list[ReadStep]
+    spots: list[str]
+    finished: list[str]
+    reference: int | None
+    voice_dbfs: float
 
 
 class Stated(BaseModel):

@@ -127,6 +127,7 @@ def planned(request: PlanRequest, progress: Progress) -> Planned:
         request.specification,
         name=source.name,
         known=_basis(request.known) if request.known else None,
+        treatment=request.treatment,
         room_tone=[source.room_tone] if source.room_tone else [],
         progress=progress,
     )

@@ -201,7 +201,7 @@ def _conform(hand: _Hand) -> None:
             known=known,
             specification=kept.specification(conforming.specification),
             preference=conforming.preference,
-            treatment=kept_treatments.treatment(conforming.treatment) if conforming.treatment else None,
+            treatment=kept_treatments.kept_treatment(conforming.treatment) if conforming.treatment else None,
             container=conforming.container,
             file_name=file_name,
             folder=hand.attempt.folder,
@@ -229,7 +229,12 @@ def _plan(hand: _Hand) -> None:
         recording = session.get_one(Recording, planning.recording_id)
         record = lookup.exact(session, recording)
     with hand.source(recording) as source, _known(hand, record, recording) as known:
-        request = PlanRequest(source=source, known=known, specification=kept.specification(planning.specification))
+        request = PlanRequest(
+            source=source,
+            known=known,
+            specification=kept.specification(planning.specification),
+            treatment=kept_treatments.kept_treatment(planning.treatment) if planning.treatment else None,
+        )
         found = hand.ask(computing.planned, request, name=recording.name)
     with hand.done() as session:
         planning = session.get_one(Planning, planning.id)

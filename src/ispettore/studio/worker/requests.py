@@ -15,7 +15,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.holding import Preference
 from ispettore.core.spec.specification import Specification
-from ispettore.core.treat.treatment import Treatment
+from ispettore.core.treat.keeping import KeptTreatment
 
 
 class _Sent(BaseModel):
@@ -66,7 +66,7 @@ class ConformRequest(_Sent):
     known: KnownSource | None
     specification: Specification
     preference: Preference
-    treatment: Treatment | None = None
+    treatment: KeptTreatment | None = None
     container: FormatName
     file_name: str
     folder: Path
@@ -81,6 +81,7 @@ class PlanRequest(_Sent):
     source: SourceFile
     known: KnownSource | None
     specification: Specification
+    treatment: KeptTreatment | None = None
 
 
 class Planned(_Sent):
