@@ -1,4 +1,4 @@
-"""Treatments kept for other recordings: what holds there, at which level, what a plan adds, and how their files and versions read."""
+"""Treatments kept for other recordings: what holds there, at which level, what a plan adds; their files and versions."""
 
 import json
 import tempfile

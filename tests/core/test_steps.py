@@ -11,9 +11,10 @@ from scipy import signal as dsp
 from ispettore.core import errors
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.treat import touch
+from ispettore.core.treat.keeping import load
 from ispettore.core.treat.runner import run
 from ispettore.core.treat.step import Context
-from ispettore.core.treat.treatment import STEPS, Step, Treatment, load
+from ispettore.core.treat.treatment import STEPS, Step, Treatment
 from tests import signals
 
 RATE = 44_100
