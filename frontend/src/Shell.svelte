@@ -9,6 +9,8 @@
   import Sheet from './screens/Sheet.svelte';
   import Specification from './screens/Specification.svelte';
   import Specifications from './screens/Specifications.svelte';
+  import TreatmentScreen from './screens/Treatment.svelte';
+  import Treatments from './screens/Treatments.svelte';
   import Verify from './screens/Verify.svelte';
 
   const live = new Live(useQueryClient());
@@ -22,12 +24,15 @@
     '/recordings/:id/:left?/:right?': RecordingScreen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,
+    '/treatments': Treatments,
+    '/treatments/:id': TreatmentScreen,
     '/verify': Verify,
     '/verify/:id': Verify,
   };
   const PLACES = [
     ['/', 'Productions', /^\/($|productions|recordings)/],
     ['/specifications', 'Specifications', /^\/specifications/],
+    ['/treatments', 'Treatments', /^\/treatments/],
     ['/verify', 'Verify a certificate', /^\/verify/],
   ] as const;
 </script>

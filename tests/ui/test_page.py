@@ -89,7 +89,7 @@ class Interface(InterfaceCase):
         self.page.get_by_role("button", name="Conform", exact=True).click()
         self.turn_to("History")
         history = self.page.locator(".history")
-        expect(history).to_contain_text("FLAC, balanced: conformed")
+        expect(history).to_contain_text("FLAC, balanced plan: conformed")
         expect(history).to_contain_text("brought in")
         with self.page.expect_download() as download:
             history.get_by_role("link", name="conformed").click()

@@ -159,12 +159,12 @@ class Keeping(unittest.TestCase):
         kept = self.ask("POST", "/treatments/quiet-room/copy", 201, json={"name": "For all"})
         waiting = self.bring_in("09.wav", rms_dbfs=-25, measured=False)
         body = {"recordings": [*self.recordings, waiting], "container": "flac"}
-        asked = self.ask("POST", f"/treatments/{kept['id']}/apply", 202, json=body)
+        asked = self.ask("POST", "/recordings/conform", 202, json={**body, "treatment": kept["id"]})
         self.assertEqual((len(asked["asked"]), asked["settled"]), (3, []))
         [refused] = asked["refused"]
         self.assertEqual(refused["id"], waiting)
         self.assertIn("“09.wav” has not been inspected yet", refused["reason"])
-        twice = self.ask("POST", f"/treatments/{kept['id']}/apply", 202, json=body)
+        twice = self.ask("POST", "/recordings/conform", 202, json={**body, "treatment": kept["id"]})
         self.assertEqual((twice["asked"], twice["settled"]), ([], asked["asked"]), "what is under way is not begun twice")
         self.conformed(asked["asked"])
         levels = []
@@ -175,7 +175,7 @@ class Keeping(unittest.TestCase):
             self.assertFalse(attempt["own"])
             levels.append(attempt["result"]["readings"]["active_speech_level_dbfs"]["value"])
         self.assertLess(max(levels) - min(levels), 0.5, "one level before, one level after")
-        settled = self.ask("POST", f"/treatments/{kept['id']}/apply", 202, json=body)
+        settled = self.ask("POST", "/recordings/conform", 202, json={**body, "treatment": kept["id"]})
         self.assertEqual((settled["asked"], len(settled["settled"])), ([], 3), "a run again does only what changed")
         view = self.ask("GET", f"/treatments/{kept['id']}")
         self.assertEqual({use["recording"] for use in view["uses"]}, {"01.wav", "02.wav", "03.wav"})
@@ -183,7 +183,7 @@ class Keeping(unittest.TestCase):
         steps = [{key: step[key] for key in ("id", "kind", "settings", "on", "reason")} for step in view["steps"]]
         body2 = {"name": "For all", "finish": "planned", "follows": 1, "steps": steps[:2]}
         self.ask("PUT", f"/treatments/{kept['id']}", json=body2)
-        again = self.ask("POST", f"/treatments/{kept['id']}/apply", 202, json=body)
+        again = self.ask("POST", "/recordings/conform", 202, json={**body, "treatment": kept["id"]})
         self.assertEqual(len(again["asked"]), 3, "another version is another treatment")
         self.conformed(again["asked"])
         self.assertEqual({use["version"] for use in self.ask("GET", f"/treatments/{kept['id']}")["uses"]}, {1, 2})
@@ -193,7 +193,7 @@ class Keeping(unittest.TestCase):
         kept = self.saved("No reference", reference=False, finish="given")
         for reference, first in ((False, "compressor"), (True, "reference-level")):
             body = {"recordings": [self.recordings[2]], "reference": reference, "container": "wav"}
-            asked = self.ask("POST", f"/treatments/{kept['id']}/apply", 202, json=body)
+            asked = self.ask("POST", "/recordings/conform", 202, json={**body, "treatment": kept["id"]})
             self.conformed(asked["asked"])
             attempt = self.attempt(self.recordings[2])
             self.assertEqual(attempt["steps"][0]["kind"], first)

@@ -1,6 +1,7 @@
 <script lang="ts">
   // What happened to a recording, the newest first.
   import type { Conforming, RecordingDetail } from '../lib/api';
+  import { madeBy } from '../lib/attempts';
 
   let { recording }: { recording: RecordingDetail } = $props();
   /** What an attempt was made for, where that is not the specification of now. */
@@ -13,7 +14,7 @@
   {#each recording.conformings as attempt (attempt.id)}
     <li>
       <span class="figure">{at(attempt.created_at)}</span>
-      {attempt.container.toUpperCase()}, {attempt.own ? 'own treatment' : attempt.preference}:
+      {attempt.container.toUpperCase()}, {madeBy(attempt)}:
       {#if attempt.sha256}
         <a href={`/api/conformings/${attempt.id}/file`} download
           >{attempt.certificate_for ? 'certified' : 'conformed'}</a

@@ -1,6 +1,7 @@
 <script lang="ts">
   // What was made of a recording: the file, its certificate, how much it was altered, and what each step did.
   import type { Conforming, Inspection } from '../lib/api';
+  import { madeBy } from '../lib/attempts';
   import { number } from '../lib/format';
   import StepLedger from './StepLedger.svelte';
   interface Props {
@@ -34,8 +35,9 @@
       >{/if}
   </p>
   <p class="soft">
-    Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}: loud words
-      lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB at the most{/if}.
+    By {madeBy(done)}. Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
+      loud words lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB at
+      the most{/if}.
   </p>
   <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} {before} />
 </div>

@@ -1,39 +1,41 @@
 <script lang="ts">
   // The plans beside one another: how much each does, its steps in a line, what the file is expected to read; reasons on opening.
-  import type { PlanView, Planning, Preference } from '../lib/api';
+  import type { PlanView } from '../lib/api';
   import { distance, number, reading, tone, unit } from '../lib/format';
   import BracketMark from './BracketMark.svelte';
   import LinkButton from './LinkButton.svelte';
-  interface Props {
-    planning: Planning;
-    /** The plan that the draft began with, and whether it is still just that. */
-    chosen: Preference | null;
-    changed: boolean;
-    onchoose: (preference: Preference) => void;
+  interface Row {
+    key: string;
+    name: string;
+    /** What it is called in a sentence. */
+    called: string;
+    about: string;
+    plan: PlanView;
+    /** Whether the draft began with it. */
+    current: boolean;
+    onuse: () => void;
   }
-  let { planning, chosen, changed, onchoose }: Props = $props();
-  const NAMES: Record<Preference, string> = { light: 'Light', balanced: 'Balanced', even: 'Even' };
-  const FOR: Record<Preference, string> = {
-    light: 'least processing',
-    balanced: 'some evening where it helps',
-    even: 'steady level throughout',
-  };
-  let open = $state<Preference>();
+  interface Props {
+    rows: Row[];
+    /** Whether the draft is still just what it began with. */
+    changed: boolean;
+  }
+  let { rows, changed }: Props = $props();
+  let open = $state<string>();
   const inLine = (plan: PlanView) =>
     plan.steps.map((step) => step.reading.title.toLowerCase()).join(', ') || 'no processing, only conversion';
 </script>
 
 <ul aria-label="Plans">
-  {#each planning.plans as plan (plan.preference)}
-    {@const current = chosen === plan.preference}
-    <li class:current data-plan={plan.preference}>
+  {#each rows as { key, name, called, about, plan, current, onuse } (key)}
+    <li class:current data-plan={key}>
       <div class="row">
         <button
           type="button"
           class="name"
-          aria-expanded={open === plan.preference}
-          onclick={() => (open = open === plan.preference ? undefined : plan.preference)}
-          ><b>{NAMES[plan.preference]}</b> <span class="soft">{FOR[plan.preference]}</span></button
+          aria-expanded={open === key}
+          onclick={() => (open = open === key ? undefined : key)}
+          ><b>{name}</b> <span class="soft">{about}</span></button
         >
         <span class="touch">touch <b>{number(plan.touch.touch ?? 0, 0)}</b></span>
         <span class="marks" aria-hidden="true">
@@ -45,12 +47,12 @@
             />{/each}
         </span>
         {#if current && !changed}<span class="soft">in use</span>
-        {:else}<LinkButton onclick={() => onchoose(plan.preference)}
-            >{current ? 'Use again' : 'Use'}<span class="visually-hidden"> the {plan.preference} plan</span></LinkButton
+        {:else}<LinkButton onclick={onuse}
+            >{current ? 'Use again' : 'Use'}<span class="visually-hidden"> {called}</span></LinkButton
           >{/if}
       </div>
       <p class="steps">{inLine(plan)}</p>
-      {#if open === plan.preference}
+      {#if open === key}
         <ol>
           {#each plan.steps as step (step.id)}
             <li><b>{step.reading.title}.</b> {step.reason}</li>

@@ -3,6 +3,7 @@
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import type { Recording, Work } from '../lib/api';
+  import { madeBy } from '../lib/attempts';
   import { clock, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
   import Button from './Button.svelte';
@@ -169,8 +170,9 @@
     <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
-        >{made.steps.length ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ') : 'encoding alone'};
-        touch {Math.round(made.touch?.touch ?? 0)}</span
+        >{made.kept ? `${madeBy(made)}: ` : ''}{made.steps.length
+          ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
+          : 'encoding alone'}; touch {Math.round(made.touch?.touch ?? 0)}</span
       >
       {#if madeFor}<span class="facts twin">{madeFor}</span>{/if}
     </th>

@@ -2,7 +2,15 @@
   // The treatment: plans to begin with, its steps as sentences, running it, and what was missing when it ran.
   import { getContext, tick } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { Foretold, Format, OfferedStep, RecordingDetail, StepGroup } from '../lib/api';
+  import type {
+    Foretold,
+    Format,
+    OfferedStep,
+    Preference,
+    RecordingDetail,
+    StepGroup,
+    TreatmentSummary,
+  } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
   import type { Treating } from '../lib/treating.svelte';
   import AddStep from './AddStep.svelte';
@@ -12,6 +20,8 @@
   import LinkButton from './LinkButton.svelte';
   import PlanRows from './PlanRows.svelte';
   import Progress from './Progress.svelte';
+  import SavedTreatment from './SavedTreatment.svelte';
+  import SaveTreatment from './SaveTreatment.svelte';
   import StepLine from './StepLine.svelte';
   interface Props {
     recording: RecordingDetail;
@@ -34,13 +44,48 @@
   const view = $derived(treating.view);
   const steps = $derived(treating.steps);
   const planning = $derived(recording.planning);
-  const planned = $derived(
-    planning?.work && ['waiting', 'running'].includes(planning.work.state) ? planning.work : undefined,
-  );
+  const underWay = (work: RecordingDetail['work']) =>
+    work && ['waiting', 'running'].includes(work.state) ? work : undefined;
+  const planned = $derived(underWay(planning?.work ?? null));
+  const NAMES: Record<Preference, [string, string]> = {
+    light: ['Light', 'least processing'],
+    balanced: ['Balanced', 'some evening where it helps'],
+    even: ['Even', 'steady level throughout'],
+  };
+  const rows = $derived([
+    ...(planning?.plans ?? []).map((plan) => ({
+      key: plan.preference as string,
+      name: NAMES[plan.preference][0],
+      called: `the ${plan.preference} plan`,
+      about: NAMES[plan.preference][1],
+      plan,
+      current: view?.plan === plan.preference,
+      onuse: () => void treating.choose(plan.preference),
+    })),
+    ...recording.kept_plans.flatMap(({ kept, plans }) =>
+      kept && plans[0]
+        ? [
+            {
+              key: kept.id,
+              name: kept.name,
+              called: kept.name,
+              about: `version ${kept.version}`,
+              plan: plans[0],
+              current: view?.kept?.id === kept.id,
+              onuse: () => void treating.chooseKept(kept.id, false),
+            },
+          ]
+        : [],
+    ),
+  ]);
+  async function tryKept(treatment: TreatmentSummary, reference: boolean) {
+    if (treatment.finish === 'given') await treating.chooseKept(treatment.id, reference);
+    else await acting.planWithKept(recording.id, treatment.id, reference);
+  }
+  let saving = $state(false);
+  let saved = $state<{ id: string; said: string }>();
   const latest = $derived(recording.conformings[0]);
-  const running = $derived(
-    latest?.work && ['waiting', 'running'].includes(latest.work.state) ? latest.work : undefined,
-  );
+  const running = $derived(underWay(latest?.work ?? null));
   const missed = $derived(latest?.current && !latest.sha256 && latest.obstacles.length ? latest : undefined);
 
   let container = $state<Format['name']>('');
@@ -141,16 +186,6 @@
         oncancel={() => acting.cancel(planned.id)}
       />
     </div>
-  {:else if planning?.plans.length}
-    <PlanRows
-      {planning}
-      chosen={view?.plan ?? null}
-      changed={Boolean(view?.differs.length)}
-      onchoose={(preference) => treating.choose(preference)}
-    />
-    {#if view?.plan && view.differs.length}<p class="pad differs">
-        Changed from the {view.plan} plan: {view.differs.join(', ')}.
-      </p>{/if}
   {:else if planning?.obstacles.length}
     <div class="pad">
       <h3 class="outside">No plan can close this</h3>
@@ -160,9 +195,33 @@
     <p class="pad outside" role="alert">{planning.work.error} <LinkButton onclick={onplan}>Plan again</LinkButton></p>
   {:else if awaited}
     <p class="pad soft">Waiting to be planned.</p>
-  {:else}
+  {:else if !planning?.plans.length}
     <p class="pad"><LinkButton onclick={onplan}>Work out plans</LinkButton></p>
   {/if}
+  {#if rows.length}<PlanRows {rows} changed={Boolean(view?.differs.length)} />{/if}
+  {#if (view?.plan ?? view?.kept) && view?.differs.length}<p class="pad differs">
+      Changed from {view.kept ? view.kept.name : `the ${view.plan} plan`}: {view.differs.join(', ')}.
+    </p>{/if}
+  {#each recording.kept_plans as { kept, work, obstacles } (kept?.id)}
+    {#if kept && underWay(work)}
+      {@const now = live.progress[work?.id ?? ''] ?? work}
+      <div class="pad">
+        <Progress
+          stage={`${kept.name}: ${now?.stage || 'waiting to be planned'}`}
+          fraction={now?.fraction ?? 0}
+          about={`${kept.name} for ${recording.name}`}
+          oncancel={() => acting.cancel(work?.id ?? '')}
+        />
+      </div>
+    {:else if kept && (obstacles.length || work?.error)}
+      <div class="pad">
+        <h3 class="outside">{kept.name} can’t close this</h3>
+        {#each obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
+        {work?.error ?? ''}
+      </div>
+    {/if}
+  {/each}
+  <div class="pad"><SavedTreatment label="Try a saved treatment" act="Try it" onuse={tryKept} /></div>
 </section>
 
 <section aria-label="Steps">
@@ -178,7 +237,20 @@
       disabled={!view?.redo}
       label={view?.redo ? `Redo: ${view.redo}` : 'Redo'}>Redo{view?.redo ? `: ${view.redo}` : ''}</LinkButton
     >
+    <LinkButton onclick={() => (saving = !saving)} disabled={!steps.length || !view?.ready}>Save treatment…</LinkButton>
   </div>
+  {#if saving && view}
+    <SaveTreatment
+      recordingId={recording.id}
+      {view}
+      onclose={(made) => {
+        saving = false;
+        saved = made ? { id: made.id ?? '', said: `${made.name}, version ${made.revision}` } : undefined;
+      }}
+    />
+  {:else if saved}
+    <p class="pad soft" role="status">Saved: <a href={`#/treatments/${saved.id}`}>{saved.said}</a>.</p>
+  {/if}
   {#if treating.problem}<p class="pad outside" role="alert">{treating.problem}</p>{/if}
   {#if steps.length}
     <ol bind:this={list}>

@@ -1,46 +1,44 @@
 <script lang="ts">
-  // The versions of a specification: when each was kept, what it changed, and what was certified by it.
+  // The versions of something that is kept: when each was, what it changed, and what was made by it.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type SpecificationView } from '../lib/api';
+  import type { Change } from '../lib/api';
   import { date } from '../lib/format';
   import LinkButton from './LinkButton.svelte';
   interface Props {
-    view: SpecificationView;
+    identifier: string;
+    /** When each was kept, oldest first, and what was made by it, in words. */
+    versions: { version: number; created_at: string | null; made: string }[];
+    /** Whether it ships: then nothing is brought back. */
+    ships: boolean;
+    fileOf: (version: number) => string;
+    changesOf: (pair: { before: number; after: number }) => Promise<Change[]>;
     onbringback: (version: number) => void;
   }
-  let { view, onbringback }: Props = $props();
-  const newest = $derived(view.specification.version);
-  const known = $derived(view.versions.map((version) => version.version));
+  let { identifier, versions, ships, fileOf, changesOf, onbringback }: Props = $props();
+  const known = $derived(versions.map((version) => version.version));
+  const newest = $derived(known.at(-1) ?? 1);
   let chosen = $state<{ before: number; after: number }>();
   const pair = $derived(chosen ?? { before: known.at(-2) ?? newest, after: newest });
-  const identifier = $derived(view.specification.id);
   const changes = createQuery(() => ({
     queryKey: ['changes', identifier, pair.before, pair.after],
     enabled: known.length > 1,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/specifications/{identifier}/changes', { params: { path: { identifier }, query: pair } }),
-      ),
+    queryFn: () => changesOf(pair),
   }));
 </script>
 
 <section aria-label="Versions">
   <h2>Versions</h2>
   <ol>
-    {#each [...view.versions].reverse() as one (one.version)}
+    {#each [...versions].reverse() as one (one.version)}
       <li>
         <span class="figure">{one.version}</span>
         <span>
           {one.created_at ? date(one.created_at) : one.version === newest ? 'as it ships' : 'as it shipped before'}
-          {#if one.certificates}<span class="soft"
-              >{one.certificates} {one.certificates === 1 ? 'certificate' : 'certificates'}</span
-            >{/if}
+          {#if one.made}<span class="soft">{one.made}</span>{/if}
         </span>
         <span class="acts">
-          <a href={`/api/specifications/${identifier}/${one.version}/file`} download
-            >JSON<span class="visually-hidden"> of version {one.version}</span></a
-          >
-          {#if one.version !== newest && !view.ships}<LinkButton onclick={() => onbringback(one.version)}
+          <a href={fileOf(one.version)} download>JSON<span class="visually-hidden"> of version {one.version}</span></a>
+          {#if one.version !== newest && !ships}<LinkButton onclick={() => onbringback(one.version)}
               >Bring back<span class="visually-hidden"> version {one.version}</span></LinkButton
             >{/if}
         </span>

@@ -56,6 +56,16 @@ export class Acting {
     );
   }
 
+  planWithKept(recording_id: string, identifier: string, reference: boolean) {
+    return this.attempt(async () =>
+      answer(
+        await api.POST('/api/recordings/{recording_id}/plans/kept/{identifier}', {
+          params: { path: { recording_id, identifier }, query: { reference } },
+        }),
+      ),
+    );
+  }
+
   measure(recording_id: string) {
     return this.attempt(async () =>
       answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id } } })),

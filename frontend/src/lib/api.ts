@@ -46,6 +46,13 @@ export type StepPicture = components['schemas']['Picture'];
 export type PictureMark = components['schemas']['Mark'];
 export type PlanView = components['schemas']['PlanView'];
 export type Planning = components['schemas']['PlanningView'];
+export type Change = components['schemas']['Change'];
+export type TreatmentSummary = components['schemas']['TreatmentSummary'];
+export type TreatmentView = components['schemas']['TreatmentView'];
+export type KeptTreatment = components['schemas']['KeptTreatment'];
+export type Finish = TreatmentSummary['finish'];
+export type AskedEach = components['schemas']['AskedEach'];
+export type ConformEach = components['schemas']['ConformEach'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 

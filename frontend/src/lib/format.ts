@@ -125,3 +125,6 @@ export const date = (iso: string) =>
     hour: '2-digit',
     minute: '2-digit',
   });
+
+/** So many of something: "1 recording", "3 recordings". */
+export const counted = (count: number, what: string) => `${number(count, 0)} ${what}${count === 1 ? '' : 's'}`;

@@ -123,6 +123,14 @@ export class Treating {
     );
   }
 
+  chooseKept(identifier: string, reference: boolean): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/draft/kept/{identifier}', {
+        params: { path: { ...path, identifier }, query: { follows, reference } },
+      }),
+    );
+  }
+
   take(treatment: Treatment): Promise<void> {
     return this.#ask(async (path, follows) =>
       api.POST('/api/recordings/{recording_id}/draft/take', { params: { path }, body: { treatment, follows } }),

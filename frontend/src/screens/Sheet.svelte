@@ -8,6 +8,7 @@
   import FileButton from '../components/FileButton.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import Progress from '../components/Progress.svelte';
+  import SelectionBar from '../components/SelectionBar.svelte';
   import SheetFoot from '../components/SheetFoot.svelte';
   import SheetHead from '../components/SheetHead.svelte';
   import SheetRow from '../components/SheetRow.svelte';
@@ -74,9 +75,6 @@
   let told = $state('');
   const pointedAt = cellKeys((statement) => (told = statement));
 
-  async function conformChosen() {
-    for (const row of chosen.filter((row) => row.verdict)) await acting.conform(row.id, { preference: 'balanced' });
-  }
   function replace({ files }: Dropped) {
     uploads.add(params.id, files, chosen[0]?.id);
     view.chosen.clear();
@@ -284,17 +282,14 @@
       </table>
       <div class="foot" class:empty={!told && !chosen.length}>
         {#if chosen.length}
-          <div class="note chosen" role="group" aria-label="Chosen recordings">
-            <b>{chosen.length} chosen</b>
-            <Button onclick={conformChosen}>Conform {chosen.length === 1 ? 'it' : 'them'}</Button>
-            {#if chosen.length === 1}
-              <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={replace}
-                >Replace by a newer file</FileButton
-              >
-            {/if}
-            <Button onclick={removeChosen}>Remove</Button>
-            <LinkButton onclick={() => view.chosen.clear()}>Choose none</LinkButton>
-          </div>
+          <SelectionBar
+            {chosen}
+            formats={sheet.data.formats}
+            {acting}
+            onreplace={replace}
+            onremove={removeChosen}
+            onclear={() => view.chosen.clear()}
+          />
         {/if}
         <p class="told" aria-live="polite">{told}</p>
       </div>
@@ -414,17 +409,10 @@
     font-size: 14px;
     margin-bottom: 8px;
   }
-  .chosen {
-    background: var(--act-pale);
-    padding: 6px 14px;
-  }
   .foot {
     position: sticky;
     bottom: 0;
     background: var(--paper);
-  }
-  .foot .chosen {
-    margin: 0;
   }
   .told {
     min-height: 28px;

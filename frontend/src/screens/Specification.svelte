@@ -8,6 +8,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
   import { Draft, draftOf, forget, type DraftContent, type DraftLimit } from '../lib/draft.svelte';
+  import { counted } from '../lib/format';
   import { meanings } from '../lib/methods';
 
   let { params }: { params: { id: string } } = $props();
@@ -241,7 +242,23 @@
         {/if}
       </div>
       <aside>
-        <VersionList view={view.data} onbringback={bringBack} />
+        <VersionList
+          identifier={params.id}
+          versions={view.data.versions.map(({ version, created_at, certificates }) => ({
+            version,
+            created_at,
+            made: certificates ? counted(certificates, 'certificate') : '',
+          }))}
+          ships={view.data.ships}
+          fileOf={(version) => `/api/specifications/${params.id}/${version}/file`}
+          changesOf={async (query) =>
+            answer(
+              await api.GET('/api/specifications/{identifier}/changes', {
+                params: { path: { identifier: params.id }, query },
+              }),
+            )}
+          onbringback={bringBack}
+        />
         <section aria-label="Held against it">
           <h2>Held against it</h2>
           {#each view.data.productions as name, index (index)}

@@ -1,20 +1,18 @@
-"""Routes: treatments that are kept, their versions and files, and applying one to many recordings."""
+"""Routes: treatments that are kept, their versions and their files."""
 
 import json
 from typing import Annotated, Any
-from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from ispettore.core.audio.formats import FormatName
 from ispettore.core.spec.changes import Change
 from ispettore.core.treat import draft, keeping
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
 from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.studio.catalogue import treatments
-from ispettore.studio.catalogue.views import AskedEach, ReadTreatment, TreatmentSummary, TreatmentView
+from ispettore.studio.catalogue.views import ReadTreatment, TreatmentSummary, TreatmentView
 from ispettore.web.transfer import RAW_BODY, named, read_within
 from ispettore.web.treatments import readable
 
@@ -41,15 +39,6 @@ class CopyName(BaseModel):
     """What a copy is to be called."""
 
     name: str = Field(max_length=200)
-
-
-class Applied(BaseModel):
-    """The recordings that a kept treatment is applied to. With `reference`, a reference level comes first where one is missing;
-    `container` left out means what the specification asks for."""
-
-    recordings: list[UUID] = Field(min_length=1, max_length=10_000)
-    reference: bool = False
-    container: FormatName | None = None
 
 
 @routes.get("/treatments", operation_id="listTreatments")
@@ -97,11 +86,6 @@ def remove_treatment(identifier: str) -> None:
 @routes.post("/treatments/{identifier}/restore", operation_id="restoreTreatment", status_code=204)
 def restore_treatment(identifier: str) -> None:
     treatments.remove(identifier, removed=False)
-
-
-@routes.post("/treatments/{identifier}/apply", operation_id="applyTreatment", status_code=202)
-def apply_treatment(identifier: str, applied: Applied) -> AskedEach:
-    return treatments.apply(identifier, applied.recordings, reference=applied.reference, container=applied.container)
 
 
 @routes.get("/treatments/{identifier}/changes", operation_id="compareTreatment")

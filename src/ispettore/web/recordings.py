@@ -15,8 +15,8 @@ from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
-from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds
-from ispettore.studio.catalogue.views import ChosenToneView, FindingPlace, RecordingDetail
+from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together
+from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, FindingPlace, RecordingDetail
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
@@ -68,6 +68,22 @@ class Chosen(BaseModel):
     recordings: list[UUID] = Field(min_length=1, max_length=10_000)
 
 
+class ConformEach(Chosen):
+    """How to conform several: by plans of a preference, or by a kept treatment (its identifier), with a reference level put in
+    where it lacks one if `reference` is true. `container` left out means what the specification asks for."""
+
+    preference: Preference = USUAL_PREFERENCE
+    treatment: str | None = None
+    reference: bool = False
+    container: FormatName | None = None
+
+
+class Cancelled(BaseModel):
+    """How many pieces of work were cancelled."""
+
+    count: int
+
+
 @routes.get("/recordings/{recording_id}", operation_id="getRecording")
 def get_recording(recording_id: UUID) -> RecordingDetail:
     return recordings.detail(recording_id)
@@ -82,6 +98,22 @@ def get_report(recording_id: UUID, form: Literal["pdf", "html"]) -> Response:
     page = io.BytesIO()
     recording_report.pdf(report_of, page)
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
+
+
+@routes.post("/recordings/conform", operation_id="conformRecordings", status_code=202)
+def conform_recordings(wanted: ConformEach) -> AskedEach:
+    how = wanted.model_dump(exclude={"recordings"})
+    return together.conform(wanted.recordings, **how)
+
+
+@routes.post("/recordings/inspect", operation_id="inspectRecordings", status_code=202)
+def inspect_recordings(chosen: Chosen) -> AskedEach:
+    return together.measure(chosen.recordings)
+
+
+@routes.post("/recordings/cancel", operation_id="cancelForRecordings", status_code=202)
+def cancel_for_recordings(chosen: Chosen) -> Cancelled:
+    return Cancelled(count=together.cancel(chosen.recordings))
 
 
 @routes.post("/recordings/remove", operation_id="removeRecordings", status_code=204)

@@ -123,16 +123,16 @@ def level_of(inspection: Inspection, steps: Sequence[Step]) -> float:
 
 def parted(steps: Sequence[Step]) -> tuple[tuple[Step, ...], tuple[Step, ...]]:
     """Of the steps that are on, those before and after the place where a plan adds what a recording needs of mending and cleaning:
-    the repairing, cleaning and known level first, tone and dynamics behind. What a plan finishes with is left out.
+    repairing and cleaning first, the known level with tone and dynamics behind. What a plan finishes with is left out.
 
     >>> early, late = parted([Step(kind="rumble-filter"), Step(kind="reference-level"), Step(kind="de-esser"), Step(kind="gain",
     ...     settings={"gain_db": 1})])
     >>> [step.kind for step in early], [step.kind for step in late]
-    (['rumble-filter', 'reference-level'], ['de-esser'])
+    (['rumble-filter'], ['reference-level', 'de-esser'])
     """
     on = [step for step in steps if step.on and step.kind not in FINISHING]
-    last = order.stage_of("reference-level")
-    place = next((number for number, step in enumerate(on) if order.stage_of(step.kind) > last), len(on))
+    level = order.stage_of("reference-level")
+    place = next((number for number, step in enumerate(on) if order.stage_of(step.kind) >= level), len(on))
     return tuple(on[:place]), tuple(on[place:])
 
 

@@ -1,6 +1,5 @@
 """Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
 
-from collections.abc import Sequence
 from importlib.metadata import version
 from pathlib import PurePath
 from typing import Any
@@ -12,7 +11,6 @@ from sqlmodel import Session, col, select
 
 from ispettore.core.audio.formats import WRITABLE, FormatName
 from ispettore.core.audio.writing import OutputFormat
-from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
@@ -26,7 +24,7 @@ from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.catalogue.manner import Decided, Manner
-from ispettore.studio.catalogue.views import AskedEach, ConformingView, KeptUseView, RefusedRecording, ResultView, SpecificationName
+from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
@@ -50,20 +48,10 @@ def ask(
         return made
 
 
-def ask_each(recording_ids: Sequence[UUID], decided: Decided, *, container: FormatName | None = None) -> AskedEach:
-    """The same for many. Those that were made just so already stay as they are; those that can't be asked for are told, and
-    nothing of the others is lost by it."""
-    asked: list[UUID] = []
-    settled: list[UUID] = []
-    refused: list[RefusedRecording] = []
-    for recording_id in recording_ids:
-        try:
-            with transaction() as session:
-                made, new = _asked(session, recording_id, container, decided, again=False)
-            (asked if new else settled).append(made)
-        except IspettoreError as error:
-            refused.append(RefusedRecording(id=recording_id, reason=error.sentence))
-    return AskedEach(asked=asked, settled=settled, refused=refused)
+def ask_unless_made(recording_id: UUID, decided: Decided, *, container: FormatName | None = None) -> tuple[UUID, bool]:
+    """The same, unless the newest attempt was made just so and brought something: the attempt, and whether it is a new one."""
+    with transaction() as session:
+        return _asked(session, recording_id, container, decided, again=False)
 
 
 def _asked(

@@ -146,6 +146,7 @@ def sheet(production_id: UUID) -> ProductionView:
             recordings=rows,
             whole=list(judge_production(inspections, specification)) if inspections else [],
             spreads=list(spreads(inspections, specification)),
+            formats=recordings.formats(specification),
         )
 
 

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 import sqlalchemy
@@ -18,11 +17,9 @@ from ispettore.core.treat.draft import DraftStep
 from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, drafts, lookup
+from ispettore.studio.catalogue import drafts, lookup
 from ispettore.studio.catalogue.identifiers import free
-from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import (
-    AskedEach,
     ReadTreatment,
     TreatmentSummary,
     TreatmentUse,
@@ -212,12 +209,6 @@ def bring_in(text: bytes, *, file_name: str) -> KeptTreatment:
         return _add(session, found.model_copy(update={"id": found.id or _free(session, found.name), "revision": number}))
 
 
-def apply(identifier: str, recording_ids: Sequence[UUID], *, reference: bool, container: Any = None) -> AskedEach:
-    """Have recordings conformed by the newest version of a kept treatment. Raises NotFound and StepNotReady."""
-    treatment = newest(identifier, reference=reference)
-    return conformings.ask_each(recording_ids, lambda *_: Manner.by(treatment), container=container)
-
-
 def _summary(of: KeptTreatment, created: datetime | None, runs: dict[tuple[str, int], int]) -> TreatmentSummary:
     return TreatmentSummary(
         id=of.id,
@@ -227,6 +218,8 @@ def _summary(of: KeptTreatment, created: datetime | None, runs: dict[tuple[str, 
         ships=of.id in keeping.shipped(),
         finish=of.finish,
         steps=[changes.sentence(step) for step in of.steps if step.on],
+        lacks_reference=examine(draft.of(of)).reference is not None,
+        voice_dbfs=of.voice_dbfs,
         runs=sum(count for (identifier, _), count in runs.items() if identifier == of.id),
         created_at=created,
     )

@@ -299,6 +299,7 @@ class ProductionView(BaseModel):
     recordings: list[RecordingView]
     whole: list[LimitVerdict]
     spreads: list[Spread]
+    formats: list[FormatView]
 
 
 class UnfinishedUpload(BaseModel):
@@ -346,7 +347,8 @@ class SpecificationView(BaseModel):
 
 
 class TreatmentSummary(BaseModel):
-    """A kept treatment in the list of them. `runs` counts the attempts that were made by any of its versions."""
+    """A kept treatment in the list of them. `runs` counts the attempts that were made by any of its versions; `lacks_reference`
+    says that it means one level of the voice and finds any, `voice_dbfs` which level that is, where it is known."""
 
     id: str
     name: str
@@ -355,6 +357,8 @@ class TreatmentSummary(BaseModel):
     ships: bool
     finish: Finish
     steps: list[str]
+    lacks_reference: bool
+    voice_dbfs: float | None
     runs: int
     created_at: datetime | None
 

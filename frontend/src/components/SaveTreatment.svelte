@@ -1,0 +1,212 @@
+<script lang="ts">
+  // Saving a draft for other recordings: as what, with which finish, and what of it stays behind.
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { answer, api, type DraftView, type Finish, type KeptTreatment } from '../lib/api';
+  import { exact, number } from '../lib/format';
+  import Button from './Button.svelte';
+  interface Props {
+    recordingId: string;
+    view: DraftView;
+    onclose: (saved?: KeptTreatment) => void;
+  }
+  let { recordingId, view, onclose }: Props = $props();
+  const client = useQueryClient();
+  const treatments = createQuery(() => ({
+    queryKey: ['treatments'],
+    queryFn: async () => answer(await api.GET('/api/treatments')),
+  }));
+  const own = $derived((treatments.data ?? []).filter((one) => !one.ships));
+  let picked = $state<string>();
+  /** The treatment whose next version it becomes; empty for a new one. */
+  const target = $derived(picked ?? own.find((one) => one.id === view.kept?.id)?.id ?? '');
+  const chosen = $derived(own.find((one) => one.id === target));
+  let typed = $state<{ name?: string; description?: string; finish?: Finish }>({});
+  const name = $derived(typed.name ?? chosen?.name ?? '');
+  const description = $derived(typed.description ?? chosen?.description ?? '');
+  const finish = $derived(typed.finish ?? chosen?.finish ?? 'planned');
+  let reference = $state(true);
+  let problem = $state('');
+  const general = createQuery(() => ({
+    queryKey: ['general', recordingId, view.number, finish],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/recordings/{recording_id}/draft/general', {
+          params: { path: { recording_id: recordingId }, query: { finish } },
+        }),
+      ),
+  }));
+  const FINISHES = [
+    ['planned', 'Set for each recording, so that it meets its specification'],
+    ['given', 'Exactly as they are here'],
+  ] as const;
+  const listed = (titles: string[]) => titles.map((title) => title.toLowerCase()).join(', ');
+
+  function closes(area: HTMLElement) {
+    const pressed = (event: KeyboardEvent) => {
+      if (event.key !== 'Escape') return;
+      event.stopPropagation();
+      onclose();
+    };
+    area.addEventListener('keydown', pressed);
+    return () => area.removeEventListener('keydown', pressed);
+  }
+
+  async function save(): Promise<void> {
+    problem = '';
+    try {
+      const body = {
+        name,
+        description,
+        finish,
+        reference,
+        identifier: target || null,
+        follows: chosen?.version ?? 0,
+      };
+      const path = { recording_id: recordingId };
+      const made = answer(await api.POST('/api/recordings/{recording_id}/draft/save', { params: { path }, body }));
+      await client.invalidateQueries({ queryKey: ['treatments'] });
+      onclose(made);
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+</script>
+
+<form
+  aria-label="Save treatment"
+  onsubmit={(event) => {
+    event.preventDefault();
+    void save();
+  }}
+  {@attach closes}
+>
+  {#if own.length}
+    <label>
+      Save as
+      <select value={target} onchange={(event) => ((picked = event.currentTarget.value), (typed = {}))}>
+        <option value="">a new treatment</option>
+        {#each own as one (one.id)}<option value={one.id}>version {one.version + 1} of {one.name}</option>{/each}
+      </select>
+    </label>
+  {/if}
+  <label>
+    Name
+    <input
+      maxlength="80"
+      value={name}
+      oninput={(event) => (typed.name = event.currentTarget.value)}
+      {@attach (field) => field.focus()}
+    />
+  </label>
+  <label>
+    What it is for
+    <textarea
+      rows="2"
+      maxlength="2000"
+      value={description}
+      oninput={(event) => (typed.description = event.currentTarget.value)}></textarea>
+  </label>
+  <fieldset>
+    <legend>Level, peaks and ends</legend>
+    {#each FINISHES as [value, words] (value)}
+      <label class="choice">
+        <input type="radio" name="finish" checked={finish === value} onchange={() => (typed.finish = value)} />
+        {words}
+      </label>
+    {/each}
+  </fieldset>
+  {#if general.isError}<p class="outside" role="alert">{general.error.message}</p>{/if}
+  {#if general.data}
+    {#if general.data.reference !== null}
+      <label class="choice">
+        <input type="checkbox" bind:checked={reference} />
+        <span
+          >Bring every recording to {number(general.data.voice_dbfs, 1)} dBFS of active speech first, the level of this one,
+          so that the thresholds mean the same everywhere</span
+        >
+      </label>
+    {/if}
+    <ol>
+      {#each general.data.steps as step (step.id)}<li>{step.reading.title}</li>{/each}
+    </ol>
+    {#if general.data.finished.length}<p class="soft">
+        Set for each recording: {listed(general.data.finished)}.
+      </p>{/if}
+    {#if general.data.spots.length}<p class="soft">
+        Stays with this recording, as it is about single spots: {listed(general.data.spots)}.
+      </p>{/if}
+  {/if}
+  {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+  <p class="acts">
+    <Button strong disabled={!name.trim() || general.isError} onclick={save}
+      >{chosen ? `Save version ${exact(chosen.version + 1)}` : 'Save treatment'}</Button
+    >
+    <Button onclick={() => onclose()}>Cancel</Button>
+  </p>
+</form>
+
+<style>
+  form {
+    display: grid;
+    gap: 9px;
+    padding: 10px 14px 12px;
+    background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
+    border-top: 1px solid var(--rule);
+    border-bottom: 1px solid var(--rule);
+    font-size: 14px;
+  }
+  label {
+    display: grid;
+    gap: 2px;
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  input:not([type]),
+  select,
+  textarea {
+    font: inherit;
+    font-size: 14.5px;
+    color: var(--ink);
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 4px 8px;
+    width: 100%;
+    resize: vertical;
+  }
+  fieldset {
+    border: 0;
+    padding: 0;
+    margin: 0;
+    display: grid;
+    gap: 3px;
+  }
+  legend {
+    font-size: 12.5px;
+    color: var(--soft);
+    padding: 0;
+  }
+  .choice {
+    display: flex;
+    gap: 7px;
+    align-items: baseline;
+    font-size: 14px;
+    color: var(--ink);
+  }
+  ol {
+    margin: 0;
+    padding-left: 20px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .outside {
+    color: var(--outside);
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+  }
+</style>

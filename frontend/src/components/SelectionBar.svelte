@@ -1,0 +1,133 @@
+<script lang="ts">
+  // What can be done with the recordings that are selected on a sheet; and what came of it.
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Acting } from '../lib/acting.svelte';
+  import { answer, api, type AskedEach, type Format, type Preference, type Recording } from '../lib/api';
+  import type { Dropped } from '../lib/dropped';
+  import { counted, exact } from '../lib/format';
+  import Button from './Button.svelte';
+  import Choice from './Choice.svelte';
+  import FileButton from './FileButton.svelte';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    chosen: Recording[];
+    formats: Format[];
+    acting: Acting;
+    onreplace: (dropped: Dropped) => void;
+    onremove: () => void;
+    onclear: () => void;
+  }
+  let { chosen, formats, acting, onreplace, onremove, onclear }: Props = $props();
+  const treatments = createQuery(() => ({
+    queryKey: ['treatments'],
+    queryFn: async () => answer(await api.GET('/api/treatments')),
+  }));
+  const PLANS: readonly (readonly [Preference, string])[] = [
+    ['balanced', 'A balanced plan for each'],
+    ['light', 'A light plan for each'],
+    ['even', 'An even plan for each'],
+  ];
+  const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
+  let picked = $state<string>('balanced');
+  const way = $derived(ways.some(([key]) => key === picked) ? picked : 'balanced');
+  const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === way));
+  let reference = $state(true);
+  let container = $state<Format['name']>('');
+  const containers = $derived(
+    formats.map(({ name, title }) => [name, name === '' ? `${title}, as asked` : title] as const),
+  );
+  const form = $derived(containers.some(([name]) => name === container) ? container : (containers[0]?.[0] ?? ''));
+  let came = $state<{ asked: AskedEach; done: string; settled: string }>();
+
+  const recordings = $derived(chosen.map((row) => row.id));
+  const busy = $derived(
+    chosen.some((row) =>
+      [row.work, row.conforming?.work].some((work) => ['waiting', 'running'].includes(work?.state ?? '')),
+    ),
+  );
+  const conform = () =>
+    acting.attempt(async () => {
+      const body = {
+        recordings,
+        preference: treatment ? 'balanced' : (way as Preference),
+        treatment: treatment?.id ?? null,
+        reference: Boolean(treatment?.lacks_reference && reference),
+        container: form || null,
+      };
+      const asked = answer(await api.POST('/api/recordings/conform', { body }));
+      came = { asked, done: 'queued', settled: 'made just so already' };
+    });
+  const measure = () =>
+    acting.attempt(async () => {
+      const asked = answer(await api.POST('/api/recordings/inspect', { body: { recordings } }));
+      came = { asked, done: 'queued to be measured', settled: 'measured already' };
+    });
+  const cancel = () =>
+    acting.attempt(async () => {
+      came = undefined;
+      answer(await api.POST('/api/recordings/cancel', { body: { recordings } }));
+    });
+  const told = $derived(
+    came &&
+      [
+        came.asked.asked.length ? `${counted(came.asked.asked.length, 'recording')} ${came.done}` : '',
+        came.asked.settled.length ? `${counted(came.asked.settled.length, 'recording')} ${came.settled}` : '',
+      ]
+        .filter(Boolean)
+        .join(', '),
+  );
+</script>
+
+<div class="bar" role="group" aria-label="Selected recordings">
+  <b>{chosen.length} selected</b>
+  <Choice label="Treatment" value={way} options={ways} onchange={(to) => (picked = to)} />
+  <Choice label="Format" value={form} options={containers} onchange={(to) => (container = to)} />
+  <Button strong onclick={conform}>Conform</Button>
+  <Button onclick={measure}>Measure</Button>
+  {#if busy}<Button onclick={cancel}>Cancel work</Button>{/if}
+  {#if chosen.length === 1}
+    <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
+  {/if}
+  <Button onclick={onremove}>Remove</Button>
+  <LinkButton onclick={onclear}>Clear selection</LinkButton>
+  {#if treatment?.lacks_reference}
+    <label class="line">
+      <input type="checkbox" bind:checked={reference} />
+      {treatment.name} has thresholds and no reference level before them. Bring every recording to {exact(
+        treatment.voice_dbfs ?? -24,
+      )} dBFS of active speech first, so that they mean the same in each
+    </label>
+  {/if}
+  {#if told || came?.asked.refused.length}
+    <p class="line" role="status">
+      {told ? `${told}.` : ''}
+      {#each came?.asked.refused ?? [] as refused (refused.id)}<span class="outside">{refused.reason} </span>{/each}
+    </p>
+  {/if}
+</div>
+
+<style>
+  .bar {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 14px;
+    align-items: end;
+    background: var(--sheet);
+    border: 1px solid var(--act);
+    padding: 8px 12px;
+  }
+  b {
+    font-weight: 600;
+    align-self: center;
+  }
+  .bar > :global(button:last-of-type) {
+    padding-bottom: 6px;
+  }
+  .line {
+    flex-basis: 100%;
+    font-size: 13.5px;
+  }
+  .outside {
+    color: var(--outside);
+  }
+</style>

@@ -1,0 +1,167 @@
+<script lang="ts">
+  // Every saved treatment: one's own, and those that ship as starting points.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { push } from 'svelte-spa-router';
+  import Button from '../components/Button.svelte';
+  import DropArea from '../components/DropArea.svelte';
+  import FileButton from '../components/FileButton.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type TreatmentSummary } from '../lib/api';
+  import { counted } from '../lib/format';
+
+  const acting = new Acting(useQueryClient());
+  const treatments = createQuery(() => ({
+    queryKey: ['treatments'],
+    queryFn: async () => answer(await api.GET('/api/treatments')),
+  }));
+  const GROUPS = [
+    ['Your own', (one: TreatmentSummary) => !one.ships],
+    ['Starting points', (one: TreatmentSummary) => one.ships],
+  ] as const;
+  const bringIn = (files: File[]) =>
+    acting.attempt(async () => {
+      for (const file of files) {
+        const found = answer(
+          await api.PUT('/api/treatments/file', {
+            params: { query: { name: file.name } },
+            body: await file.text(),
+            bodySerializer: (body) => body as string,
+            headers: { 'content-type': 'application/octet-stream' },
+          }),
+        );
+        if (files.length === 1) await push(`/treatments/${found.id}`);
+      }
+    });
+</script>
+
+<svelte:head><title>Treatments · Ispettore</title></svelte:head>
+<DropArea ondrop={({ files }) => bringIn(files)} invitation="Drop a treatment (JSON) here">
+  <div class="page">
+    <div class="top">
+      <div>
+        <h1>Treatments</h1>
+        <p class="soft">
+          Steps to use again on other recordings. Build one on the bench, save it there, and apply it from the sheet.
+        </p>
+      </div>
+      <FileButton
+        label="Treatments to import"
+        multiple
+        accept=".json,application/json"
+        onchosen={({ files }) => bringIn(files)}>Import a file</FileButton
+      >
+    </div>
+    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    {#if treatments.data}
+      {#each GROUPS as [title, belongs] (title)}
+        {@const found = treatments.data.filter(belongs)}
+        <section aria-label={title}>
+          <h2>{title}</h2>
+          {#each found as one (one.id)}
+            <article data-treatment={one.id}>
+              <div class="said">
+                <h3><a href={`#/treatments/${one.id}`}>{one.name}</a></h3>
+                <p class="soft">{one.description}</p>
+                <p class="steps">
+                  {one.steps.join('. ')}{one.steps.length ? '.' : ''}
+                  {#if one.finish === 'planned'}<span class="soft"
+                      >Level, peaks and ends are set for each recording.</span
+                    >{/if}
+                </p>
+              </div>
+              <p class="facts">
+                {one.ships ? '' : `version ${one.version}`}
+                {#if one.runs}<span>{counted(one.runs, 'run')}</span>{/if}
+                {#if one.ships}<Button
+                    label={`Copy ${one.name}`}
+                    onclick={() =>
+                      acting.attempt(async () => {
+                        const path = { identifier: one.id };
+                        const body = { name: `Copy of ${one.name}` };
+                        const made = answer(
+                          await api.POST('/api/treatments/{identifier}/copy', { params: { path }, body }),
+                        );
+                        await push(`/treatments/${made.id}`);
+                      })}>Copy</Button
+                  >{/if}
+              </p>
+            </article>
+          {:else}
+            <p class="soft none">
+              None yet. Open a recording, build its treatment and choose “Save treatment”; or copy a starting point.
+            </p>
+          {/each}
+        </section>
+      {/each}
+      <p class="soft schema">
+        A treatment is a JSON file; its <a href="/api/treatment.schema.json" download="treatment.schema.json">schema</a>
+        describes it.
+      </p>
+    {:else if treatments.isError}
+      <p role="alert">{treatments.error.message}</p>
+    {/if}
+  </div>
+</DropArea>
+
+<style>
+  .page {
+    padding: 20px 24px 40px;
+    max-width: 1160px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+    margin-bottom: 16px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .problem {
+    color: var(--outside);
+    margin-bottom: 10px;
+  }
+  section + section {
+    margin-top: 22px;
+  }
+  article,
+  .none {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    padding: 11px 14px 12px;
+    margin-top: -1px;
+  }
+  h2 {
+    margin-bottom: 7px;
+  }
+  article {
+    display: flex;
+    gap: 24px;
+    justify-content: space-between;
+  }
+  h3 {
+    font-size: 15.5px;
+    font-weight: 600;
+  }
+  .said {
+    max-width: 78ch;
+  }
+  .steps {
+    font-size: 14px;
+    margin-top: 3px;
+  }
+  .facts {
+    display: grid;
+    gap: 3px;
+    align-content: start;
+    justify-items: end;
+    font-size: 13.5px;
+    color: var(--soft);
+    white-space: nowrap;
+  }
+  .schema {
+    margin-top: 12px;
+    font-size: 13.5px;
+  }
+</style>

@@ -1,0 +1,77 @@
+"""What is asked for many recordings at once: each is done by itself, and one that can't be takes nothing from the others."""
+
+from collections.abc import Callable, Sequence
+from uuid import UUID
+
+from sqlmodel import Session, col, select
+
+from ispettore.core.audio.formats import FormatName
+from ispettore.core.errors import IspettoreError
+from ispettore.core.plan.holding import Preference
+from ispettore.studio.catalogue import conformings, lookup, recordings, treatments
+from ispettore.studio.catalogue.manner import Manner
+from ispettore.studio.catalogue.views import AskedEach, RefusedRecording
+from ispettore.studio.database import transaction
+from ispettore.studio.jobs import retrying, works
+from ispettore.studio.tables import Conforming, Planning, Recording, Work, WorkKind
+
+AskedOne = Callable[[UUID], tuple[UUID, bool]]
+"""Asks for one recording: what is or will be there, and whether that was begun by this."""
+
+
+def conform(
+    recording_ids: Sequence[UUID],
+    *,
+    preference: Preference,
+    treatment: str | None = None,
+    reference: bool = False,
+    container: FormatName | None = None,
+) -> AskedEach:
+    """Have each conformed by a plan of its own, or by the newest version of a kept treatment (`reference`: with a reference level
+    put in where it lacks one). What was made just so already stays. Raises NotFound and StepNotReady for the treatment."""
+    kept = treatments.newest(treatment, reference=reference) if treatment is not None else None
+    manner = Manner.by(kept) if kept is not None else Manner(preference)
+    return _each(recording_ids, lambda one: conformings.ask_unless_made(one, lambda *_: manner, container=container))
+
+
+def measure(recording_ids: Sequence[UUID]) -> AskedEach:
+    """Have each measured that is not, by the methods of now."""
+    return _each(recording_ids, _measure)
+
+
+def cancel(recording_ids: Sequence[UUID]) -> int:
+    """Cancel all that waits or runs for these recordings; how much that was."""
+    with transaction() as session:
+        subjects: set[UUID] = set(recording_ids)
+        for table in (Conforming, Planning):
+            made = select(table.id).where(col(table.recording_id).in_(recording_ids))
+            subjects |= set(session.exec(made).all())
+        unfinished = select(Work.id).where(col(Work.subject_id).in_(subjects), col(Work.state).in_(retrying.UNFINISHED))
+        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
+    for work in found:  # the last first, so that none begins because one before it went
+        works.cancel(work)
+    return len(found)
+
+
+def _measure(recording_id: UUID) -> tuple[UUID, bool]:
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is not None and _measured(session, recording):
+            return recording_id, False
+    recordings.inspect_again(recording_id)
+    return recording_id, True
+
+
+def _measured(session: Session, recording: Recording) -> bool:
+    return works.under_way(session, WorkKind.INSPECT, recording.id) or lookup.exact(session, recording) is not None
+
+
+def _each(recording_ids: Sequence[UUID], ask: AskedOne) -> AskedEach:
+    told = AskedEach(asked=[], settled=[], refused=[])
+    for recording_id in recording_ids:
+        try:
+            made, begun = ask(recording_id)
+            (told.asked if begun else told.settled).append(made)
+        except IspettoreError as error:
+            told.refused.append(RefusedRecording(id=recording_id, reason=error.sentence))
+    return told
