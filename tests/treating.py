@@ -26,6 +26,7 @@ EXAMPLES: dict[str, dict] = {
     "spot-gain": {"spots": [{"start_s": 1.0, "end_s": 2.0, "gain_db": -6}]},
     "head-and-tail": {"head_s": 0.9, "tail_s": 2.0},
     "de-esser": {"threshold_dbfs": -50},
+    "tone-match": {"voice_db": [8.0 - 0.9 * band for band in range(20)]},
     "click-repair": {"spans": [{"start_s": 1.0, "end_s": 1.02}]},
 }
 """Settings with which each kind of step does something; the rest does with its own."""

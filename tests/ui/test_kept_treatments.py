@@ -1,6 +1,7 @@
-"""Saved treatments in the browser: saved on the bench, in versions, applied from the sheet, imported, and told where they were used."""
+"""Saved treatments in the browser: saved on the bench, in versions, applied from the sheet, imported, and where they were used."""
 
 import json
+import re
 
 from playwright.sync_api import expect
 
@@ -12,14 +13,14 @@ COMPRESSOR = {"kind": "compressor", "settings": {"threshold_dbfs": -18, "ratio":
 class KeptTreatments(InterfaceCase):
     def add_step(self, title: str) -> None:
         self.page.get_by_role("button", name="Add step").click()
-        self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=title).first.click()
+        self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title}")).click()
         expect(self.page.get_by_role("button", name=f", {title}")).to_be_visible()
 
     def save(self, name: str, *, finish: str = "Set for each recording", reference: bool = True) -> None:
         self.page.get_by_role("button", name="Save treatment…").click()
         form = self.page.get_by_role("form", name="Save treatment")
         form.get_by_label("Name").fill(name)
-        form.get_by_text(finish).click()
+        form.get_by_role("radio", name=finish).check()
         box = form.get_by_role("checkbox")
         expect(box).to_be_checked()
         box.set_checked(reference)
@@ -46,7 +47,7 @@ class KeptTreatments(InterfaceCase):
         self.page.get_by_role("link", name="The mill, version 1").click()
         steps = self.page.get_by_role("region", name="Steps")
         expect(steps.locator("li[data-step]")).to_have_count(2)
-        expect(steps.locator("li").first).to_contain_text("Bring active speech level to")
+        expect(steps.locator("li").first).to_have_attribute("data-step", "reference-level")
         self.accessible()
         steps.get_by_label("Compressor: Ratio").click()
         self.page.keyboard.press("Control+A")

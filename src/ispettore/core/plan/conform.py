@@ -4,10 +4,12 @@ At most four rounds: each learns from the written and decoded file what encoding
 file appears under its name only when every must-limit is met by its own measurement.
 """
 
+import shutil
 import tempfile
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -25,11 +27,12 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, closing, ending, learning, levelling, planner, preparing, room
+from ispettore.core.plan import cleaning, closing, ending, learning, levelling, one_sound, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Asked, Preference
+from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress
@@ -98,6 +101,7 @@ def conform(
     sha256: str | None = None,
     form: OutputFormat | None = None,
     treatment: Treatment | None = None,
+    likeness: Likeness | None = None,
     preference: Preference = USUAL_PREFERENCE,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
@@ -107,7 +111,8 @@ def conform(
     """Conform `source` and write `out`, or say why not and write nothing.
 
     With a `treatment` its steps run as they are and the result is judged; with a kept one whose finish is planned, the plan adds
-    what each limit still asks for. `room_tone` is where it was chosen by hand: the plan is
+    what each limit still asks for. With a `likeness`, the plan brings the file as near to it as the limits and the bounds allow.
+    `room_tone` is where it was chosen by hand: the plan is
     made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
     both files are called where their paths are not. `known` is what the recording measured with that room tone, and `sha256` its
     hash; without them, it is measured and hashed here. Raises what reading and writing raise.
@@ -135,6 +140,7 @@ def conform(
             written_at,
             progress,
             treatment,
+            likeness,
         )
         try:
             if treatment is None or (isinstance(treatment, KeptTreatment) and treatment.finish == "planned"):
@@ -154,13 +160,15 @@ def proposed(
     known: Basis | None = None,
     form: OutputFormat | None = None,
     treatment: KeptTreatment | None = None,
+    likeness: Likeness | None = None,
+    preferences: Sequence[Preference] = PREFERENCES,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
     progress: Progress = no_progress,
 ) -> list[tuple[Preference, Plan]]:
     """Up to three plans for a recording, gentlest first, without running any; those alike once. Where none conforms, they hold the
-    obstacles. With a kept `treatment`, one plan that begins with its steps. `form` is what would be written: of itself, what the
-    specification asks for. Raises what reading raises, and NotWritable."""
+    obstacles. With a kept `treatment` they begin with its steps, with a `likeness` they come as near to it as can be. `form` is
+    what would be written: of itself, what the specification asks for. Raises what reading raises, and NotWritable."""
     form = form or delivery.asked_for(specification)
     known = known or inspect(source, name=name, room_tone=room_tone, sha256=UNNAMED).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
@@ -180,8 +188,22 @@ def proposed(
             None,
             progress,
             treatment,
+            likeness,
         )
-        return attempt.proposed(PREFERENCES if treatment is None else (USUAL_PREFERENCE,))
+        return attempt.proposed(preferences)
+
+
+@dataclass(frozen=True)
+class _Round:
+    """What one round ran, in which window, and what came of it; the touch is that of the run, before it was encoded."""
+
+    treatment: Treatment
+    window: GainWindow
+    moved: Touch
+    written: Measured
+    verdict: Verdict
+    run: runner.Run
+    number: int
 
 
 class _Attempt:
@@ -202,11 +224,13 @@ class _Attempt:
         written_at: datetime | None,
         progress: Progress,
         treatment: Treatment | None = None,
+        likeness: Likeness | None = None,
     ) -> None:
         self.source, self.name, self.before, self.specification = source, name, before, specification
         self.out, self.out_name, self.form, self.folder = out, out_name, form, folder
         self.bounds, self.progress = bounds, progress
         self.room_tone, self.written_at, self.treatment = room_tone, written_at, treatment
+        self.likeness, self.asked = likeness or Likeness(), one_sound.asked(specification, likeness or Likeness())
         self.role: Role = role_for(form, specification)
         self.candidate = hidden_beside(out, "candidate")
         self.trial: cleaning.Trial | None = None
@@ -214,53 +238,73 @@ class _Attempt:
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
         written, run, moved = self._write(treatment, 1)
-        window = gain_window(self.before.inspection, self.specification)
         verdict = judge(written.inspection, self.specification, role=self.role)
+        window = gain_window(self.before.inspection, self.specification)
+        settled = self._settle(_Round(treatment, window, moved, written, verdict, run, 1))
         if verdict.passes:
-            return self._settle(treatment, window, moved, written, verdict, (), 1, run)
-        settled = self._settle(treatment, window, moved, written, verdict, tuple(_missed(verdict)), 1, run)
+            return settled
         before, after = self.before.inspection, written.basis
         change = closing.smallest(treatment, verdict.missed, before, after, self.specification, self.bounds)
         return settled.model_copy(update={"closing": change})
 
     def planned(self, preference: Preference) -> Conformed:
-        """Plan, run, measure, learn, and plan again until the written file passes or it is plain that it can't."""
+        """Plan, run, measure, learn, and plan again until the written file passes, and is like what it is to be like, or it is
+        plain that it can't."""
         prepared, fixed, basis, cancels, learned = self._begun()
-        closest: tuple[Plan, Touch, Measured, Verdict] | None = None
+        met: _Round | None = None
         for number in range(1, ROUNDS + 1):
-            cleaned = self._cleaned(basis, fixed, learned)
-            plan = self._plan(basis, preference, learned, prepared, fixed, cleaned)
+            plan = self._nearest(basis, preference, learned, prepared, fixed)
             if obstacles := (*plan.obstacles, *cancels, *(plan.doubts if number > 1 else ())):
-                return self._refuse(plan, obstacles, number)
+                return self._met(met) if met is not None else self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
-            if not within and number == ROUNDS:
-                level = level_of(plan.window) or PEAKS[0]
-                too_deep = levelling.beyond((level, PEAKS[0]), limited - self.bounds.limiting_db, self.bounds)
-                return self._refuse(plan, (too_deep,), number)
             verdict = judge(written.inspection, self.specification, role=self.role)
-            closest = (plan, moved, written, verdict)
+            made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number)
             if verdict.passes and within:
-                break
+                if number == ROUNDS or self._like(written.inspection):
+                    return self._settle(made)
+                met = made
+                shutil.move(self.candidate, self.folder / "met")
             deeper = 0.0 if within else limited - self.bounds.limiting_db
-            learned = learning.corrected(plan, basis, written.inspection, self.specification, learned, deeper_db=deeper)
-        assert closest is not None
-        plan, moved, written, verdict = closest
-        obstacles = () if verdict.passes else tuple(_missed(verdict))
-        return self._settle(plan.treatment, plan.window, moved, written, verdict, obstacles, number, run)
+            learned = learning.corrected(plan, basis, written.inspection, self.asked, learned, deeper_db=deeper)
+        if met is not None:
+            return self._met(met)
+        if not within:
+            level = level_of(plan.window) or PEAKS[0]
+            too_deep = levelling.beyond((level, PEAKS[0]), limited - self.bounds.limiting_db, self.bounds)
+            return self._refuse(plan, (too_deep,), number)
+        return self._settle(made)
+
+    def _met(self, met: "_Round") -> Conformed:
+        """An earlier round that met every limit, where no later one came nearer to what it is to be like."""
+        shutil.move(self.folder / "met", self.candidate)
+        return self._settle(met)
 
     def proposed(self, preferences: Sequence[Preference]) -> list[tuple[Preference, Plan]]:
         """A plan for each preference, without running any; those alike once."""
         prepared, fixed, basis, cancels, learned = self._begun()
-        cleaned = self._cleaned(basis, fixed, learned)
         found: list[tuple[Preference, Plan]] = []
         for preference in preferences:
-            plan = self._plan(basis, preference, learned, prepared, fixed, cleaned)
+            plan = self._nearest(basis, preference, learned, prepared, fixed)
             plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels), "encoding": learned})
             if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
                 found.append((preference, plan))
         return found
+
+    def _nearest(self, basis: Basis, preference: Preference, learned: Learned, prepared: Treatment, fixed: planner.Fixed) -> Plan:
+        """The plan for what is asked; where no plan is like that, the nearest that meets the limits alone."""
+        plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
+        for likeness in one_sound.nearer(self.likeness, plan.obstacles):
+            self.likeness, self.asked = likeness, one_sound.asked(self.specification, likeness)
+            plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
+            if not plan.obstacles:
+                break
+        return plan
+
+    def _like(self, written: Inspection) -> bool:
+        """Whether the written file is like what it is to be like."""
+        return judge(written, self.asked, role=self.role).passes
 
     def _plan(
         self,
@@ -273,7 +317,7 @@ class _Attempt:
     ) -> Plan:
         return planner.make(
             basis,
-            self.specification,
+            self.asked,
             role=self.role,
             preference=preference,
             bounds=self.bounds,
@@ -336,8 +380,8 @@ class _Attempt:
     def _cleaned(self, basis: Basis, fixed: planner.Fixed, learned: Learned) -> Cleaning | None:
         """The cleaning that this recording needs by what is known so far, tried on a stretch of it before what is fixed of tone and
         dynamics; None where it needs none."""
-        readings = ending.readings(basis.inspection, self.specification, learned)
-        missing = room.short_of_quiet(basis, readings, Asked(self.specification, learned, "light", self.bounds))
+        readings = ending.readings(basis.inspection, self.asked, learned)
+        missing = room.short_of_quiet(basis, readings, Asked(self.asked, learned, "light", self.bounds))
         if missing is None:
             return None
         self.progress("trying what cleans the room", 0.0)
@@ -421,33 +465,25 @@ class _Attempt:
             history=f"A=PCM,F={run.sample_rate_hz},W={self.form.bit_depth},M={channels},T=Ispettore",
         )
 
-    def _settle(
-        self,
-        treatment: Treatment,
-        window: GainWindow,
-        moved: Touch,
-        written: Measured,
-        verdict: Verdict,
-        obstacles: tuple[Obstacle, ...],
-        rounds: int,
-        run: runner.Run,
-    ) -> Conformed:
-        if verdict.passes:
+    def _settle(self, made: "_Round") -> Conformed:
+        """What came of a round: the file, where it passes."""
+        passes = made.verdict.passes
+        if passes:
             self.candidate.replace(self.out)
         return Conformed(
             role=self.role,
-            treatment=treatment.having_learned([line.learned for line in run.ledger]),
-            window=window,
-            touch=moved,
-            ledger=run.ledger,
-            out_of_order=tuple(order.objections(treatment)),
+            treatment=made.treatment.having_learned([line.learned for line in made.run.ledger]),
+            window=made.window,
+            touch=made.moved,
+            ledger=made.run.ledger,
+            out_of_order=tuple(order.objections(made.treatment)),
             before=self.before.inspection,
-            after=written.inspection if verdict.passes else None,
-            measured=written if verdict.passes else None,
-            verdict=verdict if verdict.passes else None,
-            obstacles=obstacles,
-            rounds=rounds,
-            reduction_db=run.reduction_db,
+            after=made.written.inspection if passes else None,
+            measured=made.written if passes else None,
+            verdict=made.verdict if passes else None,
+            obstacles=() if passes else tuple(_missed(made.verdict)),
+            rounds=made.number,
+            reduction_db=made.run.reduction_db,
         )
 
     def _refuse(self, plan: Plan, obstacles: tuple[Obstacle, ...], rounds: int) -> Conformed:

@@ -8,7 +8,7 @@ from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Given, Obstacle, told
 from ispettore.core.plan.holding import Asked, Held
 from ispettore.core.plan.shaping import Evened
-from ispettore.core.plan.window import PEAKS, GainWindow, Readings, level_of, limits, missed, window_of
+from ispettore.core.plan.window import COMPARED, PEAKS, GainWindow, Readings, level_of, limits, missed, window_of
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.touch import Touch
@@ -57,7 +57,7 @@ def _told(basis: Basis, readings: Readings, asked: Asked, simple: Evened, found:
     if held.ceiling_dbtp is not None:
         steps.append(_limiter_step(held, window_of(readings, specification)))
     obstacles = () if held.enough else (_beyond(basis, readings, asked, found),)
-    predicted = {limit.quantity for limit in limits(specification)} & set(held.readings)
+    predicted = {*(limit.quantity for limit in limits(specification)), *COMPARED} & set(held.readings)
     return Levelled(
         steps=(*steps,),
         window=window,

@@ -14,6 +14,8 @@ from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import reading_for
 
 PEAKS = moved_by("limiter")
+COMPARED = ("active_speech_level_dbfs", "noise_floor_dbfs")
+"""By these recordings are held against one another: they are told of every plan, whatever the limits are on."""
 
 
 class Bar(BaseModel):
@@ -160,7 +162,7 @@ def expected(
     inspection: Inspection, specification: Specification, learned: Learned | None = None, *, longer_s: float = 0.0
 ) -> Readings:
     """What a file will read after encoding, if nothing but its ends is treated: of every limit that level, dynamics or cleaning can
-    move, and of what makes it up.
+    move, of what makes it up, and of what recordings are compared by.
 
     `longer_s` is how much longer head and tail will make it: what is averaged over the whole file falls by so much.
     """
@@ -168,7 +170,7 @@ def expected(
     wanted = [limit.about for limit in limits(specification) if limit.about.moved_by & {"gain", "evening", "cleaning"}]
     parts = [QUANTITIES[name] for about in wanted for name in about.difference or ()]
     found: Readings = {}
-    for about in [*wanted, *parts]:
+    for about in [*wanted, *parts, *(QUANTITIES[name] for name in COMPARED)]:
         reading = reading_for(about.name, inspection, specification)
         if not isinstance(reading, float):
             continue

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.figures import clock, number, with_unit
+from ispettore.core.measure import voice_tone
 from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.measure.loudness import windows
 from ispettore.core.measure.meters import Measured
@@ -26,6 +27,7 @@ from ispettore.core.treat.limiter import TruePeakLimiter
 from ispettore.core.treat.rehearsal import Sounding, Stage
 from ispettore.core.treat.step import Context
 from ispettore.core.treat.tone import Tone, resonance_cuts
+from ispettore.core.treat.tone_match import ToneMatch
 
 COLUMNS = 360
 FLOOR_DB = -96.0
@@ -160,6 +162,13 @@ def _spectrum(stage: Stage) -> tuple[Picture, ...]:
             lines.append(Line(title=title, x=after.centres_hz, y=now, of="after"))
     response = _response(stage)
     settings = stage.step.typed
+    own = voice_tone.of(before)
+    if isinstance(settings, ToneMatch) and own is not None and len(settings.voice_db) == len(voice_tone.BANDS_HZ):
+        # Where this voice would stand with that tone at its own loudness.
+        there = {round(hz, 1): level for hz, level in zip(before.centres_hz, before.speech_dbfs or (), strict=False)}
+        aimed = voice_tone.difference(own, settings.voice_db)
+        level = tuple(round(there[hz] + by, 2) for hz, by in zip(voice_tone.BANDS_HZ, aimed.tolist(), strict=True))
+        lines.append(Line(title="tone aimed for", x=voice_tone.BANDS_HZ, y=level))
     marks = [Mark(title="hum", at=hz) for hz in before.hum_hz[:4]] if stage.step.kind == "hum-filter" else []
     if isinstance(settings, Tone):
         marks += [
@@ -172,11 +181,11 @@ def _spectrum(stage: Stage) -> tuple[Picture, ...]:
             )
             for place, band in enumerate(settings.bands)
         ]
-        there = [band.frequency_hz for band in settings.bands]
+        named = [band.frequency_hz for band in settings.bands]
         marks += [
             Mark(title=f"resonance, {with_unit(found.stands_out_db, 'dB')}", at=cut.band.frequency_hz, entry=cut.band.model_dump())
             for found, cut in zip(before.resonances, resonance_cuts(before.resonances), strict=True)
-            if not any(abs(cut.band.frequency_hz / hz - 1) < SAME for hz in there)
+            if not any(abs(cut.band.frequency_hz / hz - 1) < SAME for hz in named)
         ]
     if stage.step.kind == "rumble-filter":
         marks.append(Mark(title="corner", at=stage.step.typed.model_dump()["corner_hz"], path="corner_hz"))
@@ -197,10 +206,11 @@ def _spectrum(stage: Stage) -> tuple[Picture, ...]:
 
 def _response(stage: Stage) -> Line | None:
     """What a step that does the same to every sound does to each frequency, in dB, from an impulse; None for other steps."""
-    if stage.step.kind not in ("rumble-filter", "tone"):
+    if stage.step.kind not in ("rumble-filter", "tone", "tone-match"):
         return None
     rate = stage.before.sample_rate_hz
-    processor = stage.step.typed.start(Context(name="", sample_rate_hz=rate, channels=1))
+    known = stage.before.measured() if stage.step.typed.learns() else None
+    processor = stage.step.typed.start(Context(name="", sample_rate_hz=rate, channels=1, measured=known))
     impulse = np.zeros((IMPULSE, 1), dtype=np.float32)
     impulse[IMPULSE // 2] = 1.0
     out = np.concatenate((processor.feed(impulse), processor.finish()))
@@ -373,6 +383,7 @@ _MADE: dict[str, Callable[[Stage], tuple[Picture, ...]]] = {
     "noise-reduction": _spectrum,
     "tone": _spectrum,
     "resonance-search": _spectrum,
+    "tone-match": _spectrum,
     "level-riding": _riding,
     "de-esser": _de_esser,
     "true-peak-limiter": _limiter,

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.measure import voice_tone
 from ispettore.core.measure.grid import widened
 from ispettore.core.measure.inspection import Inspection
 
@@ -165,8 +166,4 @@ def _spectrum(before: Inspection | None, after: Inspection | None) -> float | No
     pairs = [
         (was, now) for hz, was, now in zip(one.centres_hz, one.speech_dbfs, other.speech_dbfs, strict=False) if hz <= HIGHEST_HZ
     ]
-    change = np.array([now - was for was, now in pairs])
-    # Bands in which the voice has next to nothing count by what they hold.
-    weight = 10 ** (np.array([was for was, _ in pairs]) / 30)
-    mean = np.sum(weight * change) / weight.sum()
-    return float(np.sqrt(np.sum(weight * (change - mean) ** 2) / weight.sum()))
+    return voice_tone.apart([was for was, _ in pairs], [now for _, now in pairs])

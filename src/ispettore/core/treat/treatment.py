@@ -26,6 +26,7 @@ from ispettore.core.treat.sample_rate import SampleRate
 from ispettore.core.treat.spot_gain import SpotGain
 from ispettore.core.treat.step import Settings
 from ispettore.core.treat.tone import ResonanceSearch, Tone
+from ispettore.core.treat.tone_match import ToneMatch
 
 STEPS: dict[str, type[Settings]] = {
     "channels": Channels,
@@ -41,6 +42,7 @@ STEPS: dict[str, type[Settings]] = {
     "reference-level": ReferenceLevel,
     "tone": Tone,
     "resonance-search": ResonanceSearch,
+    "tone-match": ToneMatch,
     "de-esser": DeEsser,
     "spot-gain": SpotGain,
     "level-riding": LevelRiding,
