@@ -8,7 +8,6 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.measure import fundamental
 from ispettore.core.treat import tone
 from ispettore.core.treat.compressor import Compressor, static_curve
 from ispettore.core.treat.control import tick_frames
@@ -145,7 +144,7 @@ class Voices(unittest.TestCase):
             tone_of = sum(np.sin(k * phase) / k for k in range(1, 12))
             envelope = np.clip(np.sin(2 * np.pi * 0.4 * t) * 3, 0, 1) * (0.7 + 0.3 * np.sin(2 * np.pi * 4 * t))
             voice = 0.1 * tone_of * envelope + signals.noise(20, rms_dbfs=-70, rate=RATE)
-            self.assertAlmostEqual(fundamental.of(measured(voice)), base, delta=0.04 * base)
+            self.assertAlmostEqual(measured(voice).inspection.spectrum.fundamental_hz, base, delta=0.04 * base)
 
     def test_a_lower_and_a_higher_voice_get_different_starting_points(self):
         found = {name: tone.propose(measured(faults.clean_speech(name)[0][: 30 * RATE])) for name in ("almanac-01", "almanac-04")}

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND
-from ispettore.core.measure.meters import Measured
+from ispettore.core.measure.low_rate import LowRate
+from ispettore.core.measure.speech import Passages
 
 LOWEST_HZ, HIGHEST_HZ = 60.0, 350.0
 STRETCH_S = 0.08
@@ -18,30 +19,39 @@ MOST = 600
 FEWEST = 10
 
 
-def of(measured: Measured) -> float | None:
+def usual(low: LowRate, passages: Passages) -> float | None:
     """The usual fundamental in Hz; None where too little is voiced."""
-    low = measured.meters.low_rate
     cells = round(STRETCH_S * CELLS_PER_SECOND)
     starts = np.concatenate(
-        [np.arange(first, last - cells, cells // 2) for first, last in measured.passages.speech] or [np.zeros(0, dtype=np.int64)]
+        [np.arange(first, last - cells, cells // 2) for first, last in passages.speech] or [np.zeros(0, dtype=np.int64)]
     )
     chosen = starts[:: max(1, starts.size // MOST)]
-    found = [pitch(low.within(int(start), int(start) + cells).mean(axis=0), rate_hz=low.rate_hz) for start in chosen]
-    voiced = [hz for hz in found if hz is not None]
+    waves = [low.within(int(start), int(start) + cells).mean(axis=0) for start in chosen]
+    if len(waves) < FEWEST:
+        return None
+    size = max(wave.size for wave in waves)
+    whole = np.array([wave for wave in waves if wave.size == size])
+    voiced = [hz for hz in pitches(whole, rate_hz=low.rate_hz) if hz is not None]
     return float(np.median(voiced)) if len(voiced) >= FEWEST else None
 
 
-def pitch(wave: NDArray[np.floating], *, rate_hz: float) -> float | None:
-    """The pitch of a short stretch in Hz, shape (samples,); None where it is not voiced."""
-    wave = wave.astype(np.float64) - wave.mean()
+def pitches(waves: NDArray[np.floating], *, rate_hz: float) -> list[float | None]:
+    """The pitch of each short stretch in Hz, shape (stretches, samples); None for those that are not voiced."""
+    count, size = waves.shape
     least, most = int(rate_hz / HIGHEST_HZ), int(np.ceil(rate_hz / LOWEST_HZ))
-    if wave.size < 2 * most or not wave.any():
-        return None
-    energy = np.concatenate(([0.0], np.cumsum(wave**2)))
+    if size < 2 * most:
+        return [None] * count
+    plain = waves.astype(np.float64) - waves.mean(axis=1, keepdims=True)
+    energy = np.concatenate((np.zeros((count, 1)), np.cumsum(plain**2, axis=1)), axis=1)
     lags = np.arange(least - 1, most + 2)
-    alike = np.array(
-        [wave[:-lag] @ wave[lag:] / max(np.sqrt((energy[-1 - lag]) * (energy[-1] - energy[lag])), 1e-20) for lag in lags.tolist()]
-    )
+    bands = np.fft.rfft(plain, 1 << (2 * size - 1).bit_length(), axis=1)
+    product = np.fft.irfft(np.abs(bands) ** 2, axis=1)[:, lags]
+    both = energy[:, -1 - lags] * (energy[:, -1:] - energy[:, lags])
+    alike = product / np.maximum(np.sqrt(both), 1e-20)
+    return [_pitch(row, lags, rate_hz) if sounds else None for row, sounds in zip(alike, plain.any(axis=1), strict=True)]
+
+
+def _pitch(alike: NDArray[np.float64], lags: NDArray[np.int64], rate_hz: float) -> float | None:
     peaks = np.flatnonzero((alike[1:-1] >= alike[:-2]) & (alike[1:-1] > alike[2:])) + 1
     if not peaks.size or alike[peaks].max() < ALIKE:
         return None

@@ -144,7 +144,9 @@ class Meters:
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
             pauses=heard.pauses,
-            spectrum=spectrum.measure(self.spectra, passages, heard.readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB),
+            spectrum=spectrum.measure(
+                self.spectra, self.low_rate, passages, heard.readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB
+            ),
             methods_version=methods_history.current(),
         )
         return Measured(inspection, self, passages)

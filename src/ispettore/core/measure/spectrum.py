@@ -9,8 +9,9 @@ import scipy
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.measure import decibels
+from ispettore.core.measure import decibels, fundamental
 from ispettore.core.measure.grid import runs
+from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.spectra import Spectra, centres_hz
 from ispettore.core.measure.speech import Passages
@@ -43,9 +44,11 @@ class Spectrum(BaseModel):
     room_tone_dbfs: tuple[float, ...] | None = None
     hum_hz: tuple[float, ...] = ()
     resonances: tuple[Resonance, ...] = ()
+    fundamental_hz: float | None = None
+    """Of the voice; None where too little is voiced, or it was measured before this was kept."""
 
 
-def measure(spectra: Spectra, passages: Passages, hum: Reading, *, worth_saying_db: float) -> Spectrum:
+def measure(spectra: Spectra, low: LowRate, passages: Passages, hum: Reading, *, worth_saying_db: float) -> Spectrum:
     """The spectrum of a file whose frames have all passed."""
     base = float(hum.note.split(" ")[0]) if hum.value is not None and hum.value > worth_saying_db and hum.note else None
     return Spectrum(
@@ -54,6 +57,7 @@ def measure(spectra: Spectra, passages: Passages, hum: Reading, *, worth_saying_
         room_tone_dbfs=_of(spectra, runs(passages.room)),
         hum_hz=tuple(base * multiple for multiple in range(1, 9) if base * multiple <= 400) if base else (),
         resonances=resonances(spectra.long_term(), sample_rate_hz=spectra.sample_rate_hz),
+        fundamental_hz=round(pitch, 1) if (pitch := fundamental.usual(low, passages)) is not None else None,
     )
 
 

@@ -5,6 +5,7 @@ Below lie rooms and handling, above encoders differ. Levels are taken from the l
 """
 
 from collections.abc import Sequence
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,9 +15,8 @@ from ispettore.core.measure.spectrum import Spectrum
 BANDS_HZ = tuple(round(1_000 * 10 ** (number / 10), 1) for number in range(-10, 10))
 """Exact middles of the bands (IEC 61260-1), 100 Hz to 8 kHz."""
 
-PITCH_UP_TO_HZ = 450.0
-OTHER_VOICE = 10 ** (1 / 10)
-"""Voices whose lowest sounds lie a third-octave apart are two."""
+OTHER_VOICE = 1.08
+"""Fundamentals further apart than this are of two voices: one voice keeps within a few hundredths from session to session."""
 
 
 def of(spectrum: Spectrum | None) -> NDArray[np.float64] | None:
@@ -53,20 +53,16 @@ def weight(levels: Sequence[float] | NDArray[np.floating]) -> NDArray[np.float64
     return np.asarray(found / found.sum())
 
 
-def lowest_hz(tone: NDArray[np.float64]) -> float:
-    """Where the lowest sounds of a voice lie: the mean, by power and on a logarithmic axis, of the bands up to 450 Hz."""
-    bands = np.array(BANDS_HZ)
-    low = bands <= PITCH_UP_TO_HZ
-    power = 10 ** (tone[low] / 10)
-    return float(np.exp(np.sum(power * np.log(bands[low])) / power.sum()))
+def voices(fundamentals_hz: Sequence[float | None]) -> list[int]:
+    """For each recording which voice it is of, by the fundamentals: those that lie together are one, counted from the lowest. What
+    has none is taken for the first.
 
-
-def voices(tones: Sequence[NDArray[np.float64]]) -> list[int]:
-    """For each tone which voice it is of, counted from 0 for the lowest: those whose lowest sounds lie together are one."""
-    order = sorted(range(len(tones)), key=lambda place: lowest_hz(tones[place]))
-    found, voice = [0] * len(tones), 0
-    for before, place in zip([None, *order], order, strict=False):
-        if before is not None and lowest_hz(tones[place]) > OTHER_VOICE * lowest_hz(tones[before]):
-            voice += 1
+    >>> voices([101.5, 165.2, 100.9, None, 167.8])
+    [0, 1, 0, 0, 1]
+    """
+    known = sorted((hz, place) for place, hz in enumerate(fundamentals_hz) if hz is not None)
+    found, voice = [0] * len(fundamentals_hz), 0
+    for (before, _), (hz, place) in pairwise([known[0], *known] if known else []):
+        voice += hz > OTHER_VOICE * before
         found[place] = voice
     return found

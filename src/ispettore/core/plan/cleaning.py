@@ -18,7 +18,6 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.writing import read_span, write_working
 from ispettore.core.figures import exact, number, with_unit
-from ispettore.core.measure import fundamental
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
@@ -89,7 +88,7 @@ class Trial:
         samples = read_span(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = inspect(self._path, name=name, sha256=UNNAMED)
-        self._before, self.fundamental_hz = measured.basis, fundamental.of(measured)
+        self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz
         self._usual = self._followed(self._path, measured.basis, folder)
         self._known: dict[str, tuple[Moved, Touch]] = {}
 

@@ -4,7 +4,7 @@ The level of the voice: one active speech level that every recording's limits on
 RMS level of a whole file against it), as near to what they have as may be, and low enough that few peaks have to be limited. The
 room: the highest noise floor at that level from which, within the bounds, as many recordings as can be come to lie within a few
 decibels; those quieter still stay so, as nothing quietens the others so far. The tone: of each voice, the middle of its own
-recordings, or the one that was named as reference. Voices are told apart by where their lowest sounds lie.
+recordings, or the one that was named as reference. Voices are told apart by their fundamentals.
 
 All of it is read from inspections; nothing is measured again.
 """
@@ -22,8 +22,9 @@ from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.window import COMPARED, limits
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import reading_for
-from ispettore.core.treat import keeping
+from ispettore.core.treat import keeping, tone_match
 from ispettore.core.treat.keeping import KeptTreatment
+from ispettore.core.treat.tone_match import ToneMatch
 from ispettore.core.treat.treatment import Step
 
 SPEECH, ROOM = COMPARED
@@ -55,6 +56,8 @@ class Matched(BaseModel):
     voice_db: tuple[float, ...] = ()
     voice: int | None = None
     tone_apart_db: float | None = None
+    tone_expected_db: float | None = None
+    """How far it will be, as far as its curve goes."""
 
 
 def matched(
@@ -76,8 +79,26 @@ def matched(
         spoken = inspection.value(SPEECH) is not None
         likeness = Likeness(speech_dbfs=speech if spoken else None, room_dbfs=room if spoken else None)
         wanted = tone and apart is not None and apart > TONE_APART_DB
-        found.append(Matched(likeness=likeness, voice_db=voice_db if wanted else (), voice=voice, tone_apart_db=apart))
+        expected = _after(inspection, voice_db) if wanted else apart
+        found.append(
+            Matched(
+                likeness=likeness,
+                voice_db=voice_db if wanted else (),
+                voice=voice,
+                tone_apart_db=apart,
+                tone_expected_db=expected,
+            )
+        )
     return found
+
+
+def _after(inspection: Inspection, voice_db: tuple[float, ...]) -> float | None:
+    """How far a recording's tone will be from another once it was matched."""
+    own = voice_tone.of(inspection.spectrum)
+    if own is None:
+        return None
+    curve = tone_match.curve(ToneMatch(voice_db=voice_db), own)
+    return round(voice_tone.apart(own + curve, voice_db), 2)
 
 
 def shaped(treatment: KeptTreatment | None, matching: Matched) -> KeptTreatment | None:
@@ -204,7 +225,7 @@ def _tones(inspections: Sequence[Inspection], reference: int | None) -> list[tup
     """For each recording its voice, that voice's tone, and how far its own is from that."""
     tones = [voice_tone.of(one.spectrum) for one in inspections]
     known = [place for place, tone in enumerate(tones) if tone is not None]
-    of_voice = dict(zip(known, voice_tone.voices([tones[place] for place in known]), strict=True))  # type: ignore[misc]
+    of_voice = dict(zip(known, voice_tone.voices([inspections[place].spectrum.fundamental_hz for place in known]), strict=True))
     middles: dict[int, NDArray[np.float64]] = {}
     for voice in set(of_voice.values()):
         own = [tones[place] for place in known if of_voice[place] == voice]

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ispettore.core.figures import number
-from ispettore.core.measure import fundamental
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.spectrum import Resonance
 from ispettore.core.treat.sections import SectionsProcessor
@@ -134,8 +133,8 @@ def starting_point(fundamental_hz: float) -> Tone:
 
 def propose(measured: Measured) -> Tone | None:
     """A starting point for this recording's voice; None where it has no fundamental that could be told."""
-    hz = fundamental.of(measured)
-    return starting_point(round(hz, 1)) if hz is not None else None
+    hz = measured.inspection.spectrum.fundamental_hz
+    return starting_point(hz) if hz is not None else None
 
 
 class Cut(BaseModel):
