@@ -147,7 +147,7 @@ class Finished(InFolder):
     def test_cleaning_that_a_limit_asks_for_comes_before_its_dynamics_and_is_foretold(self):
         source = chapter(self.folder, "loud room.wav", rms_dbfs=-22.0, room_dbfs=-52.0)
         kept = keeping.shipped()["quiet-room"]
-        [(_, plan)] = proposed(source, RETAIL, treatment=kept)
+        [(_, plan)] = proposed(source, RETAIL, treatment=kept, preferences=("balanced",))
         kinds = [step.kind for step in plan.treatment.steps]
         self.assertIn("noise-reduction", kinds)
         self.assertLess(kinds.index("noise-reduction"), kinds.index("compressor"))

@@ -140,6 +140,10 @@ class Conforming(SQLModel, table=True):
     """The kept treatment that it was made by, in which version, and whether it was changed for this recording."""
     kept_version: int | None = None
     kept_changed: bool = False
+    likeness: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """What it was to be like beside its limits, if anything."""
+    bounds: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """Within which bounds, where these are not the usual."""
     room_tone: str = ""
     """Where a person had said the room tone is, when it was asked for."""
     software: str = ""
@@ -163,8 +167,13 @@ class Planning(SQLModel, table=True):
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     methods_version: int
     room_tone: str = ""
+    preference: str = ""
+    """By which preference; empty for one plan of each."""
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    """The kept treatment that the plan begins with, if any."""
+    """The kept treatment that the plan begins with, if any; what it is to be like beside the limits; within which bounds, where
+    these are not the usual."""
+    likeness: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    bounds: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 

@@ -1,17 +1,18 @@
 """Routes: productions and their sheets."""
 
 import io
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import printed_sheet
-from ispettore.studio.catalogue import productions, recordings, sheet_table
+from ispettore.studio.catalogue import forecasts, productions, recordings, sheet_table
 from ispettore.studio.catalogue.incoming import allowed_name
-from ispettore.studio.catalogue.views import ProductionSummary, ProductionView
+from ispettore.studio.catalogue.views import Approach, AskedEach, Forecast, ProductionSummary, ProductionView
 from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
 
@@ -39,6 +40,17 @@ class ChangedProduction(BaseModel):
     name: str | None = Field(None, max_length=120)
     notes: str | None = Field(None, max_length=20_000)
     archived: bool | None = None
+
+
+class WantedApproach(Approach):
+    """How to conform a production, and which of its recordings (all where none are named). `container` left out means what the
+    specification asks for."""
+
+    recordings: list[UUID] | None = Field(None, max_length=10_000)
+    container: FormatName | None = None
+
+    def parts(self) -> dict[str, Any]:
+        return {"approach": Approach(**self.model_dump(include=set(Approach.model_fields))), "chosen": self.recordings}
 
 
 class WantedOrder(BaseModel):
@@ -75,6 +87,16 @@ def order_recordings(production_id: UUID, wanted: WantedOrder) -> None:
 @routes.post("/productions/{production_id}/order-by-name", operation_id="orderRecordingsByName", status_code=204)
 def order_recordings_by_name(production_id: UUID) -> None:
     productions.order_by_name(production_id)
+
+
+@routes.post("/productions/{production_id}/forecast", operation_id="forecastProduction")
+def forecast_production(production_id: UUID, wanted: WantedApproach) -> Forecast:
+    return forecasts.forecast(production_id, container=wanted.container, **wanted.parts())
+
+
+@routes.post("/productions/{production_id}/conform", operation_id="conformProduction", status_code=202)
+def conform_production(production_id: UUID, wanted: WantedApproach) -> AskedEach:
+    return forecasts.run(production_id, container=wanted.container, **wanted.parts())
 
 
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)

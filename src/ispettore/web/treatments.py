@@ -20,6 +20,7 @@ from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals, treatments
+from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import DraftView, GeneralView
 from ispettore.web.productions import Made
 
@@ -125,7 +126,7 @@ def redo_draft(recording_id: UUID, follows: Follows) -> DraftView:
 
 @routes.post("/recordings/{recording_id}/plans/kept/{identifier}", operation_id="planWithKept", status_code=202)
 def plan_with_kept(recording_id: UUID, identifier: str, reference: bool = False) -> Made:
-    return Made(id=plannings.ask(recording_id, treatments.newest(identifier, reference=reference)))
+    return Made(id=plannings.ask(recording_id, Manner.by(treatments.newest(identifier, reference=reference))))
 
 
 @routes.post("/recordings/{recording_id}/draft/kept/{identifier}", operation_id="useKept")

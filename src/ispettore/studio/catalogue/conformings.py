@@ -66,19 +66,7 @@ def _asked(
     production = session.get_one(Production, recording.production_id)
     wanted = container or delivery.asked_for(kept.specification(production.specification)).container
     manner = decided(session, recording)
-    conforming = Conforming(
-        recording_id=recording.id,
-        specification=production.specification,
-        preference=manner.preference,
-        container=wanted,
-        treatment=manner.treatment.model_dump(mode="json") if manner.treatment is not None else None,
-        draft=manner.draft,
-        kept_id=manner.kept.id if manner.kept else None,
-        kept_version=manner.kept.version if manner.kept else None,
-        kept_changed=manner.kept is not None and manner.kept.changed,
-        room_tone=recording.room_tone,
-        software=version("ispettore"),
-    )
+    conforming = _wanted(recording, production, wanted, manner)
     if (same := _same(session, conforming, again=again)) is not None:
         return same, False
     session.add(conforming)
@@ -87,7 +75,31 @@ def _asked(
     return conforming.id, True
 
 
-SAME = ("specification", "preference", "container", "treatment", "room_tone", "software")
+def made_so(session: Session, recording: Recording, manner: Manner, *, container: FormatName | None = None) -> bool:
+    """Whether the newest attempt was made in just this manner, and brought something."""
+    production = session.get_one(Production, recording.production_id)
+    wanted = container or delivery.asked_for(kept.specification(production.specification)).container
+    same = _same(session, _wanted(recording, production, wanted, manner), again=False)
+    return same is not None and not works.under_way(session, WorkKind.CONFORM, same)
+
+
+def _wanted(recording: Recording, production: Production, container: FormatName, manner: Manner) -> Conforming:
+    """An attempt as it would be asked for."""
+    return Conforming(
+        recording_id=recording.id,
+        specification=production.specification,
+        container=container,
+        **manner.kept_as(),
+        draft=manner.draft,
+        kept_id=manner.kept.id if manner.kept else None,
+        kept_version=manner.kept.version if manner.kept else None,
+        kept_changed=manner.kept is not None and manner.kept.changed,
+        room_tone=recording.room_tone,
+        software=version("ispettore"),
+    )
+
+
+SAME = ("specification", "preference", "container", "treatment", "likeness", "bounds", "room_tone", "software")
 """Where all of these are as they were, an attempt would come to the same."""
 
 
@@ -208,6 +220,7 @@ def _view(
         work=works.view(work),
         passes=after.passes if after else None,
         own=conforming.treatment is not None and conforming.treatment.get("finish") != "planned",
+        one_sound=conforming.likeness is not None,
         kept=_kept_use(conforming),
         draft=conforming.draft,
         closing=outcome.closing if outcome and current else None,

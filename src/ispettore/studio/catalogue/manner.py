@@ -2,10 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from sqlmodel import Session
 
+from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.studio.tables import Recording
 
@@ -21,13 +24,26 @@ class KeptUse:
 
 @dataclass(frozen=True)
 class Manner:
-    """By a plan of a preference; with a `treatment`, by that, whose finish may be planned. `draft` is the state of a draft that is
-    run."""
+    """By a plan of a preference; with a `treatment`, by that, whose finish may be planned; with a `likeness`, as near to it as can
+    be; within `bounds`, where these are not the usual. `draft` is the state of a draft that is run."""
 
     preference: Preference = USUAL_PREFERENCE
     treatment: KeptTreatment | None = None
+    likeness: Likeness | None = None
+    bounds: Bounds | None = None
     kept: KeptUse | None = None
     draft: int | None = None
+
+    @property
+    def plain(self) -> bool:
+        """Whether it is by a plan alone, as every recording is planned for."""
+        return self.treatment is None and self.likeness is None and self.bounds is None
+
+    def kept_as(self) -> dict[str, Any]:
+        """As rows of attempts and plans keep it."""
+        parts = {"treatment": self.treatment, "likeness": self.likeness, "bounds": self.bounds}
+        told = {name: part.model_dump(mode="json") if part is not None else None for name, part in parts.items()}
+        return {"preference": self.preference, **told}
 
     @classmethod
     def by(cls, treatment: KeptTreatment) -> "Manner":

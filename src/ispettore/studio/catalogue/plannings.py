@@ -4,7 +4,8 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import ValidationError
-from sqlmodel import Session, col, func, select
+from sqlalchemy import ColumnElement
+from sqlmodel import Session, col, select
 from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.core.measure import methods_history
@@ -20,6 +21,7 @@ from ispettore.core.treat import draft
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
@@ -27,9 +29,9 @@ from ispettore.studio.jobs import works
 from ispettore.studio.tables import Planning, Production, Recording, WorkKind, WorkState
 
 
-def ask(recording_id: UUID, treatment: KeptTreatment | None = None) -> UUID:
-    """Have an inspected recording planned for its production's specification, or one plan that begins with a kept treatment. Plans
-    that are there, or under way, are not made again. Raises NotFound and NotReady."""
+def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
+    """Have an inspected recording planned for its production's specification, by each preference or in one manner. Plans that are
+    there, or under way, are not made again. Raises NotFound and NotReady."""
     with transaction() as session:
         recording = session.get(Recording, recording_id, with_for_update=True)
         if recording is None or recording.removed_at is not None:
@@ -37,15 +39,14 @@ def ask(recording_id: UUID, treatment: KeptTreatment | None = None) -> UUID:
         if lookup.whole(session, recording, light=True) is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         specification = session.get_one(Production, recording.production_id).specification
-        planning = _current(session, recording, kept.specification(specification), treatment.id if treatment else None)
-        asked = treatment.model_dump(mode="json") if treatment is not None else None
-        if planning is None or planning.treatment != asked:
+        planning = in_manner(session, recording, kept.specification(specification), manner)
+        if planning is None:
             planning = Planning(
                 recording_id=recording.id,
                 specification=specification,
                 methods_version=methods_history.current(),
                 room_tone=recording.room_tone,
-                treatment=asked,
+                **(manner.kept_as() if manner is not None else {}),
             )
             session.add(planning)
             session.flush()
@@ -60,7 +61,7 @@ def of_recording(
 ) -> PlanningView | None:
     """The plans for a recording as it stands and reads (`inspection`) now; None where none were asked for."""
     planning = _current(session, recording, specification)
-    return _planned(session, planning, specification, inspection) if planning is not None and inspection is not None else None
+    return told(session, planning, specification, inspection) if planning is not None and inspection is not None else None
 
 
 def by_kept(
@@ -71,13 +72,14 @@ def by_kept(
         return []
     newest = {}
     for planning in session.exec(_for(recording, specification).order_by(col(Planning.created_at))).all():
-        if planning.treatment is not None:
+        if planning.treatment is not None and planning.treatment["id"] and not planning.likeness and not planning.bounds:
             newest[planning.treatment["id"]] = planning
-    views = (_planned(session, planning, specification, inspection) for planning in newest.values())
+    views = (told(session, planning, specification, inspection) for planning in newest.values())
     return [view for view in views if view is not None]
 
 
-def _planned(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:
+def told(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:
+    """How a planning stands and what came of it; None where it can't be read."""
     work = works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id)
     plans = _plans(planning)
     if plans is None and (work is None or work.state == WorkState.DONE):
@@ -109,7 +111,9 @@ def chosen_kept(
     session: Session, recording: Recording, specification: Specification, identifier: str
 ) -> tuple[KeptTreatment, Plan] | None:
     """The kept treatment as it was planned with, and the plan; None where there is none."""
-    planning = _current(session, recording, specification, identifier)
+    found = _for(recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
+    alone = found.where(_none(Planning.likeness), _none(Planning.bounds)).order_by(col(Planning.created_at).desc())
+    planning = session.exec(alone.limit(1)).first()
     plans = _plans(planning) if planning else None
     if planning is None or planning.treatment is None or not plans or plans[0][1].obstacles:
         return None
@@ -123,11 +127,28 @@ def encoding(session: Session, recording: Recording, specification: Specificatio
     return plans[0][1].encoding if plans else None
 
 
-def _current(session: Session, recording: Recording, specification: Specification, kept_id: str | None = None) -> Planning | None:
-    found = col(Planning.treatment)["id"].astext
-    of = func.jsonb_typeof(col(Planning.treatment)).is_distinct_from("object") if kept_id is None else found == kept_id
-    rows = _for(recording, specification).where(of)
+def _current(session: Session, recording: Recording, specification: Specification) -> Planning | None:
+    return in_manner(session, recording, specification, None)
+
+
+def in_manner(session: Session, recording: Recording, specification: Specification, manner: Manner | None) -> Planning | None:
+    """What was planned in just this manner, or by each preference; None where nothing was."""
+    asked = manner.kept_as() if manner is not None else {"preference": ""}
+    parts = [
+        _none(column) if asked.get(name) is None else column == asked[name]
+        for name, column in (
+            ("treatment", col(Planning.treatment)),
+            ("likeness", col(Planning.likeness)),
+            ("bounds", col(Planning.bounds)),
+        )
+    ]
+    rows = _for(recording, specification).where(Planning.preference == asked["preference"], *parts)
     return session.exec(rows.order_by(col(Planning.created_at).desc()).limit(1)).first()
+
+
+def _none(column: Any) -> ColumnElement[bool]:
+    """Whether a JSON column holds no object: SQL's null or JSON's own."""
+    return ~lookup.holds_something(column)
 
 
 def _for(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
@@ -164,4 +185,5 @@ def _view(preference: Preference, plan: Plan, specification: Specification, insp
         leaves=list(plan.leaves),
         window=plan.after_window,
         gain_db=plan.target_gain_db,
+        predicted=plan.predicted,
     )

@@ -31,12 +31,12 @@ def conform(
     put in where it lacks one). What was made just so already stays. Raises NotFound and StepNotReady for the treatment."""
     kept = treatments.newest(treatment, reference=reference) if treatment is not None else None
     manner = Manner.by(kept) if kept is not None else Manner(preference)
-    return _each(recording_ids, lambda one: conformings.ask_unless_made(one, lambda *_: manner, container=container))
+    return each(recording_ids, lambda one: conformings.ask_unless_made(one, lambda *_: manner, container=container))
 
 
 def measure(recording_ids: Sequence[UUID]) -> AskedEach:
     """Have each measured that is not, by the methods of now."""
-    return _each(recording_ids, _measure)
+    return each(recording_ids, _measure)
 
 
 def cancel(recording_ids: Sequence[UUID]) -> int:
@@ -66,7 +66,8 @@ def _measured(session: Session, recording: Recording) -> bool:
     return works.under_way(session, WorkKind.INSPECT, recording.id) or lookup.exact(session, recording) is not None
 
 
-def _each(recording_ids: Sequence[UUID], ask: AskedOne) -> AskedEach:
+def each(recording_ids: Sequence[UUID], ask: AskedOne) -> AskedEach:
+    """Ask for each; those that can't be asked for are told, and nothing of the others is lost by it."""
     told = AskedEach(asked=[], settled=[], refused=[])
     for recording_id in recording_ids:
         try:

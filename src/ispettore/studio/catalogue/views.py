@@ -14,9 +14,9 @@ from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import Ribbon
-from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
@@ -139,6 +139,7 @@ class ConformingView(BaseModel):
     work: WorkView | None
     passes: bool | None
     own: bool
+    one_sound: bool
     kept: KeptUseView | None
     draft: int | None
     closing: Closing | None
@@ -207,7 +208,7 @@ class EarlierVersion(BaseModel):
 class PlanView(BaseModel):
     """A plan beside others: what it does, in sentences with their reasons, what the file is expected to read against every
     limit, and what it leaves of what was found. `window` is the gain window it leaves, `gain_db` where its gain stands in
-    it."""
+    it; `predicted` are readings that are expected, by quantity."""
 
     preference: Preference
     touch: Touch
@@ -216,6 +217,7 @@ class PlanView(BaseModel):
     leaves: list[Left]
     window: GainWindow
     gain_db: float
+    predicted: dict[str, float]
 
 
 class PlanningView(BaseModel):
@@ -300,6 +302,65 @@ class ProductionView(BaseModel):
     whole: list[LimitVerdict]
     spreads: list[Spread]
     formats: list[FormatView]
+
+
+class Approach(BaseModel):
+    """How a production is to be conformed: by plans of a preference, or by a kept treatment (its identifier), with a reference
+    level put in where it lacks one if `reference` is true; each for itself, or as one sound. Then tones are brought together too
+    if `tone` is true, and the recording `like`, where one is named, is what the others come towards."""
+
+    preference: Preference = USUAL_PREFERENCE
+    treatment: str | None = None
+    reference: bool = False
+    one_sound: bool = False
+    tone: bool = True
+    like: UUID | None = None
+    bounds: Bounds | None = None
+
+
+class ForecastRow(BaseModel):
+    """What will be done to one recording: its plan, once that is made (`work` until then), or what stands in the way.
+    `speech_dbfs`, `room_dbfs` and `tone_apart_db` are how it is now against the others, those expected how it will be; `voice`
+    counts the voices from the lowest. `remarks` say in what it stays unlike the others. `settled` says that it was made just so
+    already."""
+
+    id: UUID
+    name: str
+    position: int
+    measured: bool
+    work: WorkView | None
+    plan: PlanView | None
+    obstacles: list[Obstacle]
+    speech_dbfs: float | None
+    speech_expected_dbfs: float | None
+    room_dbfs: float | None
+    room_expected_dbfs: float | None
+    tone_apart_db: float | None
+    tone_expected_db: float | None
+    voice: int | None
+    remarks: list[str]
+    settled: bool
+
+
+class ForecastSpread(BaseModel):
+    """How far recordings are apart in one respect, now and as expected, in dB."""
+
+    title: str
+    before: float | None
+    after: float | None
+
+
+class Forecast(BaseModel):
+    """What conforming a production in one manner will bring. `aim` is what they are to have in common, in words, where anything is.
+    `done` says that every plan is made."""
+
+    rows: list[ForecastRow]
+    aim: str
+    spreads: list[ForecastSpread]
+    will_pass: int
+    can_not: int
+    settled: int
+    done: bool
 
 
 class UnfinishedUpload(BaseModel):

@@ -106,6 +106,8 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         sha256=source.sha256,
         form=delivery.chosen(request.container, specification),
         treatment=request.treatment,
+        likeness=request.likeness,
+        bounds=request.bounds,
         preference=request.preference,
         room_tone=[source.room_tone] if source.room_tone else [],
         written_at=request.issued,
@@ -128,6 +130,9 @@ def planned(request: PlanRequest, progress: Progress) -> Planned:
         name=source.name,
         known=_basis(request.known) if request.known else None,
         treatment=request.treatment,
+        likeness=request.likeness,
+        preferences=request.preferences,
+        bounds=request.bounds,
         room_tone=[source.room_tone] if source.room_tone else [],
         progress=progress,
     )

@@ -18,6 +18,9 @@ from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
+from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.holding import PREFERENCES
+from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.core.treat import kept as kept_treatments
@@ -202,6 +205,8 @@ def _conform(hand: _Hand) -> None:
             specification=kept.specification(conforming.specification),
             preference=conforming.preference,
             treatment=kept_treatments.kept_treatment(conforming.treatment) if conforming.treatment else None,
+            likeness=Likeness.model_validate(conforming.likeness) if conforming.likeness else None,
+            bounds=Bounds.model_validate(conforming.bounds) if conforming.bounds else None,
             container=conforming.container,
             file_name=file_name,
             folder=hand.attempt.folder,
@@ -233,7 +238,10 @@ def _plan(hand: _Hand) -> None:
             source=source,
             known=known,
             specification=kept.specification(planning.specification),
+            preferences=tuple(one for one in PREFERENCES if planning.preference in ("", one)),
             treatment=kept_treatments.kept_treatment(planning.treatment) if planning.treatment else None,
+            likeness=Likeness.model_validate(planning.likeness) if planning.likeness else None,
+            bounds=Bounds.model_validate(planning.bounds) if planning.bounds else None,
         )
         found = hand.ask(computing.planned, request, name=recording.name)
     with hand.done() as session:

@@ -13,7 +13,9 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
+from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.keeping import KeptTreatment
 
@@ -67,6 +69,8 @@ class ConformRequest(_Sent):
     specification: Specification
     preference: Preference
     treatment: KeptTreatment | None = None
+    likeness: Likeness | None = None
+    bounds: Bounds | None = None
     container: FormatName
     file_name: str
     folder: Path
@@ -81,7 +85,10 @@ class PlanRequest(_Sent):
     source: SourceFile
     known: KnownSource | None
     specification: Specification
+    preferences: tuple[Preference, ...]
     treatment: KeptTreatment | None = None
+    likeness: Likeness | None = None
+    bounds: Bounds | None = None
 
 
 class Planned(_Sent):
