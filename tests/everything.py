@@ -44,6 +44,13 @@ CHECKS = (
     Check("ruff format", (f"{BIN}/ruff", "format", "--check", "src", "tests", "tools", "migrations")),
 )
 SECONDS: dict[str, int] = {
+    "tests.ui.test_whole_production": 150,
+    "tests.ui.test_kept_treatments": 35,
+    "tests.core.test_one_sound": 70,
+    "tests.core.test_keeping": 40,
+    "tests.web.test_forecasting": 50,
+    "tests.web.test_keeping": 25,
+    "tests.studio.test_whole_production": 45,
     "tests.ui.test_treating": 170,
     "tests.ui.test_treating_by_keys": 20,
     "tests.core.test_likened": 35,

@@ -168,7 +168,45 @@ def main() -> None:
             page.get_by_label("Certificate and file").set_input_files(taken)
             page.get_by_text("Measured again and compared").wait_for()
             picture(page, "verify")
+        saved_treatment(page, address)
+        whole(page, address)
         browser.close()
+
+
+def saved_treatment(page: Page, address: str) -> None:
+    """One's own, in two versions, used on three recordings."""
+    page.goto(f"{address}#/treatments")
+    page.get_by_role("button", name="Copy A quiet room").click()
+    page.get_by_label("Name of the treatment").fill("The mill's reading room")
+    page.get_by_label("Compressor: Ratio").click()
+    page.keyboard.press("Control+A")
+    page.keyboard.type("1.6")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name="Save as version 2").click()
+    page.get_by_role("list", name="Changes").get_by_text("1.6").wait_for()
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    rows = ("01 January.wav", "06 June.wav", "09 September.wav")
+    for row in rows:
+        page.get_by_label(f"Choose {row}").check()
+    bar = page.get_by_role("group", name="Selected recordings")
+    bar.get_by_label("Treatment").select_option(label="The mill's reading room")
+    bar.get_by_role("button", name="Conform").click()
+    for row in rows:
+        page.locator(f"tr[data-after='{row}']").wait_for()
+    page.goto(f"{address}#/treatments")
+    page.get_by_role("link", name="The mill's reading room").click()
+    page.get_by_role("region", name="Where it was used").get_by_role("link").nth(2).wait_for()
+    picture(page, "saved-treatment")
+
+
+def whole(page: Page, address: str) -> None:
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    page.get_by_role("link", name="Conform them all…").click()
+    page.get_by_text("recordings will conform").wait_for()
+    page.mouse.move(640, 20)
+    picture(page, "whole")
 
 
 if __name__ == "__main__":

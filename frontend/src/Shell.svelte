@@ -12,6 +12,7 @@
   import TreatmentScreen from './screens/Treatment.svelte';
   import Treatments from './screens/Treatments.svelte';
   import Verify from './screens/Verify.svelte';
+  import Whole from './screens/Whole.svelte';
 
   const live = new Live(useQueryClient());
   setContext('live', live);
@@ -21,6 +22,7 @@
   const routes = {
     '/': Productions,
     '/productions/:id': Sheet,
+    '/productions/:id/whole': Whole,
     '/recordings/:id/:left?/:right?': RecordingScreen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,

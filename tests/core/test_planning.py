@@ -218,7 +218,9 @@ class Conforming(unittest.TestCase):
             [plan] = [each for preference, each in proposed(path, AUDIOBOOK) if preference in ("light", "balanced")][-1:]
             with self.subTest(number=number):
                 self.assertEqual([step.kind for step in plan.treatment.steps], self.steps(number))
-                self.assertEqual(set(plan.predicted), {"rms_dbfs", "sample_peak_dbfs", "noise_floor_dbfs"})
+                self.assertEqual(
+                    set(plan.predicted), {"rms_dbfs", "sample_peak_dbfs", "noise_floor_dbfs", "active_speech_level_dbfs"}
+                )
                 for quantity, value in plan.predicted.items():
                     self.assertAlmostEqual(value, result.after.value(quantity), delta=0.5, msg=quantity)
                 self.assertAlmostEqual(plan.touch.voice, result.touch.voice or 0.0, delta=5)

@@ -13,11 +13,13 @@
     chosen: Recording[];
     formats: Format[];
     acting: Acting;
+    /** Where these alone can be conformed as one sound. */
+    whole: string;
     onreplace: (dropped: Dropped) => void;
     onremove: () => void;
     onclear: () => void;
   }
-  let { chosen, formats, acting, onreplace, onremove, onclear }: Props = $props();
+  let { chosen, formats, acting, whole, onreplace, onremove, onclear }: Props = $props();
   const treatments = createQuery(() => ({
     queryKey: ['treatments'],
     queryFn: async () => answer(await api.GET('/api/treatments')),
@@ -89,6 +91,7 @@
     <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
   {/if}
   <Button onclick={onremove}>Remove</Button>
+  {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}
   <LinkButton onclick={onclear}>Clear selection</LinkButton>
   {#if treatment?.lacks_reference}
     <label class="line">
@@ -120,6 +123,7 @@
     font-weight: 600;
     align-self: center;
   }
+  a,
   .bar > :global(button:last-of-type) {
     padding-bottom: 6px;
   }

@@ -170,7 +170,7 @@
     <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
-        >{made.kept ? `${madeBy(made)}: ` : ''}{made.steps.length
+        >{made.kept || made.one_sound ? `${madeBy(made)}: ` : ''}{made.steps.length
           ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
           : 'encoding alone'}; touch {Math.round(made.touch?.touch ?? 0)}</span
       >

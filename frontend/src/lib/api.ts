@@ -53,6 +53,11 @@ export type KeptTreatment = components['schemas']['KeptTreatment'];
 export type Finish = TreatmentSummary['finish'];
 export type AskedEach = components['schemas']['AskedEach'];
 export type ConformEach = components['schemas']['ConformEach'];
+export type Lot = components['schemas']['LotView'];
+export type Forecast = components['schemas']['Forecast'];
+export type ForecastRow = components['schemas']['ForecastRow'];
+export type Bounds = components['schemas']['Bounds'];
+export type WantedApproach = components['schemas']['WantedApproach'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 

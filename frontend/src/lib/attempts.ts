@@ -2,7 +2,13 @@
 import type { Conforming } from './api';
 
 /** By what an attempt was made. */
-export function madeBy({ kept, own, preference }: Pick<Conforming, 'kept' | 'own' | 'preference'>): string {
-  if (kept) return kept.changed ? kept.name : `${kept.name}, version ${kept.version}`;
-  return own ? 'own treatment' : `${preference} plan`;
+export function madeBy({
+  kept,
+  own,
+  one_sound,
+  preference,
+}: Pick<Conforming, 'kept' | 'own' | 'one_sound' | 'preference'>): string {
+  const by = own ? 'own treatment' : `${preference} plan`;
+  const named = kept ? (kept.changed ? kept.name : `${kept.name}, version ${kept.version}`) : by;
+  return one_sound ? `${named}, one sound` : named;
 }

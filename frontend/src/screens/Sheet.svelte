@@ -6,6 +6,7 @@
   import Choice from '../components/Choice.svelte';
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
+  import LotLine from '../components/LotLine.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import Progress from '../components/Progress.svelte';
   import SelectionBar from '../components/SelectionBar.svelte';
@@ -175,6 +176,7 @@
             options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
             onchange={(to) => change({ specification_id: to })}
           />
+          {#if judged.length > 1}<a class="whole" href={`#/productions/${params.id}/whole`}>Conform them all…</a>{/if}
           <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>
@@ -204,6 +206,12 @@
         {#if sheet.data.recordings.length}<a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a
           ><a href={`/api/productions/${params.id}/sheet.pdf`} download>Sheet as PDF</a>{/if}
       </p>
+      {#if sheet.data.lot && sheet.data.lot.total > 1}
+        <LotLine
+          lot={sheet.data.lot}
+          oncancel={() => attempt(async () => answer(await api.POST('/api/productions/{production_id}/cancel', path)))}
+        />
+      {/if}
       {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
       {#if acting.removed.length}
         <p class="note" role="status">
@@ -286,6 +294,10 @@
             {chosen}
             formats={sheet.data.formats}
             {acting}
+            whole={`#/productions/${params.id}/whole?without=${rows
+              .filter((row) => !view.chosen.has(row.id))
+              .map((row) => row.id)
+              .join(',')}`}
             onreplace={replace}
             onremove={removeChosen}
             onclear={() => view.chosen.clear()}

@@ -99,6 +99,11 @@ def conform_production(production_id: UUID, wanted: WantedApproach) -> AskedEach
     return forecasts.run(production_id, container=wanted.container, **wanted.parts())
 
 
+@routes.post("/productions/{production_id}/cancel", operation_id="cancelProduction", status_code=202)
+def cancel_production(production_id: UUID) -> None:
+    productions.cancel(production_id)
+
+
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)
 def get_sheet_as_table(production_id: UUID) -> Response:
     sheet = productions.sheet(production_id)

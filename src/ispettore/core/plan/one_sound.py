@@ -76,7 +76,7 @@ def matched(
     room = _room(inspections, specification, speech, bounds, _quieter_by(steps), reference) if speech is not None else None
     found = []
     for inspection, (voice, voice_db, apart) in zip(inspections, _tones(inspections, reference), strict=True):
-        spoken = inspection.value(SPEECH) is not None
+        spoken = _speaks(inspection)
         likeness = Likeness(speech_dbfs=speech if spoken else None, room_dbfs=room if spoken else None)
         wanted = tone and apart is not None and apart > TONE_APART_DB
         expected = _after(inspection, voice_db) if wanted else apart
@@ -156,9 +156,14 @@ def _both(limit: Limit, other: Limit) -> Limit:
     return limit.model_copy(update={"low": low, "high": high, "severity": "must"})
 
 
+def _speaks(inspection: Inspection) -> bool:
+    """Whether anybody speaks in it: noise has a level of activity too."""
+    return inspection.value(SPEECH) is not None and inspection.spectrum.speech_dbfs is not None
+
+
 def _speech(inspections: Sequence[Inspection], specification: Specification, reference: int | None) -> float | None:
     """The active speech level for all, to a tenth; None where nobody speaks."""
-    spoken = [one for one in inspections if one.value(SPEECH) is not None]
+    spoken = [one for one in inspections if _speaks(one)]
     if not spoken:
         return None
     levels = np.array([one.value(SPEECH) for one in spoken])
@@ -192,7 +197,7 @@ def _room(
     """The highest noise floor that is asked of all, to a tenth; None where no room is heard."""
     levels = [
         noise - voice + speech - quieter_db
-        for noise, voice in ((one.value(ROOM), one.value(SPEECH)) for one in inspections)
+        for noise, voice in ((one.value(ROOM), one.value(SPEECH)) for one in inspections if _speaks(one))
         if noise is not None and voice is not None
     ]
     if not levels:

@@ -210,14 +210,14 @@ def _spreads(rows: Sequence[ForecastRow]) -> list[ForecastSpread]:
     planned = [row for row in rows if row.plan is not None]
     found = []
     for title, was, now in (
-        ("Active speech level", [row.speech_dbfs for row in rows], [row.speech_expected_dbfs for row in planned]),
-        ("Room tone", [row.room_dbfs for row in rows], [row.room_expected_dbfs for row in planned]),
+        ("Active speech level", [row.speech_dbfs for row in planned], [row.speech_expected_dbfs for row in planned]),
+        ("Room tone", [row.room_dbfs for row in planned], [row.room_expected_dbfs for row in planned]),
     ):
         found.append(ForecastSpread(title=title, before=_spread(was), after=_spread(now)))
-    tones = [row.tone_apart_db for row in rows if row.tone_apart_db is not None]
+    tones = [row.tone_apart_db for row in planned if row.tone_apart_db is not None]
     if tones:
         expected = [row.tone_expected_db for row in planned if row.tone_expected_db is not None]
-        found.append(ForecastSpread(title="Tone from its voice’s", before=max(tones), after=max(expected) if expected else None))
+        found.append(ForecastSpread(title="Tone", before=max(tones), after=max(expected) if expected else None))
     return found
 
 

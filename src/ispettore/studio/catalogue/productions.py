@@ -13,11 +13,12 @@ from ispettore.core.spec.spread import spreads
 from ispettore.core.spec.verdict import columns, judge_production
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import recordings, specifications
+from ispettore.studio.catalogue import progressing, recordings, specifications
 from ispettore.studio.catalogue.views import ProductionSummary, ProductionView, RecordingView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
-from ispettore.studio.tables import Production, Recording, now
+from ispettore.studio.jobs import retrying, works
+from ispettore.studio.tables import Production, Recording, Work, now
 
 
 def create(name: str, specification_id: str, *, production_id: UUID | None = None) -> UUID:
@@ -97,6 +98,15 @@ def _reorder(production_id: UUID, arrange: Callable[[list[Recording]], list[UUID
         events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
 
 
+def cancel(production_id: UUID) -> None:
+    """Cancel all that waits or runs for a production."""
+    with transaction() as session:
+        unfinished = select(Work.id).where(Work.production_id == production_id, col(Work.state).in_(retrying.UNFINISHED))
+        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
+    for work in found:  # the last first, so that none begins because one before it went
+        works.cancel(work)
+
+
 def summaries() -> list[ProductionSummary]:
     """Every production with how many of its recordings are inside, outside or still to be inspected."""
     found = []
@@ -147,6 +157,7 @@ def sheet(production_id: UUID) -> ProductionView:
             whole=list(judge_production(inspections, specification)) if inspections else [],
             spreads=list(spreads(inspections, specification)),
             formats=recordings.formats(specification),
+            lot=progressing.lot(session, production.id),
         )
 
 

@@ -285,6 +285,17 @@ class ProductionSummary(BaseModel):
     archived: bool
 
 
+class LotView(BaseModel):
+    """Work of a production that is under way together: so many pieces, so many of them ended (some as failed), the share of it
+    that is done, and about how long it will take still; None where that can't be told yet."""
+
+    total: int
+    done: int
+    failed: int
+    fraction: float
+    left_s: float | None
+
+
 class ProductionView(BaseModel):
     """The inspection sheet. `columns` are the limits it shows; `whole` judges those on the production; `spreads` says how alike its
     recordings are.
@@ -302,6 +313,7 @@ class ProductionView(BaseModel):
     whole: list[LimitVerdict]
     spreads: list[Spread]
     formats: list[FormatView]
+    lot: LotView | None
 
 
 class Approach(BaseModel):

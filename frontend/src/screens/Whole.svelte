@@ -1,0 +1,469 @@
+<script lang="ts">
+  // A whole production before it runs: what will be done to each recording, how alike they will be, and what will still be missed.
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import { push, replace, router } from 'svelte-spa-router';
+  import BracketMark from '../components/BracketMark.svelte';
+  import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import Progress from '../components/Progress.svelte';
+  import SoundOfAll from '../components/SoundOfAll.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type Forecast, type ForecastRow, type Format } from '../lib/api';
+  import { asked, PLANS, read, USUAL, written, type Approach } from '../lib/approach';
+  import { counted, exact, number, tone } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+
+  let { params }: { params: { id: string } } = $props();
+  const live = getContext<Live>('live');
+  const acting = new Acting(useQueryClient());
+  const path = $derived({ params: { path: { production_id: params.id } } });
+  const sheet = createQuery(() => ({
+    queryKey: ['production', params.id],
+    queryFn: async () => answer(await api.GET('/api/productions/{production_id}', path)),
+  }));
+  const treatments = createQuery(() => ({
+    queryKey: ['treatments'],
+    queryFn: async () => answer(await api.GET('/api/treatments')),
+  }));
+  const approach = $derived(read(router.querystring));
+  const change = (to: Partial<Approach>) => {
+    const query = written({ ...approach, ...to });
+    void replace(`/productions/${params.id}/whole${query ? `?${query}` : ''}`);
+  };
+  const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
+  const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === approach.by));
+  const everyone = $derived(sheet.data?.recordings ?? []);
+  const included = $derived(everyone.map((row) => row.id).filter((id) => !approach.without.includes(id)));
+  const body = $derived(asked(approach, included, treatment?.lacks_reference ?? false));
+  const forecast = createQuery(() => ({
+    queryKey: ['forecast', params.id, body],
+    enabled: included.length > 0 && (treatments.data !== undefined || !approach.by.startsWith(':')),
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: async () =>
+      answer(await api.POST('/api/productions/{production_id}/forecast', { ...path, body })) as Forecast,
+  }));
+  const found = $derived(forecast.data);
+  const rows = $derived(new Map((found?.rows ?? []).map((row) => [row.id, row])));
+  const formats = $derived(
+    (sheet.data?.formats ?? []).map(
+      ({ name, title }) => [name, name === '' ? `${title}, as asked` : title] as [Format['name'], string],
+    ),
+  );
+  const likes = $derived([
+    ['', 'the middle of all'] as const,
+    ...everyone.filter((row) => included.includes(row.id)).map((row) => [row.id, row.name] as const),
+  ]);
+  const planned = $derived((found?.rows ?? []).filter((row) => row.plan ?? row.obstacles.length).length);
+  const touch = $derived.by(() => {
+    const all = (found?.rows ?? []).flatMap((row) => (row.plan ? [row.plan.touch.touch ?? 0] : []));
+    return all.length ? all.reduce((sum, one) => sum + one, 0) / all.length : undefined;
+  });
+  let pointed = $state<string>();
+  let wide = $state(0);
+  let bounding = $state(false);
+  const BOUNDS = [
+    ['limiting_db', 'limiting', 'dB', 24],
+    ['compression_db', 'compression', 'dB', 30],
+    ['ratio', 'at', ': 1', 20],
+    ['riding_db', 'riding', 'dB', 15],
+    ['noise_reduction_db', 'noise reduction', 'dB', 18],
+    ['pauses_db', 'pauses in all', 'dB', 60],
+  ] as const;
+  const unusual = $derived(BOUNDS.some(([name]) => approach.bounds[name] !== USUAL[name]));
+
+  const steps = (row: ForecastRow) =>
+    row.plan?.steps.map((step) => step.reading.title.toLowerCase()).join(', ') || 'only conversion';
+  const working = (row: ForecastRow) =>
+    row.work && ['waiting', 'running'].includes(row.work.state) ? row.work : undefined;
+  const run = () =>
+    acting.attempt(async () => {
+      answer(await api.POST('/api/productions/{production_id}/conform', { ...path, body }));
+      await push(`/productions/${params.id}`);
+    });
+  const cancel = () =>
+    acting.attempt(async () => answer(await api.POST('/api/productions/{production_id}/cancel', path)));
+  const figure = (value: number | null) => (value === null ? '–' : number(value, 1));
+</script>
+
+{#snippet moved(now: number | null, then: number | null)}
+  {figure(now)}{#if then !== null}<span class="to">→</span><b class="expected">{figure(then)}</b>{/if}
+{/snippet}
+
+<svelte:head><title>Conform {sheet.data?.name ?? ''} · Ispettore</title></svelte:head>
+<main>
+  {#if sheet.isError}
+    <p role="alert">{sheet.error.message}</p>
+  {:else if sheet.data}
+    <p class="crumb"><a href={`#/productions/${params.id}`}>{sheet.data.name}</a></p>
+    <div class="top">
+      <div>
+        <h1>Conform the whole production</h1>
+        <p class="soft">{sheet.data.specification.name}. Nothing runs until you say so.</p>
+      </div>
+      <div class="acts">
+        {#if found && !found.done}<Button onclick={cancel}>Cancel planning</Button>{/if}
+        <Button strong disabled={!found?.done || !found.will_pass} onclick={run}
+          >Conform {counted(found?.will_pass ?? 0, 'recording')}</Button
+        >
+      </div>
+    </div>
+    <div class="choices" role="group" aria-label="How">
+      <Choice
+        label="Sound"
+        value={approach.oneSound ? 'one' : 'own'}
+        options={[
+          ['one', 'One sound for all'],
+          ['own', 'Each for itself'],
+        ]}
+        onchange={(to) => change({ oneSound: to === 'one' })}
+      />
+      <Choice label="Treatment" value={approach.by} options={ways} onchange={(by) => change({ by })} />
+      {#if approach.oneSound}
+        <Choice label="Like" value={approach.like} options={likes} onchange={(like) => change({ like })} />
+        <label class="check">
+          <input
+            type="checkbox"
+            checked={approach.tone}
+            onchange={(event) => change({ tone: event.currentTarget.checked })}
+          />
+          Match tone
+        </label>
+      {/if}
+      <Choice
+        label="Format"
+        value={approach.container}
+        options={formats}
+        onchange={(container) => change({ container })}
+      />
+      <span class="check"
+        ><LinkButton onclick={() => (bounding = !bounding)}>Bounds{unusual ? ', changed' : ''}</LinkButton></span
+      >
+    </div>
+    {#if treatment?.lacks_reference}
+      <label class="check line">
+        <input
+          type="checkbox"
+          checked={approach.reference}
+          onchange={(event) => change({ reference: event.currentTarget.checked })}
+        />
+        {treatment.name} has thresholds and no reference level before them. Bring every recording to {exact(
+          treatment.voice_dbfs ?? -24,
+        )} dBFS of active speech first
+      </label>
+    {/if}
+    {#if bounding}
+      <p class="bounds" role="group" aria-label="Bounds">
+        At most
+        {#each BOUNDS as [name, words, unit, most] (name)}
+          <label
+            >{words}
+            <input
+              type="number"
+              min={name === 'ratio' ? 1 : 0}
+              max={most}
+              step="0.5"
+              value={approach.bounds[name]}
+              onchange={(event) => {
+                const value = event.currentTarget.valueAsNumber;
+                if (Number.isFinite(value)) change({ bounds: { ...approach.bounds, [name]: value } });
+              }}
+            /> <span class="soft">{unit}</span></label
+          >
+        {/each}
+        {#if unusual}<LinkButton onclick={() => change({ bounds: { ...USUAL } })}>As usual</LinkButton>{/if}
+      </p>
+    {/if}
+    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    {#if forecast.isError}<p class="problem" role="alert">{forecast.error.message}</p>{/if}
+    {#if found}
+      <section aria-label="Voice and room in every recording" class="picture" bind:clientWidth={wide}>
+        <div class="said">
+          <p aria-live="polite">
+            {#if !found.done}{planned} of {counted(found.rows.length, 'recording')} planned.{:else}
+              {counted(found.will_pass, 'recording')} will conform{found.settled
+                ? `, ${found.settled} made just so already`
+                : ''}{found.can_not ? `, ${found.can_not} can’t` : ''}.{/if}
+            {found.aim}
+          </p>
+          <dl>
+            {#each found.spreads as spread (spread.title)}
+              <div>
+                <dt>{spread.title}, spread</dt>
+                <dd>
+                  {@render moved(spread.before, spread.after)} <span class="soft">dB</span>
+                </dd>
+              </div>
+            {/each}
+            {#if touch !== undefined}<div>
+                <dt>Touch, mean</dt>
+                <dd><b class="expected">{number(touch, 0)}</b></dd>
+              </div>{/if}
+          </dl>
+        </div>
+        {#if wide}<SoundOfAll rows={found.rows} width={wide - 2} onpoint={(id) => (pointed = id)} />{/if}
+        <p class="key" aria-hidden="true">
+          <span class="now"></span> now <span class="then voice"></span> voice, expected
+          <span class="then room"></span> room, expected
+        </p>
+      </section>
+    {/if}
+    <table>
+      <caption class="visually-hidden">What will be done to each recording</caption>
+      <thead>
+        <tr>
+          <th scope="col">Recording</th>
+          <th scope="col">What will be done</th>
+          <th scope="col">Touch</th>
+          <th scope="col">Limits, expected</th>
+          <th scope="col">Voice</th>
+          <th scope="col">Room</th>
+          {#if approach.oneSound}<th scope="col">Tone apart</th>{/if}
+        </tr>
+      </thead>
+      <tbody>
+        {#each everyone as recording (recording.id)}
+          {@const row = rows.get(recording.id)}
+          {@const inside = included.includes(recording.id)}
+          <tr class:out={!inside} class:pointed={pointed === recording.id} data-forecast={recording.name}>
+            <th scope="row">
+              <label>
+                <input
+                  type="checkbox"
+                  aria-label={`Include ${recording.name}`}
+                  checked={inside}
+                  onchange={(event) =>
+                    change({
+                      without: event.currentTarget.checked
+                        ? approach.without.filter((id) => id !== recording.id)
+                        : [...approach.without, recording.id],
+                    })}
+                />
+                <a href={`#/recordings/${recording.id}`}>{recording.name}</a>
+              </label>
+            </th>
+            {#if !inside}
+              <td colspan="6" class="soft">left out</td>
+            {:else if !row}
+              <td colspan="6"></td>
+            {:else if !row.measured}
+              <td colspan="6" class="soft">not measured yet</td>
+            {:else if row.obstacles.length}
+              <td colspan="6" class="outside"
+                >{#each row.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}</td
+              >
+            {:else if row.plan}
+              <td class="steps">
+                {steps(row)}{#if row.settled}<span class="soft">; made just so already</span>{/if}
+                {#each row.remarks as remark (remark)}<p class="near">{remark}</p>{/each}
+              </td>
+              <td class="figure">{number(row.plan.touch.touch ?? 0, 0)}</td>
+              <td
+                ><span class="marks"
+                  >{#each row.plan.limits as limit (limit.quantity)}<span title={limit.title}
+                      ><BracketMark position={limit.position} tone={tone(limit)} size={12} /></span
+                    >{/each}</span
+                ></td
+              >
+              <td class="figure"
+                >{figure(row.speech_dbfs)} → <b class="expected">{figure(row.speech_expected_dbfs)}</b></td
+              >
+              <td class="figure">{@render moved(row.room_dbfs, row.room_expected_dbfs)}</td>
+              {#if approach.oneSound}
+                <td class="figure"
+                  >{@render moved(
+                    row.tone_apart_db,
+                    row.tone_expected_db === row.tone_apart_db ? null : row.tone_expected_db,
+                  )}</td
+                >
+              {/if}
+            {:else}
+              {@const work = working(row)}
+              <td colspan="6">
+                {#if work}
+                  {@const now = live.progress[work.id] ?? work}
+                  <Progress stage={now.stage || 'waiting to be planned'} fraction={now.fraction} about={row.name} />
+                {:else}<span class="soft">{row.work?.error ?? row.work?.state ?? ''}</span>{/if}
+              </td>
+            {/if}
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 40px;
+  }
+  .crumb {
+    font-size: 13.5px;
+  }
+  .top,
+  .said {
+    display: flex;
+    justify-content: space-between;
+    align-items: start;
+    gap: 24px;
+  }
+  .top {
+    margin: 2px 0 10px;
+  }
+  .acts,
+  .choices {
+    display: flex;
+    gap: 14px;
+    align-items: end;
+    flex-wrap: wrap;
+  }
+  .check {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    padding-bottom: 6px;
+    font-size: 14px;
+  }
+  .line {
+    padding: 8px 0 0;
+  }
+  .bounds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 14px;
+    align-items: baseline;
+    margin-top: 8px;
+    font-size: 14px;
+  }
+  .bounds input {
+    width: 58px;
+    font-family: var(--figures);
+    font-size: 13.5px;
+    background: var(--sheet);
+    border: 1px solid var(--soft);
+    border-radius: 3px;
+    padding: 2px 4px;
+  }
+  .picture {
+    margin: 12px 0;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  .said {
+    padding: 9px 14px 4px;
+    font-size: 14px;
+  }
+  .said p {
+    max-width: 62ch;
+  }
+  dl {
+    display: flex;
+    gap: 22px;
+    margin: 0;
+    white-space: nowrap;
+  }
+  dt {
+    font-size: 12px;
+    color: var(--soft);
+  }
+  dd {
+    margin: 0;
+    font-family: var(--figures);
+    font-size: 13.5px;
+  }
+  .key {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    padding: 2px 14px 8px;
+    font-size: 12px;
+    color: var(--soft);
+  }
+  .key span {
+    width: 18px;
+    border-top: 3px solid var(--ink);
+  }
+  .key .now {
+    opacity: 0.38;
+  }
+  .key .then {
+    border-top-style: dashed;
+    margin-left: 12px;
+  }
+  .key .voice {
+    border-color: var(--act);
+  }
+  .key .room {
+    border-color: var(--inside);
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  th,
+  td {
+    text-align: left;
+    padding: 7px 10px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: top;
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12.5px;
+    font-weight: 550;
+  }
+  th input {
+    margin: 0 4px 0 0;
+    vertical-align: -1px;
+  }
+  tbody th {
+    white-space: nowrap;
+  }
+  .steps {
+    font-size: 13.5px;
+    max-width: 380px;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .marks {
+    display: flex;
+    gap: 5px;
+    padding-top: 4px;
+  }
+  b {
+    font-weight: 500;
+  }
+  .to {
+    padding: 0 6px;
+    color: var(--soft);
+  }
+  .expected {
+    border-bottom: 1.5px dashed var(--soft);
+  }
+  .out {
+    background: var(--paper);
+  }
+  .pointed {
+    background: var(--act-pale);
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .near {
+    color: var(--near);
+  }
+  .outside,
+  .problem {
+    color: var(--outside);
+  }
+  .problem {
+    margin: 8px 0;
+  }
+</style>
