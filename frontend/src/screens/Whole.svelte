@@ -267,9 +267,7 @@
                     >{/each}</span
                 ></td
               >
-              <td class="figure"
-                >{figure(row.speech_dbfs)} → <b class="expected">{figure(row.speech_expected_dbfs)}</b></td
-              >
+              <td class="figure">{@render moved(row.speech_dbfs, row.speech_expected_dbfs)}</td>
               <td class="figure">{@render moved(row.room_dbfs, row.room_expected_dbfs)}</td>
               {#if approach.oneSound}
                 <td class="figure"
