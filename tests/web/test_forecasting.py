@@ -8,7 +8,7 @@ from fastapi.testclient import TestClient
 from sqlmodel import select
 
 from ispettore.studio.database import transaction
-from ispettore.studio.tables import Conforming, Work, WorkState
+from ispettore.studio.tables import Conforming, Planning, Work, WorkState
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals, speakers
@@ -71,7 +71,7 @@ class Forecasting(unittest.TestCase):
         self.ask("forecast", one_sound=True, **chosen)
         self.assertEqual(self.all_done(), 4, "nothing is planned twice")
         found = self.ask("forecast", one_sound=True, **chosen)
-        self.assertEqual((found["done"], found["will_pass"], found["can_not"], found["settled"]), (True, 4, 0, 0))
+        self.assertEqual((found["done"], found["will_run"], found["can_not"], found["settled"]), (True, 4, 0, 0))
         self.assertRegex(found["aim"], r"^Active speech at −\d+\.\d dBFS and room tone at −\d+\.\d dBFS or just below\. 2 voices")
         speech, room, _ = found["spreads"]
         self.assertEqual((speech["title"], room["title"]), ("Active speech level", "Room tone"))
@@ -94,7 +94,7 @@ class Forecasting(unittest.TestCase):
         self.assertLess(np.ptp([one for one, _ in after]), 1.0)
         self.assertLess(np.ptp([one for _, one in after]), 3.0)
         again = self.ask("forecast", one_sound=True, **chosen)
-        self.assertEqual((again["settled"], again["will_pass"]), (4, 0))
+        self.assertEqual((again["settled"], again["will_run"]), (4, 0))
         asked = self.ask("conform", 202, one_sound=True, **chosen)
         self.assertEqual((asked["asked"], len(asked["settled"])), ([], 4))
         asked = self.ask("conform", 202, one_sound=True, container="flac", **chosen)
@@ -104,7 +104,7 @@ class Forecasting(unittest.TestCase):
     def test_each_for_itself_uses_the_plans_that_are_there(self):
         chosen = {"recordings": self.recordings[:2]}
         found = self.forecast(preference="balanced", **chosen)
-        self.assertEqual((found["aim"], found["will_pass"]), ("", 2))
+        self.assertEqual((found["aim"], found["will_run"]), ("", 2))
         self.assertEqual([spread["title"] for spread in found["spreads"]], ["Active speech level", "Room tone"])
         self.client.post(f"/api/recordings/{self.recordings[0]}/plans")
         self.assertEqual(self.all_done(), 0, "the bench has them too")
@@ -122,6 +122,44 @@ class Forecasting(unittest.TestCase):
         asked = self.ask("conform", 202, one_sound=True, recordings=[self.recordings[0], waiting])
         self.assertIn("“9.wav” has not been inspected yet", asked["refused"][0]["reason"])
         self.all_done()
+
+    def test_what_was_cancelled_is_planned_again_when_that_is_asked_for(self):
+        self.ask("forecast", one_sound=True)
+        self.client.post(f"/api/productions/{self.production}/cancel")
+        self.assertEqual(self.all_done(), 0)
+        found = self.ask("forecast", one_sound=True)
+        self.assertEqual([row["work"]["state"] for row in found["rows"]], ["cancelled"] * 4)
+        self.assertEqual((found["done"], found["will_run"]), (True, 0))
+        self.assertEqual(self.all_done(), 0, "looking does not begin it")
+        self.ask("forecast", one_sound=True, again=True)
+        self.assertEqual(self.all_done(), 4)
+        self.ask("forecast", one_sound=True, again=True)
+        self.assertEqual(self.all_done(), 0)
+        self.assertEqual(self.ask("forecast", one_sound=True)["will_run"], 4)
+
+    def test_plans_that_this_version_can_not_read_are_made_again(self):
+        chosen = self.recordings[:1]
+        self.forecast(recordings=chosen)
+        with transaction() as session:
+            planning = session.exec(select(Planning).where(Planning.recording_id == UUID(chosen[0]))).one()
+            planning.outcome = {"plans": [{"preference": "light", "plan": {"of": "another version"}}]}
+            session.add(planning)
+        self.assertEqual(self.forecast(recordings=chosen)["will_run"], 1)
+
+    def test_what_runs_as_it_was_saved_is_not_foretold_and_becomes_one_sound_by_a_plan(self):
+        content = b'{"name": "As it is", "steps": [{"kind": "reference-level"}, {"kind": "gain", "settings": {"gain_db": -1}}]}'
+        kept = self.client.put("/api/treatments/file", params={"name": "as.json"}, content=content).json()["id"]
+        found = self.ask("forecast", treatment=kept)
+        self.assertEqual([row["given"] for row in found["rows"]], [True] * 4)
+        self.assertEqual((found["done"], found["will_run"], self.all_done()), (True, 4, 0))
+        asked = self.ask("conform", 202, treatment=kept)["asked"]
+        self.all_done()
+        attempt = self.client.get(f"/api/recordings/{self.recordings[0]}").json()["conformings"][0]
+        self.assertEqual((attempt["id"], attempt["own"]), (asked[0], True))
+        self.assertEqual([step["kind"] for step in attempt["steps"]], ["reference-level", "gain"])
+        found = self.forecast(treatment=kept, one_sound=True)
+        self.assertEqual(found["will_run"], 4)
+        self.assertLess(found["spreads"][0]["after"], 1.0)
 
     def forecast_of(self, recordings: list[str]) -> dict:
         return self.ask("forecast", one_sound=True, recordings=recordings)

@@ -66,5 +66,6 @@ export function asked(approach: Approach, recordings: string[], lacksReference: 
     bounds: usual ? null : approach.bounds,
     container: approach.container || null,
     recordings,
+    again: false,
   };
 }

@@ -85,6 +85,14 @@
     });
   const cancel = () =>
     acting.attempt(async () => answer(await api.POST('/api/productions/{production_id}/cancel', path)));
+  const again = () =>
+    acting.attempt(async () =>
+      answer(await api.POST('/api/productions/{production_id}/forecast', { ...path, body: { ...body, again: true } })),
+    );
+  /** Whether there is anything whose planning failed or was cancelled. */
+  const stopped = $derived(
+    found?.rows.some((row) => row.work && ['failed', 'cancelled'].includes(row.work.state) && !row.plan),
+  );
   const figure = (value: number | null) => (value === null ? '–' : number(value, 1));
 </script>
 
@@ -104,9 +112,10 @@
         <p class="soft">{sheet.data.specification.name}. Nothing runs until you say so.</p>
       </div>
       <div class="acts">
-        {#if found && !found.done}<Button onclick={cancel}>Cancel planning</Button>{/if}
-        <Button strong disabled={!found?.done || !found.will_pass} onclick={run}
-          >Conform {counted(found?.will_pass ?? 0, 'recording')}</Button
+        {#if found && !found.done}<Button onclick={cancel}>Cancel planning</Button>
+        {:else if stopped}<Button onclick={again}>Plan the rest</Button>{/if}
+        <Button strong disabled={!found?.done || !found.will_run} onclick={run}
+          >Conform {counted(found?.will_run ?? 0, 'recording')}</Button
         >
       </div>
     </div>
@@ -183,7 +192,7 @@
         <div class="said">
           <p aria-live="polite">
             {#if !found.done}{planned} of {counted(found.rows.length, 'recording')} planned.{:else}
-              {counted(found.will_pass, 'recording')} will conform{found.settled
+              {counted(found.will_run, 'recording')} will conform{found.settled
                 ? `, ${found.settled} made just so already`
                 : ''}{found.can_not ? `, ${found.can_not} can’t` : ''}.{/if}
             {found.aim}
@@ -254,6 +263,10 @@
               <td colspan="6" class="outside"
                 >{#each row.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}</td
               >
+            {:else if row.given}
+              <td colspan="6" class="soft">
+                Runs as it is saved, and is measured afterwards.{row.settled ? ' Made just so already.' : ''}
+              </td>
             {:else if row.plan}
               <td class="steps">
                 {steps(row)}{#if row.settled}<span class="soft">; made just so already</span>{/if}

@@ -48,6 +48,8 @@ class WantedApproach(Approach):
 
     recordings: list[UUID] | None = Field(None, max_length=10_000)
     container: FormatName | None = None
+    again: bool = False
+    """For a forecast: whether plans whose work failed or was cancelled are made once more."""
 
     def parts(self) -> dict[str, Any]:
         return {"approach": Approach(**self.model_dump(include=set(Approach.model_fields))), "chosen": self.recordings}
@@ -91,7 +93,7 @@ def order_recordings_by_name(production_id: UUID) -> None:
 
 @routes.post("/productions/{production_id}/forecast", operation_id="forecastProduction")
 def forecast_production(production_id: UUID, wanted: WantedApproach) -> Forecast:
-    return forecasts.forecast(production_id, container=wanted.container, **wanted.parts())
+    return forecasts.forecast(production_id, container=wanted.container, again=wanted.again, **wanted.parts())
 
 
 @routes.post("/productions/{production_id}/conform", operation_id="conformProduction", status_code=202)

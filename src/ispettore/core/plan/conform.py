@@ -253,7 +253,7 @@ class _Attempt:
         prepared, fixed, basis, cancels, learned = self._begun()
         met: _Round | None = None
         for number in range(1, ROUNDS + 1):
-            plan = self._nearest(basis, preference, learned, prepared, fixed)
+            plan = self._nearest(basis, preference, learned, prepared, fixed, doubtful=number == 1)
             if obstacles := (*plan.obstacles, *cancels, *(plan.doubts if number > 1 else ())):
                 return self._met(met) if met is not None else self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
@@ -286,19 +286,29 @@ class _Attempt:
         prepared, fixed, basis, cancels, learned = self._begun()
         found: list[tuple[Preference, Plan]] = []
         for preference in preferences:
-            plan = self._nearest(basis, preference, learned, prepared, fixed)
+            plan = self._nearest(basis, preference, learned, prepared, fixed, doubtful=True)
             plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels), "encoding": learned})
             if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
                 found.append((preference, plan))
         return found
 
-    def _nearest(self, basis: Basis, preference: Preference, learned: Learned, prepared: Treatment, fixed: planner.Fixed) -> Plan:
-        """The plan for what is asked; where no plan is like that, the nearest that meets the limits alone."""
+    def _nearest(
+        self,
+        basis: Basis,
+        preference: Preference,
+        learned: Learned,
+        prepared: Treatment,
+        fixed: planner.Fixed,
+        *,
+        doubtful: bool,
+    ) -> Plan:
+        """The plan for what is asked; where no plan is like that (nor, unless `doubtful` ones will do, beyond doubt), the nearest
+        that meets the limits alone."""
         plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
-        for likeness in one_sound.nearer(self.likeness, plan.obstacles):
+        for likeness in one_sound.nearer(self.likeness, plan.obstacles or (() if doubtful else plan.doubts)):
             self.likeness, self.asked = likeness, one_sound.asked(self.specification, likeness)
             plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
-            if not plan.obstacles:
+            if not plan.obstacles and (doubtful or not plan.doubts):
                 break
         return plan
 

@@ -15,6 +15,7 @@ from ispettore.core.plan.holding import PREFERENCES, Preference
 from ispettore.core.plan.one_sound import ROOM, SPEECH, Matched
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
+from ispettore.core.treat import keeping
 from ispettore.studio.catalogue import conformings, lookup, plannings, recordings, together, treatments
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import (
@@ -43,16 +44,27 @@ class _Case:
     manner: Manner
     matched: Matched | None
 
+    @property
+    def foretold(self) -> bool:
+        """Whether a plan tells what comes of it: what runs as it was given is measured afterwards."""
+        return self.manner.treatment is None or self.manner.treatment.finish == "planned"
+
 
 def forecast(
-    production_id: UUID, approach: Approach, *, chosen: Sequence[UUID] | None = None, container: FormatName | None = None
+    production_id: UUID,
+    approach: Approach,
+    *,
+    chosen: Sequence[UUID] | None = None,
+    container: FormatName | None = None,
+    again: bool = False,
 ) -> Forecast:
-    """The predicted sheet of a production, or of those chosen. Plans that are missing are asked for; asked again, it tells what has
-    come of them. Raises NotFound and StepNotReady."""
+    """The predicted sheet of a production, or of those chosen. Plans that are missing are asked for, and with `again` those whose
+    work failed or was cancelled; asked once more, it tells what has come of them. Raises NotFound and StepNotReady."""
     with transaction() as session:
         found, specification = _chosen(session, production_id, chosen)
         cases = _cases(session, found, specification, approach)
-        missing = [case for case in cases.values() if _planning(session, case, specification) is None]
+        there = [case for case in cases.values() if case.foretold]
+        missing = [case for case in there if again or not plannings.readable(_planning(session, case, specification))]
     for case in missing:
         plannings.ask(case.recording.id, None if case.manner.plain else case.manner)
     with transaction() as session:
@@ -61,10 +73,10 @@ def forecast(
         rows=rows,
         aim=_aim(list(cases.values())),
         spreads=_spreads(rows),
-        will_pass=sum(row.plan is not None and not row.settled for row in rows),
+        will_run=sum((row.plan is not None or row.given) and not row.settled for row in rows),
         can_not=sum(bool(row.obstacles) for row in rows),
         settled=sum(row.settled for row in rows),
-        done=all(row.plan is not None or bool(row.obstacles) or not row.measured or _ended(row) for row in rows),
+        done=all(row.plan is not None or row.given or bool(row.obstacles) or not row.measured or _ended(row) for row in rows),
     )
 
 
@@ -105,6 +117,9 @@ def _cases(session: Session, found: Sequence[Recording], specification: Specific
     base = Manner.by(treatment) if treatment is not None else Manner(approach.preference)
     bounds = approach.bounds if approach.bounds != Bounds() else None
     base = replace(base, preference=approach.preference, bounds=bounds)
+    if approach.one_sound and treatment is not None and treatment.finish == "given":
+        steps = keeping.general(treatment.steps, finish="planned").steps
+        treatment = treatment.model_copy(update={"finish": "planned", "steps": steps})
     if not approach.one_sound:
         return {one.id: _Case(one, inspection, base, None) for one, inspection in zip(there, known, strict=True)}
     places = {recording.id: place for place, recording in enumerate(there)}
@@ -127,7 +142,7 @@ def _row(
     session: Session, recording: Recording, case: _Case | None, specification: Specification, container: FormatName | None
 ) -> ForecastRow:
     planning: PlanningView | None = None
-    if case is not None:
+    if case is not None and case.foretold:
         made = _planning(session, case, specification)
         planning = plannings.told(session, made, specification, case.inspection) if made is not None else None
     plan = _by(planning.plans, case.manner.preference) if planning is not None and case is not None else None
@@ -137,6 +152,7 @@ def _row(
         name=recording.name,
         position=recording.position,
         measured=case is not None,
+        given=case is not None and not case.foretold,
         work=planning.work if planning is not None else None,
         plan=plan,
         obstacles=planning.obstacles if planning is not None else [],

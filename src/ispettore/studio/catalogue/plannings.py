@@ -50,7 +50,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
             )
             session.add(planning)
             session.flush()
-        elif planning.outcome is not None or works.under_way(session, WorkKind.PLAN, planning.id):
+        elif _plans(planning) is not None or works.under_way(session, WorkKind.PLAN, planning.id):
             return planning.id
         works.ask(session, WorkKind.PLAN, planning.id, production_id=recording.production_id)
         return planning.id
@@ -76,6 +76,11 @@ def by_kept(
             newest[planning.treatment["id"]] = planning
     views = (told(session, planning, specification, inspection) for planning in newest.values())
     return [view for view in views if view is not None]
+
+
+def readable(planning: Planning | None) -> bool:
+    """Whether it is there, and what came of it, if anything did yet, can be read by this version."""
+    return planning is not None and (planning.outcome is None or _plans(planning) is not None)
 
 
 def told(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:

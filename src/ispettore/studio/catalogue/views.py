@@ -333,13 +333,14 @@ class Approach(BaseModel):
 class ForecastRow(BaseModel):
     """What will be done to one recording: its plan, once that is made (`work` until then), or what stands in the way.
     `speech_dbfs`, `room_dbfs` and `tone_apart_db` are how it is now against the others, those expected how it will be; `voice`
-    counts the voices from the lowest. `remarks` say in what it stays unlike the others. `settled` says that it was made just so
-    already."""
+    counts the voices from the lowest. `given` says that it runs as it was saved, and is not foretold. `remarks` say in what it
+    stays unlike the others. `settled` says that it was made just so already."""
 
     id: UUID
     name: str
     position: int
     measured: bool
+    given: bool
     work: WorkView | None
     plan: PlanView | None
     obstacles: list[Obstacle]
@@ -369,7 +370,7 @@ class Forecast(BaseModel):
     rows: list[ForecastRow]
     aim: str
     spreads: list[ForecastSpread]
-    will_pass: int
+    will_run: int
     can_not: int
     settled: int
     done: bool
