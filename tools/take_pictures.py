@@ -203,7 +203,7 @@ def saved_treatment(page: Page, address: str) -> None:
 def whole(page: Page, address: str) -> None:
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    page.get_by_role("link", name="Conform them all…").click()
+    page.get_by_role("link", name="Conform all…").click()
     page.get_by_text("recordings will conform").wait_for()
     page.mouse.move(640, 20)
     picture(page, "whole")

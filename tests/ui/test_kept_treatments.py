@@ -74,7 +74,7 @@ class KeptTreatments(InterfaceCase):
             expect(self.after(name)).to_contain_text("Certified")
             expect(self.after(name)).to_contain_text("The mill, version 2")
         bar.get_by_role("button", name="Conform").click()
-        expect(bar).to_contain_text("3 recordings made just so already.")
+        expect(bar).to_contain_text("3 recordings already up to date.")
         self.page.get_by_role("link", name="Treatments").click()
         listed = self.page.locator("[data-treatment=the-mill]")
         expect(listed).to_contain_text("3 runs")

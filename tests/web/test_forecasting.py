@@ -72,7 +72,9 @@ class Forecasting(unittest.TestCase):
         self.assertEqual(self.all_done(), 4, "nothing is planned twice")
         found = self.ask("forecast", one_sound=True, **chosen)
         self.assertEqual((found["done"], found["will_run"], found["can_not"], found["settled"]), (True, 4, 0, 0))
-        self.assertRegex(found["aim"], r"^Active speech at −\d+\.\d dBFS and room tone at −\d+\.\d dBFS or just below\. 2 voices")
+        self.assertRegex(
+            found["aim"], r"^Aim: active speech at −\d+\.\d dBFS and room tone at −\d+\.\d dBFS or a little below\. 2 different"
+        )
         speech, room, _ = found["spreads"]
         self.assertEqual((speech["title"], room["title"]), ("Active speech level", "Room tone"))
         self.assertGreater(speech["before"], 10)
@@ -172,7 +174,7 @@ class Forecasting(unittest.TestCase):
         self.assertGreater(row["tone_apart_db"], 1.0)
         self.assertLess(row["tone_expected_db"], 0.6 * row["tone_apart_db"])
         self.assertIn("tone-match", [step["kind"] for step in row["plan"]["steps"]])
-        self.assertIn("the tone of 1 brought towards its voice", found["aim"])
+        self.assertIn("the tone of 1 closer to the others of its voice", found["aim"])
         own = self.ask("forecast", one_sound=True, tone=False, recordings=chosen)
         self.assertNotIn("tone", own["aim"].replace("room tone", ""))
         like = self.ask("forecast", one_sound=True, like=bright, recordings=chosen)

@@ -57,12 +57,12 @@
         container: form || null,
       };
       const asked = answer(await api.POST('/api/recordings/conform', { body }));
-      came = { asked, done: 'queued', settled: 'made just so already' };
+      came = { asked, done: 'queued', settled: 'already up to date' };
     });
   const measure = () =>
     acting.attempt(async () => {
       const asked = answer(await api.POST('/api/recordings/inspect', { body: { recordings } }));
-      came = { asked, done: 'queued to be measured', settled: 'measured already' };
+      came = { asked, done: 'queued to be measured', settled: 'already measured' };
     });
   const cancel = () =>
     acting.attempt(async () => {

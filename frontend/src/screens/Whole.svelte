@@ -53,7 +53,7 @@
     ),
   );
   const likes = $derived([
-    ['', 'the middle of all'] as const,
+    ['', 'the average of all'] as const,
     ...everyone.filter((row) => included.includes(row.id)).map((row) => [row.id, row.name] as const),
   ]);
   const planned = $derived((found?.rows ?? []).filter((row) => row.plan ?? row.obstacles.length).length);
@@ -131,7 +131,7 @@
       />
       <Choice label="Treatment" value={approach.by} options={ways} onchange={(by) => change({ by })} />
       {#if approach.oneSound}
-        <Choice label="Like" value={approach.like} options={likes} onchange={(like) => change({ like })} />
+        <Choice label="Sound like" value={approach.like} options={likes} onchange={(like) => change({ like })} />
         <label class="check">
           <input
             type="checkbox"
@@ -193,7 +193,7 @@
           <p aria-live="polite">
             {#if !found.done}{planned} of {counted(found.rows.length, 'recording')} planned.{:else}
               {counted(found.will_run, 'recording')} will conform{found.settled
-                ? `, ${found.settled} made just so already`
+                ? `, ${found.settled} already up to date`
                 : ''}{found.can_not ? `, ${found.can_not} can’t` : ''}.{/if}
             {found.aim}
           </p>
@@ -265,11 +265,11 @@
               >
             {:else if row.given}
               <td colspan="6" class="soft">
-                Runs as it is saved, and is measured afterwards.{row.settled ? ' Made just so already.' : ''}
+                Runs exactly as saved; the result is measured afterwards.{row.settled ? ' Already up to date.' : ''}
               </td>
             {:else if row.plan}
               <td class="steps">
-                {steps(row)}{#if row.settled}<span class="soft">; made just so already</span>{/if}
+                {steps(row)}{#if row.settled}<span class="soft">; already up to date</span>{/if}
                 {#each row.remarks as remark (remark)}<p class="near">{remark}</p>{/each}
               </td>
               <td class="figure">{number(row.plan.touch.touch ?? 0, 0)}</td>

@@ -211,15 +211,15 @@ def _aim(cases: Sequence[_Case]) -> str:
         return ""
     parts = [f"active speech at {with_unit(likeness.speech_dbfs, 'dBFS')}"]
     if likeness.room_dbfs is not None:
-        parts.append(f"room tone at {with_unit(likeness.room_dbfs, 'dBFS')} or just below")
+        parts.append(f"room tone at {with_unit(likeness.room_dbfs, 'dBFS')} or a little below")
     voices = {case.matched.voice for case in cases if case.matched and case.matched.voice is not None}
     matched = sum(bool(case.matched and case.matched.voice_db) for case in cases)
     if matched:
-        of = "its voice" if len(voices) > 1 else "the others"
-        parts.append(f"the tone of {number(matched, 0)} brought towards {of}")
+        of = "the others of its voice" if len(voices) > 1 else "the others"
+        parts.append(f"the tone of {number(matched, 0)} closer to {of}")
     said = f"{', '.join(parts[:-1])} and {parts[-1]}" if len(parts) > 1 else parts[0]
-    told = f"{said[:1].upper()}{said[1:]}."
-    return f"{told} {number(len(voices), 0)} voices are told apart." if len(voices) > 1 else told
+    told = f"Aim: {said}."
+    return f"{told} {number(len(voices), 0)} different voices found." if len(voices) > 1 else told
 
 
 def _spreads(rows: Sequence[ForecastRow]) -> list[ForecastSpread]:
