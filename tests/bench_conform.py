@@ -11,7 +11,8 @@ import soundfile
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import Sink
 from ispettore.core.measure.inspecting import inspect
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue, delivery
 from ispettore.core.treat import runner
 from tests.core.test_cleaning_chosen import noisy

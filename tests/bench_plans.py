@@ -17,7 +17,8 @@ import soundfile
 
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure.inspecting import inspect
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import reading_for
 from ispettore.core.treat import runner

@@ -30,10 +30,11 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.bounds import load as load_bounds
-from ispettore.core.plan.conform import Conformed, proposed
+from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.conform import conform as conform_file
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE
 from ispettore.core.plan.planner import Plan
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import builtin, catalogue, standing
 from ispettore.core.spec.breaches import Breach, breaches

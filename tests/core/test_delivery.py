@@ -15,7 +15,8 @@ from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.tags import STATED_AS
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, read_span
 from ispettore.core.measure.inspecting import inspect, measure_array
-from ispettore.core.plan.conform import conform, role_for
+from ispettore.core.plan.conform import conform
+from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import catalogue, delivery
 from ispettore.core.spec.objections import objections, refusal
 from ispettore.core.spec.specification import Specification

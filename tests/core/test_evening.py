@@ -14,8 +14,9 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan import evening, foretelling, levelling, remedies, shaping, window
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.conform import Conformed, conform, proposed
+from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import touch

@@ -11,7 +11,8 @@ import soundfile
 from scipy import signal
 
 from ispettore.core import errors
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue
 from tests import corpus, recordings, speakers
 from tests.bench_plans import WAV, one

@@ -11,7 +11,8 @@ import numpy as np
 from ispettore.core import errors
 from ispettore.core.audio.writing import read_span
 from ispettore.core.measure.inspecting import inspect
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue
 from ispettore.core.treat import changes, keeping, order, runner
 from ispettore.core.treat.keeping import KeptTreatment, general, lacks_reference, with_reference

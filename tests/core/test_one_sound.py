@@ -12,8 +12,9 @@ from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
 from ispettore.core.plan import one_sound
 from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
 from ispettore.core.plan.one_sound import ROOM, SPEECH, Likeness
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import keeping, tone_match

@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 from ispettore.core import errors
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.conform import conform, proposed
+from ispettore.core.plan.conform import conform
 from ispettore.core.plan.planner import make
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.plan.window import Bar, of_bars
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification

@@ -13,8 +13,9 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import evening, planner, preparing, shaping, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.conform import conform, role_for
+from ispettore.core.plan.conform import conform
 from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.proposing import role_for
 from ispettore.core.plan.window import Bar, of_bars
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.quantities import ROOM_LEVELS

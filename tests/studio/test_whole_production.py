@@ -8,7 +8,7 @@ import soundfile
 from sqlmodel import select
 
 from ispettore.studio.catalogue import forecasts, productions, recordings
-from ispettore.studio.catalogue.views import Approach
+from ispettore.studio.catalogue.forecast_views import Approach
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Conforming, WorkState
 from ispettore.studio.worker.doing import do

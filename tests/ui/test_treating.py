@@ -12,7 +12,7 @@ from playwright.sync_api import Locator, expect
 
 from ispettore.core.audio.writing import read_span
 from ispettore.core.measure.inspecting import inspect
-from ispettore.core.plan.conform import proposed
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue
 from ispettore.core.treat import runner
 from ispettore.core.treat.treatment import Step, Treatment

@@ -12,7 +12,7 @@ from ispettore.core.treat import draft, keeping
 from ispettore.core.treat.draft import MOST_STEPS, DraftStep
 from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.studio.catalogue import treatments
-from ispettore.studio.catalogue.views import ReadTreatment, TreatmentSummary, TreatmentView
+from ispettore.studio.catalogue.treatment_views import ReadTreatment, TreatmentSummary, TreatmentView
 from ispettore.web.transfer import RAW_BODY, named, read_within
 from ispettore.web.treatments import readable
 

@@ -11,8 +11,9 @@ from starlette.concurrency import run_in_threadpool
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import printed_sheet
 from ispettore.studio.catalogue import forecasts, productions, recordings, sheet_table
+from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
-from ispettore.studio.catalogue.views import Approach, AskedEach, Forecast, ProductionSummary, ProductionView
+from ispettore.studio.catalogue.views import AskedEach, ProductionSummary, ProductionView
 from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
 

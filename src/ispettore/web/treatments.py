@@ -21,7 +21,8 @@ from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio.catalogue import conformings, drafts, plannings, rehearsals, treatments
 from ispettore.studio.catalogue.manner import Manner
-from ispettore.studio.catalogue.views import DraftView, GeneralView
+from ispettore.studio.catalogue.treatment_views import GeneralView
+from ispettore.studio.catalogue.views import DraftView
 from ispettore.web.productions import Made
 
 routes = APIRouter()

@@ -20,34 +20,33 @@ from pydantic import BaseModel, ConfigDict, Field
 from ispettore.core import errors
 from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.reading import Block, Source
-from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside, read_span
+from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside
 from ispettore.core.beside import Behind
 from ispettore.core.measure.basis import Basis
-from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
+from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, closing, ending, learning, levelling, one_sound, planner, preparing, room
+from ispettore.core.plan import closing, learning, levelling
 from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.closing import Closing
-from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Asked, Preference
+from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Plan
-from ispettore.core.plan.window import PEAKS, GainWindow, Learned, gain_window, level_of
+from ispettore.core.plan.proposing import Proposer, Wanted
+from ispettore.core.plan.window import PEAKS, GainWindow, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge
 from ispettore.core.text import shown_name
-from ispettore.core.treat import keeping, order, runner, touch
+from ispettore.core.treat import order, runner, touch
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
 
 ROUNDS = 4
-EXCERPT_S = 20.0
 CLOSE_DB = 0.1
 
 
@@ -81,13 +80,6 @@ class Conformed(BaseModel):
     @property
     def passes(self) -> bool:
         return self.verdict is not None and self.verdict.passes
-
-
-def role_for(out: OutputFormat, specification: Specification) -> Role:
-    """A lossy file is a deliverable, and so is a lossless one where the specification names its format; else it is a master."""
-    limit = specification.limit("container")
-    asked = limit is not None and out.file_container in limit.one_of
-    return "deliverable" if out.lossy or asked else "master"
 
 
 def conform(
@@ -126,22 +118,20 @@ def conform(
         watched: Progress = lambda _stage, fraction: progress("measuring the recording", fraction)  # noqa: E731
         known = inspect(source, name=name, room_tone=room_tone, sha256=sha256, progress=watched).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
-        attempt = _Attempt(
-            source,
-            shown,
-            known,
-            specification,
-            out,
-            out_name or shown_name(out),
-            form,
-            Path(folder),
-            bounds or Bounds(),
-            room_tone,
-            written_at,
-            progress,
-            treatment,
-            likeness,
+        wanted = Wanted(
+            source=source,
+            name=shown,
+            before=known,
+            specification=specification,
+            form=form,
+            folder=Path(folder),
+            bounds=bounds or Bounds(),
+            room_tone=room_tone,
+            treatment=treatment if isinstance(treatment, KeptTreatment) else None,
+            likeness=likeness or Likeness(),
+            progress=progress,
         )
+        attempt = _Attempt(wanted, out, out_name or shown_name(out), written_at)
         try:
             if treatment is None or (isinstance(treatment, KeptTreatment) and treatment.finish == "planned"):
                 return attempt.planned(preference)
@@ -150,47 +140,6 @@ def conform(
             )
         finally:
             attempt.candidate.unlink(missing_ok=True)
-
-
-def proposed(
-    source: Path,
-    specification: Specification,
-    *,
-    name: str | None = None,
-    known: Basis | None = None,
-    form: OutputFormat | None = None,
-    treatment: KeptTreatment | None = None,
-    likeness: Likeness | None = None,
-    preferences: Sequence[Preference] = PREFERENCES,
-    bounds: Bounds | None = None,
-    room_tone: Sequence[Span] = (),
-    progress: Progress = no_progress,
-) -> list[tuple[Preference, Plan]]:
-    """Up to three plans for a recording, gentlest first, without running any; those alike once. Where none conforms, they hold the
-    obstacles. With a kept `treatment` they begin with its steps, with a `likeness` they come as near to it as can be. `form` is
-    what would be written: of itself, what the specification asks for. Raises what reading raises, and NotWritable."""
-    form = form or delivery.asked_for(specification)
-    known = known or inspect(source, name=name, room_tone=room_tone, sha256=UNNAMED).basis
-    with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
-        out = Path(folder) / f"out.{form.written.endings[0].lstrip('.')}"
-        shown = name or shown_name(source)
-        attempt = _Attempt(
-            source,
-            shown,
-            known,
-            specification,
-            out,
-            out.name,
-            form,
-            Path(folder),
-            bounds or Bounds(),
-            room_tone,
-            None,
-            progress,
-            treatment,
-            likeness,
-        )
-        return attempt.proposed(preferences)
 
 
 @dataclass(frozen=True)
@@ -209,31 +158,11 @@ class _Round:
 class _Attempt:
     """One conform: the state that its rounds share."""
 
-    def __init__(
-        self,
-        source: Path,
-        name: str,
-        before: Basis,
-        specification: Specification,
-        out: Path,
-        out_name: str,
-        form: OutputFormat,
-        folder: Path,
-        bounds: Bounds,
-        room_tone: Sequence[Span],
-        written_at: datetime | None,
-        progress: Progress,
-        treatment: Treatment | None = None,
-        likeness: Likeness | None = None,
-    ) -> None:
-        self.source, self.name, self.before, self.specification = source, name, before, specification
-        self.out, self.out_name, self.form, self.folder = out, out_name, form, folder
-        self.bounds, self.progress = bounds, progress
-        self.room_tone, self.written_at, self.treatment = room_tone, written_at, treatment
-        self.likeness, self.asked = likeness or Likeness(), one_sound.asked(specification, likeness or Likeness())
-        self.role: Role = role_for(form, specification)
+    def __init__(self, wanted: Wanted, out: Path, out_name: str, written_at: datetime | None) -> None:
+        self.wanted, self.out, self.out_name, self.written_at = wanted, out, out_name, written_at
+        self.before, self.specification, self.role = wanted.before, wanted.specification, wanted.role
+        self.name, self.form, self.folder, self.bounds = wanted.name, wanted.form, wanted.folder, wanted.bounds
         self.candidate = hidden_beside(out, "candidate")
-        self.trial: cleaning.Trial | None = None
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
@@ -250,11 +179,12 @@ class _Attempt:
     def planned(self, preference: Preference) -> Conformed:
         """Plan, run, measure, learn, and plan again until the written file passes, and is like what it is to be like, or it is
         plain that it can't."""
-        prepared, fixed, basis, cancels, learned = self._begun()
+        proposer = Proposer(self.wanted)
+        learned = proposer.encoding
         met: _Round | None = None
         for number in range(1, ROUNDS + 1):
-            plan = self._nearest(basis, preference, learned, prepared, fixed, doubtful=number == 1)
-            if obstacles := (*plan.obstacles, *cancels, *(plan.doubts if number > 1 else ())):
+            plan = proposer.plan(preference, learned, doubtful=number == 1)
+            if obstacles := (*plan.obstacles, *(plan.doubts if number > 1 else ())):
                 return self._met(met) if met is not None else self._refuse(plan, obstacles, number)
             written, run, moved = self._write(plan.treatment, number)
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
@@ -262,12 +192,12 @@ class _Attempt:
             verdict = judge(written.inspection, self.specification, role=self.role)
             made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number)
             if verdict.passes and within:
-                if number == ROUNDS or self._like(written.inspection):
+                if number == ROUNDS or proposer.like(written.inspection):
                     return self._settle(made)
                 met = made
                 shutil.move(self.candidate, self.folder / "met")
             deeper = 0.0 if within else limited - self.bounds.limiting_db
-            learned = learning.corrected(plan, basis, written.inspection, self.asked, learned, deeper_db=deeper)
+            learned = learning.corrected(plan, proposer.basis, written.inspection, proposer.asked, learned, deeper_db=deeper)
         if met is not None:
             return self._met(met)
         if not within:
@@ -281,133 +211,11 @@ class _Attempt:
         shutil.move(self.folder / "met", self.candidate)
         return self._settle(met)
 
-    def proposed(self, preferences: Sequence[Preference]) -> list[tuple[Preference, Plan]]:
-        """A plan for each preference, without running any; those alike once."""
-        prepared, fixed, basis, cancels, learned = self._begun()
-        found: list[tuple[Preference, Plan]] = []
-        for preference in preferences:
-            plan = self._nearest(basis, preference, learned, prepared, fixed, doubtful=True)
-            plan = plan.model_copy(update={"obstacles": (*plan.obstacles, *cancels), "encoding": learned})
-            if not any(plan.treatment == other.treatment and plan.obstacles == other.obstacles for _, other in found):
-                found.append((preference, plan))
-        return found
-
-    def _nearest(
-        self,
-        basis: Basis,
-        preference: Preference,
-        learned: Learned,
-        prepared: Treatment,
-        fixed: planner.Fixed,
-        *,
-        doubtful: bool,
-    ) -> Plan:
-        """The plan for what is asked; where no plan is like that (nor, unless `doubtful` ones will do, beyond doubt), the nearest
-        that meets the limits alone."""
-        plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
-        for likeness in one_sound.nearer(self.likeness, plan.obstacles or (() if doubtful else plan.doubts)):
-            self.likeness, self.asked = likeness, one_sound.asked(self.specification, likeness)
-            plan = self._plan(basis, preference, learned, prepared, fixed, self._cleaned(basis, fixed, learned))
-            if not plan.obstacles and (doubtful or not plan.doubts):
-                break
-        return plan
-
-    def _like(self, written: Inspection) -> bool:
-        """Whether the written file is like what it is to be like."""
-        return judge(written, self.asked, role=self.role).passes
-
-    def _plan(
-        self,
-        basis: Basis,
-        preference: Preference,
-        learned: Learned,
-        prepared: Treatment,
-        fixed: planner.Fixed,
-        cleaned: Cleaning | None,
-    ) -> Plan:
-        return planner.make(
-            basis,
-            self.asked,
-            role=self.role,
-            preference=preference,
-            bounds=self.bounds,
-            learned=learned,
-            prepared=prepared,
-            fixed=fixed,
-            cleaning=cleaned,
-        )
-
-    def _begun(self) -> tuple[Treatment, planner.Fixed, Basis, list[Obstacle], Learned]:
-        """What every plan begins with: the conversions and what is fixed before cleaning, what is fixed after it, the recording
-        after all of these, what would cancel, and what encoding does."""
-        kept = self.treatment if self.treatment is not None else Treatment()
-        early, late = keeping.parted(kept.steps)
-        prepared = preparing.preparation(self.before.inspection, self.specification, role=self.role, form=self.form)
-        own = {step.kind for step in early}
-        prepared = Treatment(steps=(*(step for step in prepared.steps if step.kind not in own), *early))
-        self.early_path, self.early, touched = self.source, self.before, Touch()
-        if prepared.steps or self.before.inspection.facts.lossy:
-            self.early_path, self.early, touched = self._after(self.source, self.before, prepared, "early")
-        self.late_path, basis, fixed = self.early_path, self.early, planner.Fixed()
-        if late:
-            self.late_path, basis, moved = self._after(self.early_path, self.early, Treatment(steps=late), "late")
-            touched = touch.both(touched, moved)
-        if isinstance(self.treatment, KeptTreatment):
-            fixed = planner.Fixed(name=self.treatment.named, late=late, unshaped=self.early.inspection, touch=touched)
-        cancels = preparing.cancelling(self.before.inspection, basis.inspection, prepared)
-        return prepared, fixed, basis, [cancels] if cancels else [], self._encoder_effect(basis)
-
-    def _after(self, path: Path, before: Basis, treatment: Treatment, folder: str) -> tuple[Path, Basis, Touch]:
-        """A recording after steps as a file that can be sought in, what it measures then, and how much they touched it."""
-        made = self.folder / folder
-        made.mkdir()
-        run = runner.run(path, treatment, folder=made, name=self.name, room_tone=self.room_tone, progress=self.progress)
-        if not treatment.steps:  # only decoded, so that it can be sought in
-            return run.path, before, Touch()
-        after = inspect(run.path, name=self.name, room_tone=self.room_tone, sha256=UNNAMED)
-        return run.path, after.basis, runner.touched(run, before, after)
-
-    def _encoder_effect(self, basis: Basis) -> Learned:
-        """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
-        if not self.form.lossy:
-            return Learned()
-        rate = basis.inspection.facts.sample_rate_hz
-        excerpt = _excerpt(self.late_path, basis, rate)
-        peak = float(np.abs(excerpt).max())
-        if peak == 0.0:
-            return Learned()
-        excerpt = excerpt * np.float32(0.5 / peak)
-        path = self.folder / f"excerpt.{self.form.container}"
-        with Sink(path, sample_rate_hz=rate, channels=excerpt.shape[1], form=self.form) as sink:
-            sink.write(excerpt)
-        plain, coded = measure_array(excerpt, sample_rate_hz=rate).inspection, inspect(path, sha256=UNNAMED).inspection
-        return Learned(
-            level_db=_change(plain, coded, "rms_dbfs"),
-            peak_db=max(0.0, _change(plain, coded, "true_peak_dbtp")),
-            noise_db=min(0.0, _change(plain, coded, "rms_dbfs")),
-        )
-
-    def _cleaned(self, basis: Basis, fixed: planner.Fixed, learned: Learned) -> Cleaning | None:
-        """The cleaning that this recording needs by what is known so far, tried on a stretch of it before what is fixed of tone and
-        dynamics; None where it needs none."""
-        readings = ending.readings(basis.inspection, self.asked, learned)
-        missing = room.short_of_quiet(basis, readings, Asked(self.asked, learned, "light", self.bounds))
-        if missing is None:
-            return None
-        self.progress("trying what cleans the room", 0.0)
-        if self.trial is None:
-            folder = self.folder / "trial"
-            folder.mkdir()
-            self.trial = cleaning.Trial(self.early_path, self.early, name=self.name, folder=folder, then=fixed.late)
-        hum = any(finding.kind == "hum" for finding in self.early.inspection.findings)
-        found = cleaning.choose(self.trial, missing, self.bounds, hum=hum, fundamental_hz=self.trial.fundamental_hz)
-        return found.model_copy(update={"touch": self.trial.touch(*found.steps)})
-
     def _write(self, treatment: Treatment, number: int) -> tuple[Measured, runner.Run, Touch]:
         """One round: run, write the candidate, decode, measure and hash it; and the touch of the run, before it was encoded."""
 
         def staged(stage: str, fraction: float) -> None:
-            self.progress(f"{stage} (round {number})", fraction)
+            self.wanted.progress(f"{stage} (round {number})", fraction)
 
         folder = self.folder / f"round-{number}"
         folder.mkdir()
@@ -427,11 +235,11 @@ class _Attempt:
 
     def _run(self, treatment: Treatment, folder: Path, progress: Progress, passing: runner.Passing | None = None) -> runner.Run:
         return runner.run(
-            self.source,
+            self.wanted.source,
             treatment,
             folder=folder,
             name=self.name,
-            room_tone=self.room_tone,
+            room_tone=self.wanted.room_tone,
             ledger=True,
             passing=passing,
             progress=progress,
@@ -508,20 +316,6 @@ class _Attempt:
             obstacles=obstacles,
             rounds=rounds,
         )
-
-
-def _excerpt(path: Path, basis: Basis, rate: int) -> Block:
-    """The loudest 20 s of a PCM file, shape (frames, channels)."""
-    power = basis.power.mean(axis=0)
-    width = min(int(EXCERPT_S * 200), power.size)
-    total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
-    first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
-    return read_span(path, first * rate // 200, width * rate // 200)
-
-
-def _change(before: Inspection, after: Inspection, quantity: str) -> float:
-    first, second = before.value(quantity), after.value(quantity)
-    return second - first if first is not None and second is not None else 0.0
 
 
 def _missed(verdict: Verdict) -> list[Obstacle]:

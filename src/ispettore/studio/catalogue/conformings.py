@@ -14,8 +14,9 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
-from ispettore.core.plan.conform import Conformed, role_for
+from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge

@@ -21,7 +21,8 @@ from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import conformings, lookup, plannings
 from ispettore.studio.catalogue.manner import KeptUse, Manner
-from ispettore.studio.catalogue.views import DraftView, GeneralView, KeptUseView
+from ispettore.studio.catalogue.treatment_views import GeneralView
+from ispettore.studio.catalogue.views import DraftView, KeptUseView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import DraftChanged, DraftTooLong, NoSuchSpan, NotFound, NothingToUndo, NotReady
 from ispettore.studio.tables import DraftRecord, DraftState, Production, Recording

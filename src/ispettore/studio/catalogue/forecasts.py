@@ -17,16 +17,9 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import keeping
 from ispettore.studio.catalogue import conformings, lookup, plannings, recordings, together, treatments
+from ispettore.studio.catalogue.forecast_views import Approach, Forecast, ForecastRow, ForecastSpread
 from ispettore.studio.catalogue.manner import Manner
-from ispettore.studio.catalogue.views import (
-    Approach,
-    AskedEach,
-    Forecast,
-    ForecastRow,
-    ForecastSpread,
-    PlanningView,
-    PlanView,
-)
+from ispettore.studio.catalogue.views import AskedEach, PlanningView, PlanView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.tables import Planning, Production, Recording

@@ -19,7 +19,7 @@ from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
 from ispettore.studio.catalogue import drafts, lookup
 from ispettore.studio.catalogue.identifiers import free
-from ispettore.studio.catalogue.views import (
+from ispettore.studio.catalogue.treatment_views import (
     ReadTreatment,
     TreatmentSummary,
     TreatmentUse,

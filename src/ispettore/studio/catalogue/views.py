@@ -14,9 +14,9 @@ from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import Ribbon
-from ispettore.core.plan.bounds import Bounds, Obstacle
+from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.closing import Closing
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
@@ -26,7 +26,6 @@ from ispettore.core.spec.spread import Spread
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
 from ispettore.core.treat.draft import ReadStep
-from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
@@ -316,66 +315,6 @@ class ProductionView(BaseModel):
     lot: LotView | None
 
 
-class Approach(BaseModel):
-    """How a production is to be conformed: by plans of a preference, or by a kept treatment (its identifier), with a reference
-    level put in where it lacks one if `reference` is true; each for itself, or as one sound. Then tones are brought together too
-    if `tone` is true, and the recording `like`, where one is named, is what the others come towards."""
-
-    preference: Preference = USUAL_PREFERENCE
-    treatment: str | None = None
-    reference: bool = False
-    one_sound: bool = False
-    tone: bool = True
-    like: UUID | None = None
-    bounds: Bounds | None = None
-
-
-class ForecastRow(BaseModel):
-    """What will be done to one recording: its plan, once that is made (`work` until then), or what stands in the way.
-    `speech_dbfs`, `room_dbfs` and `tone_apart_db` are how it is now against the others, those expected how it will be; `voice`
-    counts the voices from the lowest. `given` says that it runs as it was saved, and is not foretold. `remarks` say in what it
-    stays unlike the others. `settled` says that it was made just so already."""
-
-    id: UUID
-    name: str
-    position: int
-    measured: bool
-    given: bool
-    work: WorkView | None
-    plan: PlanView | None
-    obstacles: list[Obstacle]
-    speech_dbfs: float | None
-    speech_expected_dbfs: float | None
-    room_dbfs: float | None
-    room_expected_dbfs: float | None
-    tone_apart_db: float | None
-    tone_expected_db: float | None
-    voice: int | None
-    remarks: list[str]
-    settled: bool
-
-
-class ForecastSpread(BaseModel):
-    """How far recordings are apart in one respect, now and as expected, in dB."""
-
-    title: str
-    before: float | None
-    after: float | None
-
-
-class Forecast(BaseModel):
-    """What conforming a production in one manner will bring. `aim` is what they are to have in common, in words, where anything is.
-    `done` says that every plan is made."""
-
-    rows: list[ForecastRow]
-    aim: str
-    spreads: list[ForecastSpread]
-    will_run: int
-    can_not: int
-    settled: int
-    done: bool
-
-
 class UnfinishedUpload(BaseModel):
     """A file of which only a part came in so far. `modified` is when it was last changed where it comes from, as its page said."""
 
@@ -418,80 +357,6 @@ class SpecificationView(BaseModel):
     sentences: list[LimitSentence]
     productions: list[str]
     versions: list[SpecificationVersion]
-
-
-class TreatmentSummary(BaseModel):
-    """A kept treatment in the list of them. `runs` counts the attempts that were made by any of its versions; `lacks_reference`
-    says that it means one level of the voice and finds any, `voice_dbfs` which level that is, where it is known."""
-
-    id: str
-    name: str
-    version: int
-    description: str
-    ships: bool
-    finish: Finish
-    steps: list[str]
-    lacks_reference: bool
-    voice_dbfs: float | None
-    runs: int
-    created_at: datetime | None
-
-
-class TreatmentVersion(BaseModel):
-    """One version: when it was kept (None where it ships) and how many attempts were made by it."""
-
-    version: int
-    created_at: datetime | None
-    runs: int
-
-
-class TreatmentUse(BaseModel):
-    """A recording that was treated by a kept treatment, the newest attempt of each version."""
-
-    recording_id: UUID
-    recording: str
-    production_id: UUID
-    production: str
-    version: int
-    changed: bool
-    at: datetime
-    certified: bool
-
-
-class TreatmentView(BaseModel):
-    """A kept treatment in its newest version, as sentences, with all its versions and where they were used.
-
-    `reference` is the place of the first step that finds any level where it means one; None where a reference level comes first.
-    """
-
-    treatment: KeptTreatment
-    ships: bool
-    removed: bool
-    steps: list[ReadStep]
-    ready: bool
-    reference: int | None
-    versions: list[TreatmentVersion]
-    uses: list[TreatmentUse]
-
-
-class ReadTreatment(BaseModel):
-    """Steps as they read without any recording, whether they could run, and where a reference level is missing."""
-
-    steps: list[ReadStep]
-    ready: bool
-    reference: int | None
-
-
-class GeneralView(BaseModel):
-    """What of a draft holds for other recordings: its steps as they read there, and by their titles those that stay behind, as they
-    are about `spots` or as a plan sets them for each recording (`finished`). `reference` is the place of the first step that means
-    one level of the voice, `voice_dbfs` that level."""
-
-    steps: list[ReadStep]
-    spots: list[str]
-    finished: list[str]
-    reference: int | None
-    voice_dbfs: float
 
 
 class Stated(BaseModel):

@@ -13,7 +13,8 @@ from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
-from ispettore.core.plan.conform import Conformed, conform, proposed
+from ispettore.core.plan.conform import Conformed, conform
+from ispettore.core.plan.proposing import proposed
 from ispettore.core.progress import Progress
 from ispettore.core.spec import delivery
 from ispettore.core.treat import trace
