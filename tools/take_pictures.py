@@ -56,7 +56,7 @@ def turn_to(page: Page, section: str) -> None:
 
 def add(page: Page, title: str) -> None:
     page.get_by_role("button", name="Add step").click()
-    page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} ")).click()
+    page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
 
 
 def conform(page: Page, row: str) -> None:

@@ -13,7 +13,7 @@ COMPRESSOR = {"kind": "compressor", "settings": {"threshold_dbfs": -18, "ratio":
 class KeptTreatments(InterfaceCase):
     def add_step(self, title: str) -> None:
         self.page.get_by_role("button", name="Add step").click()
-        self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title}")).click()
+        self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
         expect(self.page.get_by_role("button", name=f", {title}")).to_be_visible()
 
     def save(self, name: str, *, finish: str = "Set for each recording", reference: bool = True) -> None:

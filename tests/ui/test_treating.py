@@ -89,7 +89,7 @@ class Treating(InterfaceCase):
     def add(self, *titles: str) -> None:
         for title in titles:
             self.page.get_by_role("button", name="Add step").click()
-            self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} ")).click()
+            self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
             expect(self.page.get_by_role("link", name=re.compile(rf"^\d+\. {title}$"))).to_be_visible()
 
     def steps(self) -> list[tuple[str, dict, bool]]:

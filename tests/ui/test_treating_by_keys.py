@@ -51,7 +51,7 @@ class ByKeys(InterfaceCase):
         for title in ("Compressor", "Gain"):
             self.tab_to("^Add step$")
             self.press("Enter")
-            self.tab_to(f"^{title} ")
+            self.tab_to(f"^{title} [A-Z]")
             self.press("Enter")
             until(
                 lambda title=title: re.fullmatch(rf"Step \d, {title}", self.focused()), what=f"the new step {title} to be focused"

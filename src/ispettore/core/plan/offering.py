@@ -1,6 +1,7 @@
 """What a step begins with when somebody adds it: settings that fit this recording and this specification, not a table's."""
 
 import math
+from collections.abc import Sequence
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
@@ -40,22 +41,22 @@ class StepGroup(BaseModel):
     steps: tuple[OfferedStep, ...]
 
 
-def steps(inspection: Inspection, specification: Specification) -> list[StepGroup]:
-    """Every step in the order of work, as it would begin."""
+def steps(inspection: Inspection, specification: Specification, *, tone: Sequence[float] = ()) -> list[StepGroup]:
+    """Every step in the order of work, as it would begin. `tone` is that of the recordings beside it, where there are any."""
     return [
-        StepGroup(title=title, steps=tuple(_offered(kind, inspection, specification) for kind in kinds))
+        StepGroup(title=title, steps=tuple(_offered(kind, inspection, specification, tone) for kind in kinds))
         for title, kinds in order.GROUPS
     ]
 
 
-def _offered(kind: str, inspection: Inspection, specification: Specification) -> OfferedStep:
+def _offered(kind: str, inspection: Inspection, specification: Specification, tone: Sequence[float]) -> OfferedStep:
     made = STEPS[kind]
     begins = _BEGINS.get(kind)
     return OfferedStep(
         kind=kind,
         title=made.title,
         purpose=made.purpose,
-        settings=begins(inspection, specification) if begins else {},
+        settings=begins(inspection, specification) if begins else {"voice_db": list(tone)} if kind == "tone-match" else {},
         entry=_ENTRIES.get(kind),
         behind=tuple(other for other in STEPS if order.place_for(kind, [other]) == 1),
     )

@@ -75,7 +75,7 @@ def matched(
     speech = _speech(inspections, specification, reference)
     room = _room(inspections, specification, speech, bounds, _quieter_by(steps), reference) if speech is not None else None
     found = []
-    for inspection, (voice, voice_db, apart) in zip(inspections, _tones(inspections, reference), strict=True):
+    for inspection, (voice, voice_db, apart) in zip(inspections, tones(inspections, reference), strict=True):
         spoken = _speaks(inspection)
         likeness = Likeness(speech_dbfs=speech if spoken else None, room_dbfs=room if spoken else None)
         wanted = tone and apart is not None and apart > TONE_APART_DB
@@ -226,7 +226,7 @@ def _quieter_by(steps: Sequence[Step]) -> float:
     return float(sum(step.typed.model_dump()[names[step.kind]] for step in steps if step.on and step.kind in names))
 
 
-def _tones(inspections: Sequence[Inspection], reference: int | None) -> list[tuple[int | None, tuple[float, ...], float | None]]:
+def tones(inspections: Sequence[Inspection], reference: int | None) -> list[tuple[int | None, tuple[float, ...], float | None]]:
     """For each recording its voice, that voice's tone, and how far its own is from that."""
     tones = [voice_tone.of(one.spectrum) for one in inspections]
     known = [place for place, tone in enumerate(tones) if tone is not None]

@@ -8,7 +8,7 @@ from sqlmodel import Session, col, delete
 
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import offering
+from ispettore.core.plan import offering, one_sound
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Preference
 from ispettore.core.plan.offering import StepGroup
 from ispettore.core.plan.spots import SpotOffer, offers
@@ -19,7 +19,7 @@ from ispettore.core.treat.draft import DraftStep
 from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, lookup, plannings
+from ispettore.studio.catalogue import conformings, lookup, plannings, recordings
 from ispettore.studio.catalogue.manner import KeptUse, Manner
 from ispettore.studio.catalogue.treatment_views import GeneralView
 from ispettore.studio.catalogue.views import DraftView, KeptUseView
@@ -46,7 +46,15 @@ def offered(recording_id: UUID) -> list[StepGroup]:
         if inspection is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         specification = session.get_one(Production, recording.production_id).specification
-        return offering.steps(inspection, kept.specification(specification))
+        return offering.steps(inspection, kept.specification(specification), tone=_tone(session, recording))
+
+
+def _tone(session: Session, recording: Recording) -> tuple[float, ...]:
+    """The tone of the recordings beside it that are of the same voice; empty where there is none."""
+    known = lookup.short(session, recordings.current(session, recording.production_id))
+    if recording.id not in known or len(known) < 2:
+        return ()
+    return one_sound.tones(list(known.values()), None)[list(known).index(recording.id)][1]
 
 
 def spots(recording_id: UUID, span: Span) -> list[SpotOffer]:
