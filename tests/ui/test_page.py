@@ -236,7 +236,7 @@ class Interface(InterfaceCase):
         self.page.route("**/api/recordings/*", hold)
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         expect(self.page.get_by_role("link", name="After")).to_be_visible()
-        self.page.unroute("**/api/recordings/*")
+        self.page.unroute_all(behavior="wait")  # one that is held still would fail whatever test comes next
 
     def test_a_reload_loses_nothing(self):
         self.open_production("Reloaded")
