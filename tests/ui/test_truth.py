@@ -151,7 +151,7 @@ class Truth(InterfaceCase):
         self.page.once("request", lambda _request: held.append(1))
         self.page.get_by_role("button", name="Measure", exact=True).click()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
-        self.page.unroute("**/api/recordings/*")
+        self.page.unroute_all(behavior="wait")
 
     def test_a_double_click_makes_one_production(self):
         self.page.goto(f"{self.application.address}#/")
