@@ -3,6 +3,7 @@
   import type { Acting } from '../lib/acting.svelte';
   import type { RecordingDetail } from '../lib/api';
   import { clock, facts } from '../lib/format';
+  import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
   import Button from './Button.svelte';
   interface Props {
@@ -42,7 +43,7 @@
 {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
   <p class="older">
     {it.older_methods ? 'These readings were taken by older methods.' : ''}
-    {#if it.work?.state === 'waiting' || it.work?.state === 'running'}
+    {#if underWay(it.work)}
       They are being measured again.
     {:else}
       {it.work?.state === 'failed' ? `Measuring again failed: ${it.work.error}` : ''}

@@ -3,8 +3,10 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
   import { answer, api, type AskedEach, type Format, type Preference, type Recording } from '../lib/api';
+  import { PLANS } from '../lib/approach';
   import type { Dropped } from '../lib/dropped';
   import { counted, exact } from '../lib/format';
+  import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
   import FileButton from './FileButton.svelte';
@@ -24,11 +26,6 @@
     queryKey: ['treatments'],
     queryFn: async () => answer(await api.GET('/api/treatments')),
   }));
-  const PLANS: readonly (readonly [Preference, string])[] = [
-    ['balanced', 'A balanced plan for each'],
-    ['light', 'A light plan for each'],
-    ['even', 'An even plan for each'],
-  ];
   const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
   let picked = $state<string>('balanced');
   const way = $derived(ways.some(([key]) => key === picked) ? picked : 'balanced');
@@ -42,11 +39,7 @@
   let came = $state<{ asked: AskedEach; done: string; settled: string }>();
 
   const recordings = $derived(chosen.map((row) => row.id));
-  const busy = $derived(
-    chosen.some((row) =>
-      [row.work, row.conforming?.work].some((work) => ['waiting', 'running'].includes(work?.state ?? '')),
-    ),
-  );
+  const busy = $derived(chosen.some((row) => [row.work, row.conforming?.work].some(underWay)));
   const conform = () =>
     acting.attempt(async () => {
       const body = {

@@ -6,6 +6,7 @@
   import { madeBy } from '../lib/attempts';
   import { clock, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
+  import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import LimitCell from './LimitCell.svelte';
   import MiniRibbon from './MiniRibbon.svelte';
@@ -45,7 +46,6 @@
       : '',
   );
 
-  const busy = (work: Work | null) => work && (work.state === 'waiting' || work.state === 'running');
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
     return {
@@ -123,7 +123,7 @@
     {/each}
     <td class="verdict" tabindex="-1">
       <span class={row.verdict.passes ? 'inside' : 'outside'}>{row.verdict.passes ? 'Inside' : 'Outside'}</span>
-      {#if attempted && busy(attempted.work) && attempted.work}
+      {#if attempted?.work && underWay(attempted.work)}
         {@const now = stage(attempted.work)}
         <Progress
           stage={now.stage}

@@ -13,6 +13,7 @@
   } from '../lib/api';
   import type { Live } from '../lib/live.svelte';
   import type { Treating } from '../lib/treating.svelte';
+  import { underWay } from '../lib/works';
   import AddStep from './AddStep.svelte';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
@@ -44,8 +45,6 @@
   const view = $derived(treating.view);
   const steps = $derived(treating.steps);
   const planning = $derived(recording.planning);
-  const underWay = (work: RecordingDetail['work']) =>
-    work && ['waiting', 'running'].includes(work.state) ? work : undefined;
   const planned = $derived(underWay(planning?.work ?? null));
   const NAMES: Record<Preference, [string, string]> = {
     light: ['Light', 'least processing'],

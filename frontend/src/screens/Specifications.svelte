@@ -6,6 +6,7 @@
   import FileButton from '../components/FileButton.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
+  import { asItIs } from '../lib/json-file';
 
   const acting = new Acting(useQueryClient());
   const specifications = createQuery(() => ({
@@ -15,14 +16,7 @@
   const bringIn = (files: File[]) =>
     acting.attempt(async () => {
       for (const file of files) {
-        const found = answer(
-          await api.PUT('/api/specifications/file', {
-            params: { query: { name: file.name } },
-            body: await file.text(),
-            bodySerializer: (body) => body as string,
-            headers: { 'content-type': 'application/octet-stream' },
-          }),
-        );
+        const found = answer(await api.PUT('/api/specifications/file', await asItIs(file)));
         if (files.length === 1) await push(`/specifications/${found.id}`);
       }
     });

@@ -8,6 +8,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type TreatmentSummary } from '../lib/api';
   import { counted } from '../lib/format';
+  import { asItIs } from '../lib/json-file';
 
   const acting = new Acting(useQueryClient());
   const treatments = createQuery(() => ({
@@ -21,14 +22,7 @@
   const bringIn = (files: File[]) =>
     acting.attempt(async () => {
       for (const file of files) {
-        const found = answer(
-          await api.PUT('/api/treatments/file', {
-            params: { query: { name: file.name } },
-            body: await file.text(),
-            bodySerializer: (body) => body as string,
-            headers: { 'content-type': 'application/octet-stream' },
-          }),
-        );
+        const found = answer(await api.PUT('/api/treatments/file', await asItIs(file)));
         if (files.length === 1) await push(`/treatments/${found.id}`);
       }
     });

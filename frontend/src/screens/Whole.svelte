@@ -14,6 +14,7 @@
   import { asked, PLANS, read, USUAL, written, type Approach } from '../lib/approach';
   import { counted, exact, number, tone } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
+  import { underWay } from '../lib/works';
 
   let { params }: { params: { id: string } } = $props();
   const live = getContext<Live>('live');
@@ -76,8 +77,6 @@
 
   const steps = (row: ForecastRow) =>
     row.plan?.steps.map((step) => step.reading.title.toLowerCase()).join(', ') || 'only conversion';
-  const working = (row: ForecastRow) =>
-    row.work && ['waiting', 'running'].includes(row.work.state) ? row.work : undefined;
   const run = () =>
     acting.attempt(async () => {
       answer(await api.POST('/api/productions/{production_id}/conform', { ...path, body }));
@@ -291,7 +290,7 @@
                 >
               {/if}
             {:else}
-              {@const work = working(row)}
+              {@const work = underWay(row.work)}
               <td colspan="6">
                 {#if work}
                   {@const now = live.progress[work.id] ?? work}

@@ -137,7 +137,7 @@ def use_kept(recording_id: UUID, identifier: str, follows: Follows, reference: b
 
 @routes.get("/recordings/{recording_id}/draft/general", operation_id="lookAtGeneral")
 def look_at_general(recording_id: UUID, finish: Finish) -> GeneralView:
-    return drafts.general(recording_id, finish)
+    return drafts.general_view(recording_id, finish)
 
 
 @routes.post("/recordings/{recording_id}/draft/save", operation_id="saveDraft", status_code=201)

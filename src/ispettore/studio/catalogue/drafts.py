@@ -16,7 +16,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import draft, keeping
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.draft import DraftStep
-from ispettore.core.treat.keeping import Finish, KeptTreatment
+from ispettore.core.treat.keeping import Finish, General, KeptTreatment
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import conformings, lookup, plannings, recordings
@@ -103,21 +103,27 @@ def choose_kept(recording_id: UUID, treatment: KeptTreatment, *, follows: int) -
         return _next(session, recording, draft.of(plan.treatment), follows=follows, plan=USUAL_PREFERENCE, kept=by)
 
 
-def general(recording_id: UUID, finish: Finish) -> GeneralView:
-    """What of the draft would be kept for other recordings. Raises NotFound and StepNotReady."""
+def general(recording_id: UUID, finish: Finish) -> tuple[General, float]:
+    """What of the draft would be kept for other recordings, and the level of the voice in dBFS that it is set for. Raises NotFound
+    and StepNotReady."""
     with transaction() as session:
         recording = _recording(session, recording_id)
         inspection = _inspection(session, recording)
         treatment = draft.treatment(steps_of(state_of(session, recording)), inspection)
         found = keeping.general(treatment.steps, finish=finish)
-        level = keeping.level_of(inspection, found.steps) if inspection is not None else keeping.USUAL_LEVEL_DBFS
-        return GeneralView(
-            steps=draft.read(draft.of(Treatment(steps=found.steps))),
-            spots=list(found.spots),
-            finished=list(found.finished),
-            reference=keeping.lacks_reference(found.steps),
-            voice_dbfs=level,
-        )
+        return found, keeping.level_of(inspection, found.steps) if inspection is not None else keeping.USUAL_LEVEL_DBFS
+
+
+def general_view(recording_id: UUID, finish: Finish) -> GeneralView:
+    """The same as it is shown before it is saved. Raises as `general` does."""
+    found, level = general(recording_id, finish)
+    return GeneralView(
+        steps=draft.read(draft.of(Treatment(steps=found.steps))),
+        spots=list(found.spots),
+        finished=list(found.finished),
+        reference=keeping.lacks_reference(found.steps),
+        voice_dbfs=level,
+    )
 
 
 def take(recording_id: UUID, treatment: Treatment, *, follows: int) -> DraftView:

@@ -17,7 +17,7 @@ from ispettore.studio.catalogue import progressing, recordings, specifications
 from ispettore.studio.catalogue.views import ProductionSummary, ProductionView, RecordingView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
-from ispettore.studio.jobs import retrying, works
+from ispettore.studio.jobs import works
 from ispettore.studio.tables import Production, Recording, Work, now
 
 
@@ -100,11 +100,7 @@ def _reorder(production_id: UUID, arrange: Callable[[list[Recording]], list[UUID
 
 def cancel(production_id: UUID) -> None:
     """Cancel all that waits or runs for a production."""
-    with transaction() as session:
-        unfinished = select(Work.id).where(Work.production_id == production_id, col(Work.state).in_(retrying.UNFINISHED))
-        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
-    for work in found:  # the last first, so that none begins because one before it went
-        works.cancel(work)
+    works.cancel_unfinished(col(Work.production_id) == production_id)
 
 
 def summaries() -> list[ProductionSummary]:

@@ -12,7 +12,7 @@ from ispettore.studio.catalogue import conformings, lookup, recordings, treatmen
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach, RefusedRecording
 from ispettore.studio.database import transaction
-from ispettore.studio.jobs import retrying, works
+from ispettore.studio.jobs import works
 from ispettore.studio.tables import Conforming, Planning, Recording, Work, WorkKind
 
 AskedOne = Callable[[UUID], tuple[UUID, bool]]
@@ -46,11 +46,7 @@ def cancel(recording_ids: Sequence[UUID]) -> int:
         for table in (Conforming, Planning):
             made = select(table.id).where(col(table.recording_id).in_(recording_ids))
             subjects |= set(session.exec(made).all())
-        unfinished = select(Work.id).where(col(Work.subject_id).in_(subjects), col(Work.state).in_(retrying.UNFINISHED))
-        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
-    for work in found:  # the last first, so that none begins because one before it went
-        works.cancel(work)
-    return len(found)
+    return works.cancel_unfinished(col(Work.subject_id).in_(subjects))
 
 
 def _measure(recording_id: UUID) -> tuple[UUID, bool]:

@@ -115,12 +115,9 @@ def save(
 
     Raises NotFound, StepNotReady, TreatmentRefused, BuiltIn and VersionChanged.
     """
-    found = drafts.general(recording_id, finish)
-    steps = draft.treatment([DraftStep(**step.model_dump(include=set(DraftStep.model_fields))) for step in found.steps]).steps
-    level = None
-    if found.reference is not None:
-        level = None if reference else round(found.voice_dbfs, 1)
-        steps = keeping.with_reference(steps, found.voice_dbfs) if reference else steps
+    found, voice_dbfs = drafts.general(recording_id, finish)
+    steps = keeping.with_reference(found.steps, voice_dbfs) if reference else found.steps
+    level = round(voice_dbfs, 1) if keeping.lacks_reference(steps) is not None else None
     return keep(identifier, name=name, description=description, finish=finish, steps=steps, voice_dbfs=level, follows=follows)
 
 

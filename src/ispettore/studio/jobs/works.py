@@ -3,6 +3,7 @@
 from uuid import UUID
 
 from pydantic import BaseModel
+from sqlalchemy import ColumnElement
 from sqlmodel import Session, col, select
 
 from ispettore.studio.database import after_commit, transaction
@@ -51,6 +52,16 @@ def view(work: Work | None) -> WorkView | None:
     if work is None:
         return None
     return WorkView.model_validate(work, from_attributes=True)
+
+
+def cancel_unfinished(which: ColumnElement[bool]) -> int:
+    """Cancel all of this work that waits or runs; how much that was."""
+    with transaction() as session:
+        unfinished = select(Work.id).where(which, col(Work.state).in_(retrying.UNFINISHED))
+        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
+    for work_id in found:  # the last first, so that none begins because one before it went
+        cancel(work_id)
+    return len(found)
 
 
 def cancel(work_id: UUID) -> None:
