@@ -3,6 +3,7 @@
   import { setContext } from 'svelte';
   import Router, { router } from 'svelte-spa-router';
   import { Live } from './lib/live.svelte';
+  import { Rows } from './lib/rows';
   import { Uploads } from './lib/uploads.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
@@ -16,6 +17,7 @@
 
   const live = new Live(useQueryClient());
   setContext('live', live);
+  setContext('rows', new Rows());
   setContext('uploads', new Uploads());
   $effect(() => live.open());
 

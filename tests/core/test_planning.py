@@ -19,7 +19,7 @@ from ispettore.core.plan.proposing import proposed
 from ispettore.core.plan.window import Bar, of_bars
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
-from ispettore.core.spec.verdict import judge, judge_production, place
+from ispettore.core.spec.verdict import judge, judge_production, place, values
 from ispettore.core.treat.treatment import Step, Treatment
 from ispettore.demo import scenario
 from tests import signals
@@ -82,8 +82,9 @@ class Verdicts(unittest.TestCase):
     def test_one_channel_count_for_the_whole_production(self):
         mono = measure_array(np.zeros((RATE, 1)), sample_rate_hz=RATE).inspection
         both = measure_array(np.zeros((RATE, 2)), sample_rate_hz=RATE).inspection
-        self.assertTrue(judge_production([mono, mono], AUDIOBOOK)[0].passes)
-        self.assertFalse(judge_production([mono, both], AUDIOBOOK)[0].passes)
+        one, other = (values(inspection, AUDIOBOOK) for inspection in (mono, both))
+        self.assertTrue(judge_production([one, one], AUDIOBOOK)[0].passes)
+        self.assertFalse(judge_production([one, other], AUDIOBOOK)[0].passes)
 
     def test_shipped_specifications_are_the_seven(self):
         names = "audiobook-retail podcast-stereo podcast-mono video-streaming speech-streaming-aes77 broadcast-r128 broadcast-a85"

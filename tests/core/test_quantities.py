@@ -22,7 +22,7 @@ from ispettore.core.spec.quantities import QUANTITIES, Quantity, Run
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.spread import spreads
 from ispettore.core.spec.standing import bounds, reading
-from ispettore.core.spec.verdict import judge, reading_for
+from ispettore.core.spec.verdict import judge, reading_for, values
 from ispettore.core.spec.wording import sentence
 from tests import signals
 
@@ -97,7 +97,9 @@ class AMadeUpMeter(unittest.TestCase):
         specification = self.specification(Limit(quantity=BURST.name, high=-20))
         _, [(limit, bound)] = drawn_limits(judge(self.inspection, specification, role="recording").limits)
         self.assertEqual((limit.title, bound), ("Loudest burst", -20))
-        self.assertEqual([one.title for one in spreads([self.inspection] * 2, specification)], ["Loudest burst"])
+        self.assertEqual(
+            [one.title for one in spreads([values(self.inspection, specification)] * 2, specification)], ["Loudest burst"]
+        )
         self.assertEqual(quantities.page()[BURST.name]["on_ribbon"], True)
 
 

@@ -15,7 +15,7 @@ from ispettore.core.measure.ribbon import Ribbon, coarser
 from ispettore.core.spec.catalogue import shipped
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.spread import spreads
-from ispettore.core.spec.verdict import judge, judge_production
+from ispettore.core.spec.verdict import judge, judge_production, values
 
 RETAIL = shipped()["audiobook-retail"]
 
@@ -50,9 +50,9 @@ def recording(*, channels: int = 1, rate: int = 44_100, **readings: float | None
 
 
 class Spreads(unittest.TestCase):
-    def of(self, quantity: str, *values: float | None, **more):
+    def of(self, quantity: str, *read: float | None, **more):
         specification = Specification(id="x", name="X", limits=(Limit(quantity=quantity, high=0, **more),))
-        return spreads([recording(**{quantity: value}) for value in values], specification)
+        return spreads([values(recording(**{quantity: value}), specification) for value in read], specification)
 
     def test_span_and_median(self):
         [found] = self.of("rms_dbfs", -20.0, -22.0, -21.0)
@@ -82,13 +82,17 @@ class Spreads(unittest.TestCase):
             Limit(quantity="noise_floor_dbfs", high=3, applies_to="production"),
         )
         book = Specification(id="x", name="X", limits=limits)
+
+        def of(recordings):
+            return [values(one, book) for one in recordings]
+
         alike = [recording(noise_floor_dbfs=-70.0), recording(noise_floor_dbfs=-68.0)]
-        self.assertEqual([limit.passes for limit in judge_production(alike, book)], [True, True, True])
+        self.assertEqual([limit.passes for limit in judge_production(of(alike), book)], [True, True, True])
         mixed = [*alike, recording(channels=2, rate=48_000, noise_floor_dbfs=-60.0)]
         self.assertEqual(
-            [(limit.passes, limit.reading) for limit in judge_production(mixed, book)], [(False, 1), (False, 3900), (False, 10)]
+            [(limit.passes, limit.reading) for limit in judge_production(of(mixed), book)], [(False, 1), (False, 3900), (False, 10)]
         )
-        self.assertEqual(judge_production([*alike, recording()], book)[2].position, "unmeasured")
+        self.assertEqual(judge_production(of([*alike, recording()]), book)[2].position, "unmeasured")
 
 
 class OnPaper(unittest.TestCase):
@@ -97,6 +101,7 @@ class OnPaper(unittest.TestCase):
             recording(rms_dbfs=-20.0 - index % 7, sample_peak_dbfs=-4.0, noise_floor_dbfs=None, head_s=0.7, tail_s=2.0)
             for index in range(count)
         ]
+        read = [values(one, RETAIL) for one in inspections]
         ribbon = Ribbon(np.full(40, -25.0), np.full(40, -8.0))
         rows = [
             PrintedRow(
@@ -116,8 +121,8 @@ class OnPaper(unittest.TestCase):
             issued=datetime(2026, 11, 25, 12, tzinfo=UTC),
             issuer="Ispettore",
             rows=rows,
-            whole=judge_production(inspections, RETAIL),
-            spreads=spreads(inspections, RETAIL),
+            whole=judge_production(read, RETAIL),
+            spreads=spreads(read, RETAIL),
         )
 
     def printed(self, count: int) -> bytes:

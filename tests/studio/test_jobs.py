@@ -29,7 +29,7 @@ class Jobs(unittest.TestCase):
     def asked(self, kind: WorkKind = WorkKind.INSPECT) -> Work:
         """A piece of work that was asked for, and waits."""
         with transaction() as session:
-            works.ask(session, kind, subject := uuid4(), production_id=None)
+            works.ask(session, kind, subject := uuid4(), of=None)
         return work_for(subject)
 
     def in_state(self, state: WorkState) -> Work:
@@ -49,13 +49,13 @@ class Queueing(Jobs):
     def test_what_is_asked_is_queued_once_when_the_transaction_has_committed(self):
         with patch.object(queue, "put") as put:
             with transaction() as session:
-                works.ask(session, WorkKind.INSPECT, subject := uuid4(), production_id=None)
+                works.ask(session, WorkKind.INSPECT, subject := uuid4(), of=None)
                 put.assert_not_called()
             put.assert_called_once_with(work_for(subject).id)
 
     def test_what_is_rolled_back_is_not(self):
         with patch.object(queue, "put") as put, self.assertRaises(KeyError), transaction() as session:
-            works.ask(session, WorkKind.INSPECT, subject := uuid4(), production_id=None)
+            works.ask(session, WorkKind.INSPECT, subject := uuid4(), of=None)
             raise KeyError
         put.assert_not_called()
         self.assertIsNone(work_for(subject))

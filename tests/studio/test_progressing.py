@@ -35,6 +35,7 @@ class Lots(unittest.TestCase):
             made = self.at + timedelta(seconds=asked_s)
             ended = self.at + timedelta(seconds=ended_s) if ended_s is not None else None
             work = Work(kind=WorkKind.CONFORM, subject_id=attempt.id, production_id=self.production, state=state, fraction=fraction)
+            work.recording_id = recording.id
             work.created_at, work.finished_at = made, ended
             session.add(work)
 

@@ -7,7 +7,7 @@ import unittest
 import soundfile
 from sqlmodel import select
 
-from ispettore.studio.catalogue import forecasts, productions, recordings
+from ispettore.studio.catalogue import forecasts, productions, recordings, sheets
 from ispettore.studio.catalogue.forecast_views import Approach
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Conforming, WorkState
@@ -58,7 +58,7 @@ class Killed(unittest.TestCase):
         self.assertLess(max(levels) - min(levels), 1.0)
         settled = forecasts.run(self.production, approach)
         self.assertEqual((settled.asked, len(settled.settled)), ([], len(chapters)))
-        self.assertIsNone(productions.sheet(self.production).lot)
+        self.assertIsNone(sheets.sheet(self.production).lot)
 
 
 if __name__ == "__main__":

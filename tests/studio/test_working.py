@@ -29,7 +29,16 @@ from ispettore.core.measure.methods_history import current
 from ispettore.core.measure.reading import Span
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.core.treat import trace
-from ispettore.studio.catalogue import conformings, pictures, productions, recordings, room_tones, specifications, verifyings
+from ispettore.studio.catalogue import (
+    conformings,
+    pictures,
+    productions,
+    recordings,
+    room_tones,
+    sheets,
+    specifications,
+    verifyings,
+)
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
 from ispettore.studio.jobs import attempts, isolation, retrying, works
@@ -70,7 +79,7 @@ class Working(unittest.TestCase):
         return work_for(subject)
 
     def row(self, recording):
-        return next(row for row in productions.sheet(self.production).recordings if row.id == recording)
+        return next(row for row in sheets.sheet(self.production).recordings if row.id == recording)
 
     def test_a_recording_from_before_there_were_tiles_gets_them_when_measured_again(self):
         recording = self.bring_in("old.wav", signals.voice_like(8, rms_dbfs=-24, rate=RATE, room_dbfs=-70, seed=71))
@@ -257,9 +266,7 @@ class Working(unittest.TestCase):
         read = recordings.detail(recording).conformings[0].result.readings["integrated_loudness_lufs"].value
         self.assertAlmostEqual(loudness.reading, read + 3.0103, places=3, msg="nothing was measured again, mono is on two")
         self.assertIs(kept.passes, kept.after.passes)
-        self.assertEqual(
-            productions.printed(productions.sheet(self.production)).rows[0].delivered, kept.file_name if kept.passes else ""
-        )
+        self.assertEqual(sheets.printed(sheets.sheet(self.production)).rows[0].delivered, kept.file_name if kept.passes else "")
 
         broadcast = conformings.ask(recording)
         self.done(broadcast)

@@ -1,4 +1,4 @@
-"""Much material, made up as it is kept once it was inspected: three hours on the bench, and a sheet of two hundred chapters."""
+"""Much material, made up as it is kept once it was inspected: three hours on the bench, sheets of many chapters."""
 
 import hashlib
 import tempfile
@@ -21,6 +21,7 @@ from tests import signals
 RATE = 44_100
 HOURS_3 = 3 * 3600
 CHAPTERS = 200
+THOUSANDS = 2_000
 TURN = """async ([ctrl, deltaX, deltaY, count]) => {
   const area = document.querySelector('.ribbon');
   const box = area.getBoundingClientRect();
@@ -95,19 +96,18 @@ def twelve_minutes(folder: Path, store: Store) -> UUID:
     return recordings.add(production, "long.wav", store.put_file(path))
 
 
-def two_hundred_chapters(folder: Path) -> UUID:
-    """A production in which each chapter has as many pauses and spans of speech as one of half an hour; one stands apart."""
+def many_chapters(folder: Path, count: int = CHAPTERS, *, long: int = 800) -> UUID:
+    """A production in which each chapter has `long` pauses and spans of speech (800 in half an hour); the 77th stands apart."""
     measured = short(folder)
     data, drawn, run = measured.inspection.model_dump(mode="json"), ribbon.of(measured).packed(), tracks.of(measured).packed()
-    for long in ("speech", "pauses", "room_tone"):
-        data[long] = (data[long] * 800)[:800]
-    production = productions.create("Two hundred chapters", "audiobook-retail")
+    for name in ("speech", "pauses", "room_tone"):
+        data[name] = (data[name] * long)[:long]
+    production = productions.create(f"{count} chapters", "audiobook-retail")
     with transaction() as session:
-        for chapter in range(1, CHAPTERS + 1):
-            sha256 = hashlib.sha256(str(chapter).encode()).hexdigest()
-            readings = {**data["readings"]}
-            readings["rms_dbfs"] = {**readings["rms_dbfs"], "value": -20 - chapter / 100 - (6 if chapter == 77 else 0)}
-            one = {**data, "sha256": sha256, "readings": readings}
+        for chapter in range(1, count + 1):
+            sha256 = hashlib.sha256(f"{count} {chapter}".encode()).hexdigest()
+            level = {**data["readings"]["rms_dbfs"], "value": -20 - chapter % 200 / 100 - (6 if chapter == 77 else 0)}
+            one = {**data, "sha256": sha256, "readings": {**data["readings"], "rms_dbfs": level}}
             session.add(InspectionRecord(sha256=sha256, methods_version=current(), data=one, ribbon=drawn, tracks=run))
             name = f"Chapter {chapter}.wav"
             session.add(Recording(production_id=production, position=chapter, name=name, sha256=sha256, size_bytes=9))

@@ -60,7 +60,7 @@ class Sheet(InterfaceCase):
         self.in_order("10 ten.wav", "2 two.wav", "1 one.wav")
         self.accessible()
 
-        self.page.get_by_label("Show").select_option("outside only")
+        self.page.get_by_label("Show").select_option("outside")
         self.in_order("2 two.wav", "1 one.wav")
         self.page.get_by_label("Show").select_option("outside by Peak")
         self.in_order()

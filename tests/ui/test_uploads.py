@@ -8,7 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from ispettore.studio.catalogue import productions
+from ispettore.studio.catalogue import sheets
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from tests.support import until
@@ -19,7 +19,7 @@ MB = 1024 * 1024
 
 class Uploads(InterfaceCase):
     def rows(self) -> list:
-        return productions.sheet(self.production_id()).recordings
+        return sheets.sheet(self.production_id()).recordings
 
     def production_id(self):
         return self.page.url.rsplit("/", 1)[1]

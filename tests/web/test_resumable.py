@@ -19,7 +19,7 @@ from hypothesis import given
 from hypothesis import settings as settings_of_hypothesis
 from hypothesis import strategies as st
 
-from ispettore.studio.catalogue import productions, recordings
+from ispettore.studio.catalogue import productions, recordings, sheets
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.errors import NotFound
 from ispettore.studio.settings import settings
@@ -71,7 +71,7 @@ class Resumable(unittest.TestCase):
         return connection
 
     def rows(self) -> list:
-        return productions.sheet(self.production).recordings
+        return sheets.sheet(self.production).recordings
 
     def stored(self, sha256: str) -> bytes:
         return b"".join(Store(settings().store).read(sha256))

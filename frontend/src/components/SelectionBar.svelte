@@ -2,17 +2,16 @@
   // What can be done with the recordings that are selected on a sheet; and what came of it.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api, type AskedEach, type Format, type Preference, type Recording } from '../lib/api';
+  import { answer, api, type AskedEach, type Format, type Preference, type SheetEntry } from '../lib/api';
   import { PLANS } from '../lib/approach';
   import type { Dropped } from '../lib/dropped';
   import { counted, exact } from '../lib/format';
-  import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
   import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
-    chosen: Recording[];
+    chosen: SheetEntry[];
     formats: Format[];
     acting: Acting;
     /** Where these alone can be conformed as one sound. */
@@ -39,7 +38,9 @@
   let came = $state<{ asked: AskedEach; done: string; settled: string }>();
 
   const recordings = $derived(chosen.map((row) => row.id));
-  const busy = $derived(chosen.some((row) => [row.work, row.conforming?.work].some(underWay)));
+  const busy = $derived(chosen.some((entry) => entry.busy));
+  const ready = $derived(chosen.some(({ status }) => status === 'certified' || status === 'conformed'));
+  const gone = $derived(chosen.some(({ status }) => status === 'delivered'));
   const conform = () =>
     acting.attempt(async () => {
       const body = {
@@ -62,6 +63,12 @@
       came = undefined;
       answer(await api.POST('/api/recordings/cancel', { body: { recordings } }));
     });
+  const handOver = (delivered: boolean) =>
+    acting.attempt(async () => {
+      const asked = answer(await api.POST('/api/recordings/hand-over', { body: { recordings, delivered } }));
+      const done = delivered ? 'marked as delivered' : 'marked as not delivered';
+      came = { asked, done, settled: 'marked so already' };
+    });
   const told = $derived(
     came &&
       [
@@ -80,6 +87,8 @@
   <Button strong onclick={conform}>Conform</Button>
   <Button onclick={measure}>Measure</Button>
   {#if busy}<Button onclick={cancel}>Cancel work</Button>{/if}
+  {#if ready}<Button onclick={() => handOver(true)}>Mark as delivered</Button>{/if}
+  {#if gone}<Button onclick={() => handOver(false)}>Not delivered</Button>{/if}
   {#if chosen.length === 1}
     <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
   {/if}

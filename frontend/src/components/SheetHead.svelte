@@ -1,20 +1,14 @@
 <script lang="ts">
   // The headings of the sheet: each limit with its bounds, what it means, and a way to sort by it.
-  import type { Explained as Method, Limit, Recording } from '../lib/api';
+  import type { SheetEntry } from '../lib/api';
+  import type { Column } from '../lib/columns';
   import { bounds } from '../lib/format';
   import type { SheetView } from '../lib/sheet-view.svelte';
   import Explained from './Explained.svelte';
-  interface Column {
-    limit: Limit;
-    method: Method | undefined;
-    title: string;
-    unit: string;
-    decimals: number;
-  }
   interface Props {
     columns: Column[];
     view: SheetView;
-    shown: Recording[];
+    shown: SheetEntry[];
   }
   let { columns, view, shown }: Props = $props();
   const all = $derived(shown.length > 0 && shown.every((row) => view.chosen.has(row.id)));
@@ -62,7 +56,7 @@
         >
       </th>
     {/each}
-    <th scope="col" aria-sort={view.direction('verdict')}>Verdict {@render sorter('verdict', 'verdict')}</th>
+    <th scope="col" aria-sort={view.direction('status')}>Verdict {@render sorter('status', 'where it stands')}</th>
   </tr>
 </thead>
 

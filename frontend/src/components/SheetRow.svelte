@@ -1,26 +1,28 @@
 <script lang="ts">
   // One recording on the sheet: its readings against the limits, and below it what came of conforming it.
+  import { createQuery } from '@tanstack/svelte-query';
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
-  import type { Recording, Work } from '../lib/api';
+  import type { SheetEntry, Work } from '../lib/api';
   import { madeBy } from '../lib/attempts';
-  import { clock, facts, size } from '../lib/format';
+  import type { Column } from '../lib/columns';
+  import { clock, date, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
+  import type { Rows } from '../lib/rows';
   import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import LimitCell from './LimitCell.svelte';
   import MiniRibbon from './MiniRibbon.svelte';
   import Progress from './Progress.svelte';
   interface Props {
-    row: Recording;
-    quantities: { limit: { quantity: string } }[];
+    entry: SheetEntry;
+    production: string;
+    columns: Column[];
     acting: Acting;
     /** Whether its first cell is the one that Tab reaches. */
     first: boolean;
     chosen: boolean;
     onchosen: (wanted: boolean, span: boolean) => void;
-    /** How far its readings stand apart from the other recordings', by quantity. */
-    apart: Record<string, number>;
     /** Whether it has a handle to be put in order by: dragged, or moved by the arrow keys. */
     movable: boolean;
     /** The row that is being dragged, or nothing. */
@@ -29,12 +31,31 @@
     ondropped: () => void;
     onstep: (step: number) => void;
   }
-  let { row, quantities, acting, first, chosen, onchosen, apart, movable, carried, oncarry, ondropped, onstep }: Props =
-    $props();
+  let {
+    entry,
+    production,
+    columns,
+    acting,
+    first,
+    chosen,
+    onchosen,
+    movable,
+    carried,
+    oncarry,
+    ondropped,
+    onstep,
+  }: Props = $props();
   const live = getContext<Live>('live');
+  const rows = getContext<Rows>('rows');
+  const found = createQuery(() => ({
+    queryKey: ['row', entry.id],
+    queryFn: () => rows.load(production, entry.id),
+  }));
+  /** Nothing until the row has come. */
+  const row = $derived(found.data);
   let over = $state(false);
-  const attempted = $derived(row.conforming);
-  const delivered = $derived(row.delivered);
+  const attempted = $derived(row?.conforming);
+  const delivered = $derived(row?.delivered);
   /** Whether there is a file that meets the specification of now and was made for it. */
   const settled = $derived(Boolean(delivered?.current && delivered.passes));
   const failed = $derived(
@@ -63,10 +84,11 @@
 </script>
 
 <tr
-  data-name={row.name}
+  data-name={entry.name}
+  data-status={entry.status}
   class:chosen
-  class:carried={carried === row.id}
-  class:over={over && carried && carried !== row.id}
+  class:carried={carried === entry.id}
+  class:over={over && carried && carried !== entry.id}
   ondragover={(event) => {
     if (!carried) return;
     event.preventDefault();
@@ -84,7 +106,7 @@
   <th scope="row" class="first" tabindex={first ? 0 : -1}>
     <input
       type="checkbox"
-      aria-label={`Choose ${row.name}`}
+      aria-label={`Choose ${entry.name}`}
       checked={chosen}
       onclick={(event) => onchosen(event.currentTarget.checked, event.shiftKey)}
     />
@@ -93,32 +115,39 @@
         type="button"
         class="handle"
         draggable="true"
-        data-handle={row.id}
-        aria-label={`Move ${row.name}`}
+        data-handle={entry.id}
+        aria-label={`Move ${entry.name}`}
         aria-keyshortcuts="ArrowUp ArrowDown"
         title="Drag, or use the arrow keys"
         ondragstart={(event) => {
-          oncarry(row.id);
-          event.dataTransfer?.setData('text/plain', row.name);
+          oncarry(entry.id);
+          event.dataTransfer?.setData('text/plain', entry.name);
         }}
         ondragend={() => oncarry('')}
         onkeydown={byKey}>↕</button
       >
     {/if}
-    <a href={`#/recordings/${row.id}`}>{row.name}</a>
-    <span class="facts">{row.facts ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}` : size(row.size_bytes)}</span
+    <a href={`#/recordings/${entry.id}`}>{entry.name}</a>
+    <span class="facts"
+      >{row?.facts
+        ? `${facts(row.facts)}, ${clock(row.facts.duration_s)}`
+        : row
+          ? size(row.size_bytes)
+          : '\u00a0'}</span
     >
-    {#if row.older_methods}<span class="facts twin">measured by older methods</span>{/if}
-    {#if row.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
+    {#if row?.older_methods}<span class="facts twin">measured by older methods</span>{/if}
+    {#if row?.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
   </th>
-  {#if row.verdict}
+  {#if !row}
+    <td tabindex="-1" colspan={columns.length + 2}></td>
+  {:else if row.verdict}
     <td tabindex="-1"
       >{#if row.ribbon}<MiniRibbon ribbon={row.ribbon} />{/if}</td
     >
-    {#each quantities as column (column.limit.quantity)}
+    {#each columns as column (column.limit.quantity)}
       {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
       <td tabindex="-1"
-        >{#if limit}<LimitCell {limit} apart={apart[limit.quantity]} />{/if}</td
+        >{#if limit}<LimitCell {limit} apart={entry.apart[limit.quantity]} />{/if}</td
       >
     {/each}
     <td class="verdict" tabindex="-1">
@@ -132,6 +161,7 @@
           oncancel={() => acting.cancel(attempted.work?.id ?? '')}
         />
       {:else if !settled}
+        {#if entry.status === 'planned'}<span class="planned">planned</span>{/if}
         <Button label={`Conform ${row.name}`} onclick={() => acting.conform(row.id, { preference: 'balanced' })}
           >{attempted?.work?.state === 'cancelled' ||
           attempted?.work?.state === 'failed' ||
@@ -142,19 +172,19 @@
       {/if}
     </td>
   {:else if row.work?.state === 'failed'}
-    <td tabindex="-1" colspan={quantities.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
+    <td tabindex="-1" colspan={columns.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
     <td class="verdict" tabindex="-1"
       ><Button onclick={() => acting.measure(row.id)}>Measure again</Button><Button
         label={`Remove ${row.name}`}
-        onclick={() => acting.remove([row])}>Remove</Button
+        onclick={() => acting.remove([entry])}>Remove</Button
       ></td
     >
   {:else if row.work?.state === 'cancelled'}
-    <td tabindex="-1" colspan={quantities.length + 1} class="soft">Measuring was cancelled.</td>
+    <td tabindex="-1" colspan={columns.length + 1} class="soft">Measuring was cancelled.</td>
     <td class="verdict" tabindex="-1"><Button onclick={() => acting.measure(row.id)}>Measure</Button></td>
   {:else if row.work}
     {@const now = stage(row.work)}
-    <td tabindex="-1" colspan={quantities.length + 2}
+    <td tabindex="-1" colspan={columns.length + 2}
       ><Progress
         stage={now.stage}
         fraction={now.fraction}
@@ -166,7 +196,7 @@
 </tr>
 {#if delivered?.after}
   {@const made = delivered}
-  <tr class="after" data-after={row.name}>
+  <tr class="after" data-after={entry.name}>
     <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
@@ -180,23 +210,31 @@
       <a href={`/api/conformings/${made.id}/file`} download>{made.container.toUpperCase()}</a>
       {#if made.certificate_for}<a href={`/api/conformings/${made.id}/certificate`} download>Certificate</a>{/if}
     </td>
-    {#each quantities as column (column.limit.quantity)}
+    {#each columns as column (column.limit.quantity)}
       {@const limit = made.after?.limits.find((found) => found.quantity === column.limit.quantity)}
       <td tabindex="-1"
         >{#if limit}<LimitCell {limit} />{/if}</td
       >
     {/each}
     <td class="verdict" tabindex="-1"
-      ><span class={made.passes ? 'inside' : 'outside'}
-        >{made.certified ? 'Certified' : made.passes ? 'Inside' : 'Outside'}</span
+      ><span
+        class={made.passes ? 'inside' : 'outside'}
+        title={made.handed_over_at ? `Delivered ${date(made.handed_over_at)}` : undefined}
+        >{made.handed_over_at && settled
+          ? 'Delivered'
+          : made.certified
+            ? 'Certified'
+            : made.passes
+              ? 'Inside'
+              : 'Outside'}</span
       ></td
     >
   </tr>
 {/if}
 {#if failed && attempted}
-  <tr class="after" data-failed={row.name}>
+  <tr class="after" data-failed={entry.name}>
     <th scope="row" class="first" tabindex="-1"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
-    <td tabindex="-1" colspan={quantities.length + 2} class="failed">
+    <td tabindex="-1" colspan={columns.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
       {attempted.work?.error ?? ''}
     </td>
@@ -257,8 +295,13 @@
   .verdict {
     white-space: nowrap;
   }
-  .verdict > span {
+  .planned {
+    color: var(--soft);
+  }
+  .verdict > span:first-child {
     font-weight: 550;
+  }
+  .verdict > span {
     margin-right: 10px;
   }
   .after {

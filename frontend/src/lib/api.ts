@@ -2,7 +2,10 @@
 import createClient from 'openapi-fetch';
 import type { components, paths } from './api-types';
 
-export type Production = components['schemas']['ProductionView'];
+export type SheetView = components['schemas']['SheetView'];
+export type SheetEntry = components['schemas']['SheetEntry'];
+export type StatusCount = components['schemas']['StatusCount'];
+export type Status = SheetEntry['status'];
 export type ProductionSummary = components['schemas']['ProductionSummary'];
 export type Recording = components['schemas']['RecordingView'];
 export type RecordingDetail = components['schemas']['RecordingDetail'];

@@ -24,7 +24,7 @@ export function cellKeys(ontold: (statement: string) => void) {
       const cell = event.target as HTMLElement;
       const row = cell.parentElement;
       if (!cell.matches('th, td') || !row || event.ctrlKey || event.metaKey || event.altKey) return;
-      const rows = [...table.querySelectorAll('tbody > tr, tfoot > tr')];
+      const rows = [...table.querySelectorAll('tbody > tr:not([aria-hidden]), tfoot > tr')];
       const [at, across] = [rows.indexOf(row), cells(row).indexOf(cell)];
       const beside = (by: number) => {
         const other = rows[at + by];

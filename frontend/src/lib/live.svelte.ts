@@ -1,6 +1,7 @@
-// What changes on the server, as it changes. Progress is kept here; anything else makes the screens ask again.
-import type { QueryClient } from '@tanstack/svelte-query';
+// What changes on the server, as it changes. Progress is kept here; anything else makes what shows it ask again.
+import type { Query, QueryClient } from '@tanstack/svelte-query';
 import type { Notice } from './api';
+import { names } from './naming';
 
 const ASK_EVERY_MS = 400;
 const AGAIN_MS = 1500;
@@ -11,6 +12,7 @@ export class Live {
   connected = $state(true);
   #source: EventSource | undefined;
   #client: QueryClient;
+  #told: Notice[] = [];
   #asked = -Infinity;
   #waiting: ReturnType<typeof setTimeout> | undefined;
   #again: ReturnType<typeof setTimeout> | undefined;
@@ -47,8 +49,9 @@ export class Live {
       this.progress[message.work] = { stage: message.stage, fraction: message.fraction };
       if (known) return;
     }
-    // A draft changes with every figure that is turned: only what shows it asks again.
-    if (message.about === 'draft') void this.#client.invalidateQueries({ queryKey: ['draft', message.id] });
+    this.#told.push(message);
+    // A draft changes with every figure that is turned.
+    if (message.about === 'draft') void this.#ask();
     else this.#soon();
   }
 
@@ -63,12 +66,14 @@ export class Live {
     }, wait);
   }
 
-  /** Ask again for everything on screen. What is on its way for the first time may be older than the message: ask for it twice. */
+  /** Ask again for what was named. What is on its way for the first time may be older than the message: ask for it twice. */
   async #ask(): Promise<void> {
+    const told = this.#told.splice(0);
+    const predicate = (query: Query) => told.some((notice) => names(query, notice));
     const first = this.#client
       .getQueryCache()
-      .findAll({ fetchStatus: 'fetching', predicate: (query) => query.state.data === undefined });
-    await this.#client.invalidateQueries();
+      .findAll({ fetchStatus: 'fetching', predicate: (query) => query.state.data === undefined && predicate(query) });
+    await this.#client.invalidateQueries({ predicate });
     if (first.length) await this.#client.invalidateQueries({ predicate: (query) => first.includes(query) });
   }
 }

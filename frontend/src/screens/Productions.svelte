@@ -3,7 +3,7 @@
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
-  import { answer, api } from '../lib/api';
+  import { answer, api, type ProductionSummary } from '../lib/api';
   import { newId } from '../lib/ids';
 
   const client = useQueryClient();
@@ -22,6 +22,11 @@
   const kept = $derived((productions.data ?? []).filter((production) => !production.archived));
   const archived = $derived((productions.data ?? []).filter((production) => production.archived));
 
+  const others = ({ standing }: ProductionSummary) =>
+    standing
+      .filter(({ status }) => status !== 'certified' && status !== 'delivered')
+      .map(({ count, word }) => `${count} ${word}`)
+      .join(', ');
   async function bringBack(production_id: string) {
     await api.PATCH('/api/productions/{production_id}', {
       params: { path: { production_id } },
@@ -63,8 +68,8 @@
         <thead>
           <tr
             ><th scope="col">Name</th><th scope="col">Held against</th><th scope="col">Recordings</th><th scope="col"
-              >Inside</th
-            ><th scope="col">Outside</th><th scope="col">To be measured</th>{#if away}<th scope="col"
+              >Certified</th
+            ><th scope="col">Where the others stand</th>{#if away}<th scope="col"
                 ><span class="visually-hidden">Archive</span></th
               >{/if}</tr
           >
@@ -75,9 +80,12 @@
               <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
               <td>{production.specification_name}</td>
               <td class="figure">{production.recordings}</td>
-              <td class="figure inside">{production.inside}</td>
-              <td class="figure" class:outside={production.outside > 0}>{production.outside}</td>
-              <td class="figure">{production.pending}</td>
+              <td
+                class="figure"
+                class:inside={production.recordings > 0 && production.certified === production.recordings}
+                >{production.certified}</td
+              >
+              <td class="soft">{others(production)}</td>
               {#if away}
                 <td
                   >{#if production.archived}<Button
@@ -157,8 +165,8 @@
   .inside {
     color: var(--inside);
   }
-  .outside {
-    color: var(--outside);
+  .soft {
+    color: var(--soft);
   }
   .away td {
     color: var(--soft);

@@ -21,8 +21,8 @@
   const acting = new Acting(useQueryClient());
   const path = $derived({ params: { path: { production_id: params.id } } });
   const sheet = createQuery(() => ({
-    queryKey: ['production', params.id],
-    queryFn: async () => answer(await api.GET('/api/productions/{production_id}', path)),
+    queryKey: ['sheet', params.id, '', false],
+    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/sheet', path)),
   }));
   const treatments = createQuery(() => ({
     queryKey: ['treatments'],
@@ -35,7 +35,7 @@
   };
   const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
   const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === approach.by));
-  const everyone = $derived(sheet.data?.recordings ?? []);
+  const everyone = $derived(sheet.data?.entries ?? []);
   const included = $derived(everyone.map((row) => row.id).filter((id) => !approach.without.includes(id)));
   const body = $derived(asked(approach, included, treatment?.lacks_reference ?? false));
   const forecast = createQuery(() => ({

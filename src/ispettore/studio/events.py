@@ -15,7 +15,8 @@ CHANNEL = "ispettore"
 class Notice(BaseModel):
     """One thing that changed: what it is `about`, and its identifier; `everything` asks a page to read all of it anew.
 
-    About a kind of work, `id` is what that work is about, and the rest is how it stands.
+    About a kind of work, `id` is what that work is about, and the rest is how it stands. `recording` and `production` say of which
+    it is, so that a page asks again for those alone.
     """
 
     model_config = ConfigDict(frozen=True)
@@ -23,6 +24,7 @@ class Notice(BaseModel):
     about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft"]
     id: str = ""
     production: UUID | None = None
+    recording: UUID | None = None
     work: UUID | None = None
     state: WorkState | None = None
     stage: str = ""

@@ -156,6 +156,8 @@ class Conforming(SQLModel, table=True):
     pyramid_sha256: str | None = None
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
+    handed_over_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    """When somebody said that its file was delivered."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
@@ -222,6 +224,8 @@ class Work(SQLModel, table=True):
     kind: str
     subject_id: UUID
     production_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("production.id"), nullable=True))
+    recording_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("recording.id"), nullable=True, index=True))
+    """Of which recording, where it is of one."""
     state: str = WorkState.WAITING
     stage: str = ""
     fraction: float = 0.0
@@ -233,4 +237,4 @@ class Work(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     finished_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
-    __table_args__ = (Index("ix_work_subject", "subject_id", "kind"),)
+    __table_args__ = (Index("ix_work_subject", "subject_id", "kind"), Index("ix_work_production", "production_id", "state"))

@@ -11,6 +11,7 @@ from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
+from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from ispettore.core.errors import ContentChanged, IspettoreError, UnknownSpecification
@@ -100,6 +101,11 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
     return _said(said.sentence, STATUS.get(type(said), 500))
 
 
+COMPRESSION = 5
+AS_THEY_ARE = (*DEFAULT_EXCLUDED_CONTENT_TYPES, "application/octet-stream", "application/pdf")
+"""Kinds of answers that are sent as they are: sound and files, what is compressed already, and events, which must not wait."""
+
+
 class Failed(BaseModel):
     """Every answer that is none: what happened, to what, why, and what to do."""
 
@@ -173,6 +179,7 @@ def build() -> FastAPI:
     async def icon() -> FileResponse:
         return FileResponse(folder / "icon.svg")
 
+    app.add_middleware(GZipMiddleware, compresslevel=COMPRESSION, exclude_content_types=AS_THEY_ARE)
     app.add_middleware(Bounds)
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings().allowed_hosts.split(","))

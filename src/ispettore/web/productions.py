@@ -10,10 +10,11 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import printed_sheet
-from ispettore.studio.catalogue import forecasts, productions, recordings, sheet_table
+from ispettore.studio.catalogue import forecasts, productions, recordings, sheet_table, sheets
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
-from ispettore.studio.catalogue.views import AskedEach, ProductionSummary, ProductionView
+from ispettore.studio.catalogue.sheet_views import ProductionSummary, ProductionView, SheetView
+from ispettore.studio.catalogue.views import AskedEach, RecordingView
 from ispettore.web.transfer import RAW_BODY, named
 from ispettore.web.uploading import into_store
 
@@ -56,6 +57,12 @@ class WantedApproach(Approach):
         return {"approach": Approach(**self.model_dump(include=set(Approach.model_fields))), "chosen": self.recordings}
 
 
+class WantedRows(BaseModel):
+    """Some recordings of a production; what a screen shows at once."""
+
+    recordings: list[UUID] = Field(max_length=200)
+
+
 class WantedOrder(BaseModel):
     """Every recording of the production, in the order they are to have."""
 
@@ -74,7 +81,17 @@ def create_production(new: NewProduction) -> Made:
 
 @routes.get("/productions/{production_id}", operation_id="getProduction")
 def get_production(production_id: UUID) -> ProductionView:
-    return productions.sheet(production_id)
+    return sheets.sheet(production_id)
+
+
+@routes.get("/productions/{production_id}/sheet", operation_id="getSheet")
+def get_sheet(production_id: UUID, by: Annotated[str, Query(max_length=64)] = "", down: bool = False) -> SheetView:
+    return sheets.listed(production_id, by=by, down=down)
+
+
+@routes.post("/productions/{production_id}/rows", operation_id="getRows")
+def get_rows(production_id: UUID, wanted: WantedRows) -> list[RecordingView]:
+    return recordings.some(production_id, wanted.recordings)
 
 
 @routes.patch("/productions/{production_id}", operation_id="changeProduction", status_code=204)
@@ -109,16 +126,16 @@ def cancel_production(production_id: UUID) -> None:
 
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)
 def get_sheet_as_table(production_id: UUID) -> Response:
-    sheet = productions.sheet(production_id)
+    sheet = sheets.sheet(production_id)
     headers = named(f"{sheet.name}.csv")
     return Response(sheet_table.as_csv(sheet), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @routes.get("/productions/{production_id}/sheet.pdf", operation_id="getPrintedSheet", response_class=Response)
 def get_printed_sheet(production_id: UUID) -> Response:
-    sheet = productions.sheet(production_id)
+    sheet = sheets.sheet(production_id)
     page = io.BytesIO()
-    printed_sheet.write(productions.printed(sheet), page)
+    printed_sheet.write(sheets.printed(sheet), page)
     headers = named(f"{sheet.name}.pdf")
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 

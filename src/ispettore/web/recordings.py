@@ -78,6 +78,12 @@ class ConformEach(Chosen):
     container: FormatName | None = None
 
 
+class HandedOver(Chosen):
+    """Recordings whose files were delivered, or were not after all."""
+
+    delivered: bool
+
+
 class Cancelled(BaseModel):
     """How many pieces of work were cancelled."""
 
@@ -114,6 +120,11 @@ def inspect_recordings(chosen: Chosen) -> AskedEach:
 @routes.post("/recordings/cancel", operation_id="cancelForRecordings", status_code=202)
 def cancel_for_recordings(chosen: Chosen) -> Cancelled:
     return Cancelled(count=together.cancel(chosen.recordings))
+
+
+@routes.post("/recordings/hand-over", operation_id="handOverRecordings")
+def hand_over_recordings(wanted: HandedOver) -> AskedEach:
+    return together.hand_over(wanted.recordings, delivered=wanted.delivered)
 
 
 @routes.post("/recordings/remove", operation_id="removeRecordings", status_code=204)

@@ -87,7 +87,7 @@ class _Sheet(Page):
         self.sheet = sheet
         self.number = 1
         judged = [row.verdict for row in sheet.rows if row.verdict]
-        shown = {limit.quantity for limit in columns(sheet.specification, judged)}
+        shown = {limit.quantity for limit in columns(sheet.specification, (name for verdict in judged for name in verdict.unmet))}
         every = {limit.quantity: limit for verdict in judged for limit in verdict.limits}
         self.columns = [limit for limit in every.values() if limit.severity == "must" or limit.quantity in shown]
         room = WIDTH - 2 * EDGE - PLACE - NAME - VERDICT

@@ -5,10 +5,9 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.quantities import Quantity, quantity
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import reading_for
+from ispettore.core.spec.verdict import Values
 
 FEWEST = 4
 """Of fewer recordings none can be said to stand apart."""
@@ -42,16 +41,18 @@ class Spread(BaseModel):
     outliers: tuple[Outlier, ...]
 
 
-def spreads(inspections: Sequence[Inspection], specification: Specification) -> tuple[Spread, ...]:
-    """The spread of every number that a specification limits in recordings or over the production, in the order of its limits.
+def spreads(recordings: Sequence[Values], specification: Specification) -> tuple[Spread, ...]:
+    """The spread of every number that a specification limits in recordings (their `values`) or over the production, in the order
+    of its limits.
 
     What it asks of the delivered file alone says nothing here. Nothing is told where fewer than two recordings have the number.
     """
     found = []
     for name in dict.fromkeys(limit.quantity for limit in specification.limits if limit.applies_to != "deliverable"):
         about = quantity(name)
-        readings = [reading_for(name, inspection, specification) for inspection in inspections]
-        numbers = {index: float(value) for index, value in enumerate(readings) if isinstance(value, int | float)}
+        numbers = {
+            index: float(value) for index, value in enumerate(each[name] for each in recordings) if isinstance(value, int | float)
+        }
         if len(numbers) < 2:
             continue
         values = list(numbers.values())

@@ -1,6 +1,6 @@
 """Verdicts: where each reading stands to its limit, and whether the file passes."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
@@ -12,6 +12,8 @@ from ispettore.core.spec.specification import AppliesTo, Limit, Severity, Specif
 Position = Literal["inside", "near", "over", "under", "unmeasured"]
 Role = Literal["recording", "master", "deliverable"]
 TWO_LOUDSPEAKERS_LU = 3.0103
+Values = Mapping[str, float | str | None]
+"""What the limits of a specification are held against in one recording, by quantity."""
 
 
 class LimitVerdict(BaseModel):
@@ -57,6 +59,11 @@ class Verdict(BaseModel):
         """The must-limits that are not met."""
         return [limit for limit in self.limits if not limit.passes and limit.severity == "must"]
 
+    @property
+    def unmet(self) -> tuple[str, ...]:
+        """The quantities of all limits that are not met, advice included."""
+        return tuple(limit.quantity for limit in self.limits if not limit.passes)
+
 
 def role_of(inspection: Inspection) -> Role:
     """A lossy file is taken for a deliverable, any other for a recording."""
@@ -88,6 +95,12 @@ def reading_for(name: str, inspection: Inspection, specification: Specification)
     if value is not None and about.k_weighted and specification.mono_on_two_loudspeakers and inspection.facts.channels == 1:
         return value + TWO_LOUDSPEAKERS_LU
     return value
+
+
+def values(inspection: Inspection, specification: Specification) -> dict[str, float | str | None]:
+    """What every limit is held against: all that a recording gives to the judgement of many."""
+    names = dict.fromkeys(limit.quantity for limit in specification.limits)
+    return {name: reading_for(name, inspection, specification) for name in names}
 
 
 def _judge_limit(limit: Limit, inspection: Inspection, specification: Specification) -> LimitVerdict:
@@ -154,29 +167,29 @@ def _verdict(
     )
 
 
-def judge_production(inspections: Sequence[Inspection], specification: Specification) -> tuple[LimitVerdict, ...]:
-    """The limits on the production: each bounds the spread (largest minus smallest) of a quantity over its recordings."""
+def judge_production(recordings: Sequence[Values], specification: Specification) -> tuple[LimitVerdict, ...]:
+    """The limits on the production: each bounds the spread (largest minus smallest) of a quantity over its recordings (their
+    `values`)."""
     found = []
     for limit in specification.limits:
         if limit.applies_to != "production":
             continue
-        values = [reading_for(limit.quantity, inspection, specification) for inspection in inspections]
-        numbers = [float(value) for value in values if isinstance(value, int | float)]
-        if not numbers or len(numbers) < len(values):
+        numbers = [float(value) for value in (each[limit.quantity] for each in recordings) if isinstance(value, int | float)]
+        if not numbers or len(numbers) < len(recordings):
             found.append(_verdict(limit, None, passes=False, position="unmeasured", note="not every recording is measured"))
         else:
             found.append(place(limit, max(numbers) - min(numbers)))
     return tuple(found)
 
 
-def columns(specification: Specification, verdicts: Iterable[Verdict]) -> tuple[Limit, ...]:
-    """The limits that have a column on a sheet: on recordings those that must be met, and advice that one of them does not meet;
-    then what is only asked of the production as a whole."""
-    missed = {limit.quantity for verdict in verdicts for limit in verdict.limits if not limit.passes}
+def columns(specification: Specification, unmet: Iterable[str]) -> tuple[Limit, ...]:
+    """The limits that have a column on a sheet: on recordings those that must be met, and advice that one of them does not meet
+    (`unmet` names the quantities of limits that are not met somewhere); then what is only asked of the production as a whole."""
+    anywhere = set(unmet)
     own = [
         limit
         for limit in specification.limits
-        if limit.applies_to == "recording" and (limit.severity == "must" or limit.quantity in missed)
+        if limit.applies_to == "recording" and (limit.severity == "must" or limit.quantity in anywhere)
     ]
     known = {limit.quantity for limit in own}
     return (*own, *(limit for limit in specification.limits if limit.applies_to == "production" and limit.quantity not in known))

@@ -30,7 +30,9 @@ def accept(recording_id: UUID, places: list[FindingPlace], reason: str) -> None:
             found = known.get(key(place)) or Acceptance(recording_id=recording_id, **place.model_dump(), reason="")
             found.reason = reason.strip()
             session.add(found)
-        events.tell(session, events.Notice(about="recording", id=str(recording_id), production=production_id))
+        events.tell(
+            session, events.Notice(about="recording", id=str(recording_id), production=production_id, recording=recording_id)
+        )
 
 
 def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
@@ -41,7 +43,9 @@ def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
         for found in _all(session, recording_id):
             if key(found) in gone:
                 session.delete(found)
-        events.tell(session, events.Notice(about="recording", id=str(recording_id), production=production_id))
+        events.tell(
+            session, events.Notice(about="recording", id=str(recording_id), production=production_id, recording=recording_id)
+        )
 
 
 def reasons(session: Session, recording_id: UUID) -> dict[Key, str]:

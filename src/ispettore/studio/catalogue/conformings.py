@@ -1,13 +1,16 @@
 """Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from importlib.metadata import version
 from pathlib import PurePath
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, case
 from sqlalchemy.orm import defer
 from sqlmodel import Session, col, select
+from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.core.audio.formats import WRITABLE, FormatName
 from ispettore.core.audio.writing import OutputFormat
@@ -23,13 +26,15 @@ from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
+from ispettore.studio import events
 from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.manner import Decided, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
-from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind
+from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind, now
 
 
 def ask(
@@ -72,7 +77,7 @@ def _asked(
         return same, False
     session.add(conforming)
     session.flush()
-    works.ask(session, WorkKind.CONFORM, conforming.id, production_id=recording.production_id)
+    works.ask(session, WorkKind.CONFORM, conforming.id, of=recording)
     return conforming.id, True
 
 
@@ -154,29 +159,88 @@ def of_recording(session: Session, recording_id: UUID, chosen: Specification) ->
     return [_view(one, one.outcome, running.get(one.id), chosen, readings=True) for one in found]
 
 
-def newest(
-    session: Session, recording_ids: list[UUID], chosen: Specification
-) -> tuple[dict[UUID, ConformingView], dict[UUID, ConformingView]]:
-    """For each recording that has any the newest attempt, and the attempt whose file counts; judged by a specification.
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """What never changes of an attempt that brought something: for which specification, whether that came to a file, whether this
+    met it when it was written, and whether it has a certificate."""
 
-    A certificate for this very specification comes first, then whatever is newest. The inspections in their outcomes come without
-    their long lists.
-    """
-    made_for_it = and_(
-        col(Conforming.specification)["id"].astext == chosen.id,
-        col(Conforming.specification)["version"].astext == str(chosen.version),
+    made_for: tuple[str, int]
+    file: bool
+    passes: bool
+    certified: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Newest:
+    """A recording's newest attempt, and the one whose file counts; what is known of each, None where nothing came of it yet."""
+
+    latest: UUID
+    attempt: Attempt | None
+    counts: UUID | None
+    made: Attempt | None
+    handed_over: bool
+
+
+_attempts: Held[UUID, Attempt] = Held(20_000)
+
+
+def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specification) -> dict[UUID, Newest]:
+    """For each of the recordings that has any attempt the newest, and that whose file counts: a certificate for this very
+    specification comes first, then whatever is newest."""
+    rows = session.exec(
+        select(Conforming.id, Conforming.recording_id, Conforming.handed_over_at)
+        .where(col(Conforming.recording_id).in_(recordings))
+        .order_by(col(Conforming.created_at).desc())
+    ).all()
+    known = _attempts.of([identifier for identifier, _, _ in rows], lambda missing: _read(session, missing))
+    of_each: dict[UUID, list[tuple[UUID, datetime | None]]] = {}
+    for identifier, recording, handed_over_at in rows:
+        of_each.setdefault(recording, []).append((identifier, handed_over_at))
+    asked = (chosen.id, chosen.version)
+    found = {}
+    for recording, tries in of_each.items():
+        files = [one for one in tries if one[0] in known and known[one[0]].file]
+        certified = [one for one in files if known[one[0]].certified and known[one[0]].made_for == asked]
+        counts, handed_over_at = (*certified, *files, (None, None))[0]
+        found[recording] = Newest(
+            latest=tries[0][0],
+            attempt=known.get(tries[0][0]),
+            counts=counts,
+            made=known[counts] if counts is not None else None,
+            handed_over=handed_over_at is not None,
+        )
+    return found
+
+
+def _read(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, Attempt]:
+    """What is known of attempts that brought something."""
+    of = col(Conforming.specification)
+    columns: tuple[Any, ...] = (
+        Conforming.id,
+        of["id"].astext,
+        of["version"].as_integer(),
+        col(Conforming.sha256).is_not(None),
+        col(Conforming.outcome)["verdict"]["passes"].as_boolean(),
+        lookup.holds_something(col(Conforming.certificate)),
     )
-    counts = case((and_(lookup.holds_something(col(Conforming.certificate)), made_for_it), 1), else_=0)
-    among = select(Conforming.recording_id, Conforming.id).where(col(Conforming.recording_id).in_(recording_ids))
-    each = among.distinct(col(Conforming.recording_id))
-    by_time = col(Conforming.created_at).desc()
-    latest = dict(session.exec(each.order_by(col(Conforming.recording_id), by_time)).all())
-    with_file = each.where(col(Conforming.sha256).is_not(None))
-    best = dict(session.exec(with_file.order_by(col(Conforming.recording_id), counts.desc(), by_time)).all())
-    views = _light(session, {*latest.values(), *best.values()}, chosen)
+    wanted = (col(Conforming.id).in_(identifiers), lookup.holds_something(col(Conforming.outcome)))
+    rows = session.exec(select(*columns).where(*wanted)).all()
+    return {
+        identifier: Attempt(made_for=(name, number), file=file, passes=bool(passes), certified=certified)
+        for identifier, name, number, file, passes, certified in rows
+    }
+
+
+def shown(
+    session: Session, recording_ids: Sequence[UUID], chosen: Specification
+) -> tuple[dict[UUID, ConformingView], dict[UUID, ConformingView]]:
+    """For each recording that has any the newest attempt, and the attempt whose file counts; judged by a specification. The
+    inspections in their outcomes come without their long lists."""
+    known = newest(session, select(Recording.id).where(col(Recording.id).in_(recording_ids)), chosen)
+    views = _light(session, {one for found in known.values() for one in (found.latest, found.counts) if one is not None}, chosen)
     return (
-        {recording: views[conforming] for recording, conforming in latest.items()},
-        {recording: views[conforming] for recording, conforming in best.items()},
+        {recording: views[found.latest] for recording, found in known.items()},
+        {recording: views[found.counts] for recording, found in known.items() if found.counts is not None},
     )
 
 
@@ -238,6 +302,7 @@ def _view(
         size_bytes=conforming.size_bytes,
         sha256=conforming.sha256,
         certified=conforming.certificate is not None and current,
+        handed_over_at=conforming.handed_over_at,
         result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
     )
 
@@ -273,3 +338,26 @@ def get(conforming_id: UUID) -> Conforming:
         if conforming is None:
             raise NotFound(what="attempt")
         return conforming
+
+
+def hand_over(recording_id: UUID, *, delivered: bool) -> tuple[UUID, bool]:
+    """Note that the file that counts for a recording was delivered, or take that back. The attempt, and whether this changed
+    anything. Raises NotFound, and NotReady where no file meets the specification of now."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id, with_for_update=True)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+        found = newest(session, select(Recording.id).where(Recording.id == recording_id), specification).get(recording_id)
+        made = found.made if found is not None else None
+        asked = (specification.id, specification.version)
+        if found is None or found.counts is None or made is None or not made.passes or made.made_for != asked:
+            raise NotReady(file=recording.name, reason=f"has no file yet that meets {specification.name}")
+        if found.handed_over == delivered:
+            return found.counts, False
+        conforming = session.get_one(Conforming, found.counts)
+        conforming.handed_over_at = now() if delivered else None
+        session.add(conforming)
+        of = events.Notice(about="recording", id=str(recording_id), production=recording.production_id, recording=recording_id)
+        events.tell(session, of)
+        return found.counts, True

@@ -229,7 +229,9 @@ def _next(
 
 def _told(session: Session, recording: Recording) -> DraftView:
     session.flush()
-    events.tell(session, events.Notice(about="draft", id=str(recording.id), production=recording.production_id))
+    events.tell(
+        session, events.Notice(about="draft", id=str(recording.id), production=recording.production_id, recording=recording.id)
+    )
     return _view(session, recording, state_of(session, recording))
 
 

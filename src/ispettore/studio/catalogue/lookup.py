@@ -1,7 +1,6 @@
 """Stored inspections as they are needed: whole for one recording, without their long lists where many are judged at once."""
 
 from collections.abc import Sequence
-from threading import Lock
 from typing import Any
 from uuid import UUID
 
@@ -12,56 +11,51 @@ from sqlmodel import Session, col, select
 
 from ispettore.core.measure import kept, methods_history
 from ispettore.core.measure.inspection import Inspection
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.tables import InspectionRecord, Recording
 
 LONG = ("findings", "speech", "room_tone", "pauses")
 """What grows with the length of a recording. No limit is judged by it, and it is most of what is stored."""
 
 
-HELD = 1_000
-"""So many inspections without their lists are held ready: what is kept under a file's hash never changes."""
 Key = tuple[str, str, int]
-"""Hash of the file, room tone chosen, version of the methods."""
-_ready: dict[Key, Inspection] = {}
-HELD_WHOLE = 4
-"""So many whole ones: those of three hours hold thousands of findings and pauses."""
-
-_whole: dict[Key, Inspection] = {}
-_readying = Lock()
+"""Hash of the file, room tone chosen, version of the methods: what is kept under these never changes."""
+_ready: Held[Key, Inspection] = Held(1_000)
+_whole: Held[Key, Inspection] = Held(4)
+"""Those of three hours hold thousands of findings and pauses."""
 
 
-def short(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Inspection]:
-    """Facts and readings of recordings that are measured, by the newest methods they were measured by; the long lists are left
-    empty."""
+def keys(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Key]:
+    """Under what the inspection of each recording is kept, for those that are measured: by the newest methods they were measured
+    by, and until it is measured with room tone just chosen, as before."""
     newest = (
         select(InspectionRecord.sha256, InspectionRecord.room_tone, func.max(InspectionRecord.methods_version))
         .where(_of(recordings))
         .group_by(col(InspectionRecord.sha256), col(InspectionRecord.room_tone))
     )
-    there: set[Key] = {(sha256, tone, version) for sha256, tone, version in session.exec(newest).all()}
-    with _readying:
-        found = {key: _ready[key] for key in there if key in _ready}
-    if missing := there - found.keys():
-        read = _without_lists(session, missing)
-        with _readying:
-            _ready.update(read)
-            for oldest in list(_ready)[:-HELD]:
-                del _ready[oldest]
-        found.update(read)
-    by_file = {(sha256, tone): inspection for (sha256, tone, _), inspection in found.items()}
-    known = {}
+    there = {(sha256, tone): version for sha256, tone, version in session.exec(newest).all()}
+    known: dict[UUID, Key] = {}
     for recording in recordings:
-        for key in _keys(recording):
-            if key in by_file:
-                known[recording.id] = by_file[key]
+        for sha256, tone in _keys(recording):
+            if (sha256, tone) in there:
+                known[recording.id] = (sha256, tone, there[sha256, tone])
                 break
     return known
 
 
-def _without_lists(session: Session, keys: set[Key]) -> dict[Key, Inspection]:
+def short(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Inspection]:
+    """Facts and readings of recordings that are measured, by the newest methods they were measured by; the long lists are left
+    empty."""
+    known = keys(session, recordings)
+    found = _ready.of(known.values(), lambda missing: without_long(session, missing))
+    return {of: found[key] for of, key in known.items() if key in found}
+
+
+def without_long(session: Session, wanted: Sequence[Key]) -> dict[Key, Inspection]:
+    """Inspections read anew, their long lists left empty."""
     data = col(InspectionRecord.data).op("-")(cast(array(LONG), ARRAY(Text)))
     identity = (InspectionRecord.sha256, InspectionRecord.room_tone, InspectionRecord.methods_version)
-    rows = session.exec(select(*identity, data).where(tuple_(*identity).in_(keys))).all()
+    rows = session.exec(select(*identity, data).where(tuple_(*identity).in_(wanted))).all()
     return {(sha256, tone, version): kept.inspection(filled(content)) for sha256, tone, version, content in rows}
 
 
@@ -109,15 +103,7 @@ def held(session: Session, recording: Recording) -> Inspection | None:
     if record is None:
         return None
     key = (record.sha256, record.room_tone, record.methods_version)
-    with _readying:
-        found = _whole.pop(key, None)
-    if found is None:
-        found = inspection(record)
-    with _readying:
-        _whole[key] = found  # the newest stand last
-        for oldest in list(_whole)[:-HELD_WHOLE]:
-            del _whole[oldest]
-    return found
+    return _whole.of([key], lambda _: {key: inspection(record)})[key]
 
 
 def exact(session: Session, recording: Recording) -> InspectionRecord | None:

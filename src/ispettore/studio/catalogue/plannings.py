@@ -1,11 +1,12 @@
 """Plans for a recording: asked for once for each specification, measurement, room tone and kept treatment, and kept."""
 
+from collections.abc import Sequence
 from typing import Any
 from uuid import UUID
 
 from pydantic import ValidationError
 from sqlalchemy import ColumnElement
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, func, select
 from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.core.measure import methods_history
@@ -21,6 +22,7 @@ from ispettore.core.treat import draft
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
 from ispettore.studio.database import transaction
@@ -52,7 +54,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
             session.flush()
         elif _plans(planning) is not None or works.under_way(session, WorkKind.PLAN, planning.id):
             return planning.id
-        works.ask(session, WorkKind.PLAN, planning.id, production_id=recording.production_id)
+        works.ask(session, WorkKind.PLAN, planning.id, of=recording)
         return planning.id
 
 
@@ -81,6 +83,34 @@ def by_kept(
 def readable(planning: Planning | None) -> bool:
     """Whether it is there, and what came of it, if anything did yet, can be read by this version."""
     return planning is not None and (planning.outcome is None or _plans(planning) is not None)
+
+
+_conform: Held[UUID, bool] = Held(20_000)
+"""Whether a planning came to a plan that conforms."""
+
+
+def planned(session: Session, recordings: SelectOfScalar[UUID], specification: Specification) -> set[UUID]:
+    """Those of the recordings for which the newest plans for a specification, by the methods of now, conform."""
+    rows = session.exec(
+        select(Planning.id, Planning.recording_id)
+        .where(
+            col(Planning.recording_id).in_(recordings),
+            Planning.methods_version == methods_history.current(),
+            col(Planning.specification)["id"].astext == specification.id,
+            col(Planning.specification)["version"].astext == str(specification.version),
+        )
+        .order_by(col(Planning.created_at))
+    ).all()
+    known = _conform.of([identifier for identifier, _ in rows], lambda missing: _conforming(session, missing))
+    newest = {recording: known[identifier] for identifier, recording in rows if identifier in known}
+    return {recording for recording, conforms in newest.items() if conforms}
+
+
+def _conforming(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, bool]:
+    obstacles = col(Planning.outcome)["plans"][0]["plan"]["obstacles"]
+    rows = select(Planning.id, func.jsonb_array_length(obstacles))
+    wanted = (col(Planning.id).in_(identifiers), lookup.holds_something(col(Planning.outcome)))
+    return {identifier: not count for identifier, count in session.exec(rows.where(*wanted)).all()}
 
 
 def told(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:

@@ -1,4 +1,4 @@
-"""Productions and their inspection sheets."""
+"""Productions: making, changing and ordering them, and how they stand."""
 
 from collections.abc import Callable
 from uuid import UUID, uuid4
@@ -6,15 +6,11 @@ from uuid import UUID, uuid4
 from natsort import natsorted, ns
 from sqlmodel import col, func, select
 
-from ispettore.core.certify.certificate import issuer
-from ispettore.core.certify.printed_sheet import PrintedRow, PrintedSheet
 from ispettore.core.spec import kept
-from ispettore.core.spec.spread import spreads
-from ispettore.core.spec.verdict import columns, judge_production
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import progressing, recordings, specifications
-from ispettore.studio.catalogue.views import ProductionSummary, ProductionView, RecordingView
+from ispettore.studio.catalogue import recordings, sheets, specifications
+from ispettore.studio.catalogue.sheet_views import ProductionSummary
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
 from ispettore.studio.jobs import works
@@ -104,13 +100,12 @@ def cancel(production_id: UUID) -> None:
 
 
 def summaries() -> list[ProductionSummary]:
-    """Every production with how many of its recordings are inside, outside or still to be inspected."""
+    """Every production with how its recordings stand."""
     found = []
     with transaction() as session:
         for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
             specification = kept.specification(production.specification)
-            passing = recordings.verdicts(session, production.id, specification)
-            judged = [passes for passes in passing if passes is not None]
+            standing, certified = sheets.counted(session, production)
             newest = session.exec(
                 select(Recording.created_at)
                 .where(Recording.production_id == production.id)
@@ -123,60 +118,11 @@ def summaries() -> list[ProductionSummary]:
                     name=production.name,
                     specification_id=specification.id,
                     specification_name=specification.name,
-                    recordings=len(passing),
-                    inside=sum(judged),
-                    outside=len(judged) - sum(judged),
-                    pending=len(passing) - len(judged),
+                    recordings=sum(each.count for each in standing),
+                    standing=standing,
+                    certified=certified,
                     last_activity=newest or production.created_at,
                     archived=production.archived_at is not None,
                 )
             )
     return found
-
-
-def sheet(production_id: UUID) -> ProductionView:
-    """The inspection sheet of a production. Raises NotFound."""
-    with transaction() as session:
-        production = session.get(Production, production_id)
-        if production is None:
-            raise NotFound(what="production")
-        specification = kept.specification(production.specification)
-        rows, inspections = recordings.rows(session, production.id, specification)
-        return ProductionView(
-            id=production.id,
-            name=production.name,
-            notes=production.notes,
-            archived=production.archived_at is not None,
-            specification=specification,
-            columns=list(columns(specification, (row.verdict for row in rows if row.verdict))),
-            recordings=rows,
-            whole=list(judge_production(inspections, specification)) if inspections else [],
-            spreads=list(spreads(inspections, specification)),
-            formats=recordings.formats(specification),
-            lot=progressing.lot(session, production.id),
-        )
-
-
-def printed(sheet: ProductionView) -> PrintedSheet:
-    """The sheet as it is printed."""
-    return PrintedSheet(
-        production=sheet.name,
-        specification=sheet.specification,
-        issued=now(),
-        issuer=issuer(),
-        rows=[_printed_row(row) for row in sheet.recordings],
-        whole=sheet.whole,
-        spreads=sheet.spreads,
-    )
-
-
-def _printed_row(row: RecordingView) -> PrintedRow:
-    conformed = row.delivered.file_name if row.delivered and row.delivered.passes else None
-    return PrintedRow(
-        name=row.name,
-        facts=row.facts,
-        ribbon=row.ribbon.drawn() if row.ribbon else None,
-        verdict=row.verdict,
-        problem=(row.work.error or row.work.state) if row.work else "",
-        delivered=conformed or "",
-    )

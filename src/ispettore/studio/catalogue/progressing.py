@@ -12,7 +12,7 @@ from sqlmodel import Session, col, select
 
 from ispettore.studio.catalogue.views import LotView
 from ispettore.studio.jobs import retrying
-from ispettore.studio.tables import Conforming, Planning, Recording, Work, WorkState, now
+from ispettore.studio.tables import Recording, Work, WorkState, now
 
 SOONEST_S = 2.0
 """Before that nothing is said of the time left."""
@@ -38,24 +38,23 @@ def lot(session: Session, production_id: UUID) -> LotView | None:
 
 
 def _sizes(session: Session, works: Iterable[Work]) -> dict[UUID, int]:
-    """The size of the recording that each piece of work is about, by its subject."""
-    subjects = {work.subject_id for work in works}
-    found: dict[UUID, int] = {}
-    for table in (Conforming, Planning):
-        rows = select(table.id, Recording.size_bytes).join(Recording, col(Recording.id) == table.recording_id)
-        found |= dict(session.exec(rows.where(col(table.id).in_(subjects))).all())
-    found |= dict(session.exec(select(Recording.id, Recording.size_bytes).where(col(Recording.id).in_(subjects))).all())
-    return found
+    """The size of every recording that work is of."""
+    wanted = {work.recording_id for work in works}
+    return dict(session.exec(select(Recording.id, Recording.size_bytes).where(col(Recording.id).in_(wanted))).all())
+
+
+def _size(work: Work, sizes: dict[UUID, int]) -> int:
+    return sizes.get(work.recording_id, 0) if work.recording_id is not None else 0
 
 
 def _done(work: Work, sizes: dict[UUID, int]) -> float:
     share = work.fraction if work.state in retrying.UNFINISHED else 1.0
-    return share * sizes.get(work.subject_id, 0)
+    return share * _size(work, sizes)
 
 
 def _share(unfinished: Iterable[Work], ended: Iterable[Work], sizes: dict[UUID, int]) -> float:
     every = [*unfinished, *ended]
-    total = sum(sizes.get(work.subject_id, 0) for work in every)
+    total = sum(_size(work, sizes) for work in every)
     return min(1.0, sum(_done(work, sizes) for work in every) / total) if total else 0.0
 
 
@@ -66,7 +65,7 @@ def _left(unfinished: Iterable[Work], ended: Iterable[Work], sizes: dict[UUID, i
     for kind in {work.kind for work in unfinished}:
         waiting = [work for work in unfinished if work.kind == kind]
         done = sum(_done(work, sizes) for work in (*waiting, *(work for work in ended if work.kind == kind)))
-        left = sum(sizes.get(work.subject_id, 0) - _done(work, sizes) for work in waiting)
+        left = sum(_size(work, sizes) - _done(work, sizes) for work in waiting)
         if done <= 0 or since_s < SOONEST_S:
             return None
         left_s += left * since_s / done

@@ -1,9 +1,10 @@
 """Recordings: bringing them in, looking at them, and having them conformed."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import PurePath
 from uuid import UUID
 
+from sqlalchemy import ColumnElement
 from sqlmodel import Session, col, func, select
 from sqlmodel.sql.expression import SelectOfScalar
 
@@ -95,7 +96,7 @@ def _put_in(session: Session, production_id: UUID, position: int, name: str, blo
     recording = Recording(production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes)
     session.add(recording)
     session.flush()
-    works.ask(session, WorkKind.INSPECT, recording.id, production_id=production_id)
+    works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
     return recording.id
 
 
@@ -158,11 +159,16 @@ def _earlier(session: Session, recording: Recording) -> list[Recording]:
 
 def _current(production_id: UUID) -> SelectOfScalar[Recording]:
     """What stands in a production now, in order."""
-    return (
-        select(Recording)
-        .where(Recording.production_id == production_id, col(Recording.removed_at).is_(None), col(Recording.replaced_by).is_(None))
-        .order_by(col(Recording.position))
-    )
+    return select(Recording).where(*_is_current(production_id)).order_by(col(Recording.position))
+
+
+def _is_current(production_id: UUID) -> tuple[ColumnElement[bool], ...]:
+    return col(Recording.production_id) == production_id, col(Recording.removed_at).is_(None), col(Recording.replaced_by).is_(None)
+
+
+def current_ids(production_id: UUID) -> SelectOfScalar[UUID]:
+    """Which these are, as a query."""
+    return select(Recording.id).where(*_is_current(production_id))
 
 
 def current(session: Session, production_id: UUID) -> list[Recording]:
@@ -176,7 +182,7 @@ def inspect_again(recording_id: UUID) -> None:
         recording = _get(session, recording_id)
         if works.under_way(session, WorkKind.INSPECT, recording.id):
             return
-        works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+        works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 
 
 def catch_up() -> None:
@@ -188,22 +194,39 @@ def catch_up() -> None:
         for recording in there:
             work = asked.get(recording.id)
             if recording.sha256 not in known and work is not None and work.state == WorkState.DONE:
-                works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+                works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 
 
-def rows(session: Session, production_id: UUID, specification: Specification) -> tuple[list[RecordingView], list[Inspection]]:
-    """The recordings of a production in order, each judged, and the readings of those that are measured, in the same order."""
+def rows(
+    session: Session, production_id: UUID, specification: Specification, *, only: Sequence[UUID] | None = None
+) -> list[RecordingView]:
+    """The recordings of a production in order, each judged; or `only` those of them, in that order."""
     found = current(session, production_id)
-    inspections = lookup.short(session, found)
-    views = list(_views(session, found, specification, inspections))
-    return views, [inspections[recording.id] for recording in found if recording.id in inspections]
+    twins = _twins(found)
+    if only is not None:
+        there = {recording.id: recording for recording in found}
+        found = [there[one] for one in only if one in there]
+    return list(_views(session, found, specification, lookup.short(session, found), twins))
 
 
-def verdicts(session: Session, production_id: UUID, specification: Specification) -> list[bool | None]:
-    """For each recording of a production whether it passes; None where it is not measured."""
-    here = current(session, production_id)
-    judged = {of: judge(found, specification, role=role_of(found)).passes for of, found in lookup.short(session, here).items()}
-    return [judged.get(recording.id) for recording in here]
+def some(production_id: UUID, wanted: Sequence[UUID]) -> list[RecordingView]:
+    """These recordings of a production as rows of its sheet; those that are not there any more are left out. Raises NotFound."""
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        return rows(session, production_id, kept.specification(production.specification), only=wanted)
+
+
+def _twins(found: Sequence[Recording]) -> dict[UUID, str]:
+    """For each recording whose file came in before under another name in its production, that name."""
+    first: dict[str, str] = {}
+    twins = {}
+    for recording in found:
+        if recording.sha256 in first:
+            twins[recording.id] = first[recording.sha256]
+        first.setdefault(recording.sha256, recording.name)
+    return twins
 
 
 def detail(recording_id: UUID) -> RecordingDetail:
@@ -215,7 +238,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
         record = lookup.whole(session, recording)
         parsed = lookup.inspection(record) if record else None
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
-        [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {})
+        [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {}, {})
         reasons = acceptances.reasons(session, recording.id)
         planning = plannings.of_recording(session, recording, specification, parsed)
         return RecordingDetail(
@@ -310,13 +333,16 @@ def _get(session: Session, recording_id: UUID) -> Recording:
 
 
 def _views(
-    session: Session, recordings: list[Recording], specification: Specification, inspections: dict[UUID, Inspection]
+    session: Session,
+    recordings: Sequence[Recording],
+    specification: Specification,
+    inspections: Mapping[UUID, Inspection],
+    twins: Mapping[UUID, str],
 ) -> Iterator[RecordingView]:
     identifiers = [recording.id for recording in recordings]
     ribbons = lookup.ribbons(session, recordings)
     inspecting = works.newest(session, WorkKind.INSPECT, identifiers)
-    newest, delivered = conformings.newest(session, identifiers, specification)
-    first: dict[str, str] = {}
+    newest, delivered = conformings.shown(session, identifiers, specification)
     for recording in recordings:
         inspection = inspections.get(recording.id)
         verdict = judge(inspection, specification, role=role_of(inspection)) if inspection else None
@@ -328,7 +354,7 @@ def _views(
             created_at=recording.created_at,
             size_bytes=recording.size_bytes,
             sha256=recording.sha256,
-            same_as=first.get(recording.sha256),
+            same_as=twins.get(recording.id),
             work=works.view(inspecting.get(recording.id)),
             facts=inspection.facts if inspection else None,
             verdict=verdict,
@@ -337,7 +363,6 @@ def _views(
             delivered=delivered.get(recording.id),
             older_methods=inspection is not None and inspection.methods_version < methods_history.current(),
         )
-        first.setdefault(recording.sha256, recording.name)
 
 
 def _ribbon(packed: bytes, *, columns: int = ribbon.COLUMNS) -> RibbonView:

@@ -60,9 +60,10 @@ def choose(recording_id: UUID, span: Span | None) -> None:
             chosen_tone.check(span, inspection)
         recording.room_tone = written(span) if span is not None else ""
         session.add(recording)
-        events.tell(session, events.Notice(about="recording", id=str(recording.id), production=recording.production_id))
+        of = events.Notice(about="recording", id=str(recording.id), production=recording.production_id, recording=recording.id)
+        events.tell(session, of)
         if lookup.exact(session, recording) is None:
-            works.ask(session, WorkKind.INSPECT, recording.id, production_id=recording.production_id)
+            works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 
 
 def written(span: Span) -> str:

@@ -4,7 +4,8 @@ import csv
 import io
 
 from ispettore.core.spec.verdict import LimitVerdict
-from ispettore.studio.catalogue.views import ProductionView, RecordingView
+from ispettore.studio.catalogue.sheet_views import ProductionView
+from ispettore.studio.catalogue.views import RecordingView
 
 RISKY = ("=", "+", "-", "@", "\t", "\r")
 FACTS = ("container", "codec", "sample_rate_hz", "bit_depth", "channels", "duration_s", "bit_rate_kbps")

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from uuid import UUID
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
@@ -13,7 +13,7 @@ from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach, RefusedRecording
 from ispettore.studio.database import transaction
 from ispettore.studio.jobs import works
-from ispettore.studio.tables import Conforming, Planning, Recording, Work, WorkKind
+from ispettore.studio.tables import Recording, Work, WorkKind
 
 AskedOne = Callable[[UUID], tuple[UUID, bool]]
 """Asks for one recording: what is or will be there, and whether that was begun by this."""
@@ -39,14 +39,14 @@ def measure(recording_ids: Sequence[UUID]) -> AskedEach:
     return each(recording_ids, _measure)
 
 
+def hand_over(recording_ids: Sequence[UUID], *, delivered: bool) -> AskedEach:
+    """Note that the file of each was delivered, or that it was not."""
+    return each(recording_ids, lambda one: conformings.hand_over(one, delivered=delivered))
+
+
 def cancel(recording_ids: Sequence[UUID]) -> int:
     """Cancel all that waits or runs for these recordings; how much that was."""
-    with transaction() as session:
-        subjects: set[UUID] = set(recording_ids)
-        for table in (Conforming, Planning):
-            made = select(table.id).where(col(table.recording_id).in_(recording_ids))
-            subjects |= set(session.exec(made).all())
-    return works.cancel_unfinished(col(Work.subject_id).in_(subjects))
+    return works.cancel_unfinished(col(Work.recording_id).in_(recording_ids))
 
 
 def _measure(recording_id: UUID) -> tuple[UUID, bool]:

@@ -31,7 +31,7 @@ def attach(verifying_id: UUID, blob: Blob) -> None:
             raise NotFound(what="check")
         verifying.sha256 = blob.sha256
         session.add(verifying)
-        works.ask(session, WorkKind.VERIFY, verifying.id, production_id=None)
+        works.ask(session, WorkKind.VERIFY, verifying.id, of=None)
 
 
 def view(verifying_id: UUID) -> VerifyingView:

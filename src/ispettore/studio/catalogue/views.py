@@ -21,8 +21,7 @@ from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.objections import Objection
-from ispettore.core.spec.specification import Limit, Specification
-from ispettore.core.spec.spread import Spread
+from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
 from ispettore.core.treat.draft import ReadStep
@@ -121,6 +120,7 @@ class ConformingView(BaseModel):
     version. `draft` is the state of the draft that it ran, if any; `own` says that
     this was no plan, and `closing` is then the smallest change that should close what it missed. A
     certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a certificate.
+    `handed_over_at` is when somebody said that the file was delivered.
     `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
     """
 
@@ -155,6 +155,7 @@ class ConformingView(BaseModel):
     size_bytes: int | None
     sha256: str | None
     certified: bool
+    handed_over_at: datetime | None
     result: ResultView | None
 
 
@@ -269,21 +270,6 @@ class RecordingDetail(RecordingView):
     formats: list[FormatView]
 
 
-class ProductionSummary(BaseModel):
-    """A production in the list of productions."""
-
-    id: UUID
-    name: str
-    specification_id: str
-    specification_name: str
-    recordings: int
-    inside: int
-    outside: int
-    pending: int
-    last_activity: datetime
-    archived: bool
-
-
 class LotView(BaseModel):
     """Work of a production that is under way together: so many pieces, so many of them ended (some as failed), the share of it
     that is done, and about how long it will take still; None where that can't be told yet."""
@@ -293,26 +279,6 @@ class LotView(BaseModel):
     failed: int
     fraction: float
     left_s: float | None
-
-
-class ProductionView(BaseModel):
-    """The inspection sheet. `columns` are the limits it shows; `whole` judges those on the production; `spreads` says how alike its
-    recordings are.
-
-    Outliers are counted among the recordings that have a verdict, in their order.
-    """
-
-    id: UUID
-    name: str
-    notes: str
-    archived: bool
-    specification: Specification
-    columns: list[Limit]
-    recordings: list[RecordingView]
-    whole: list[LimitVerdict]
-    spreads: list[Spread]
-    formats: list[FormatView]
-    lot: LotView | None
 
 
 class UnfinishedUpload(BaseModel):

@@ -120,6 +120,7 @@ def tell(session: Session, work: Work) -> None:
             about=WorkKind(work.kind),
             id=str(work.subject_id),
             production=work.production_id,
+            recording=work.recording_id,
             state=WorkState(work.state),
             stage=work.stage,
             fraction=round(work.fraction, 3),

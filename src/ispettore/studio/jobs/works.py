@@ -9,7 +9,7 @@ from sqlmodel import Session, col, select
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.jobs import queue, retrying
-from ispettore.studio.tables import Work, WorkKind, WorkState
+from ispettore.studio.tables import Recording, Work, WorkKind, WorkState
 
 
 class WorkView(BaseModel):
@@ -23,12 +23,14 @@ class WorkView(BaseModel):
     error: str | None
 
 
-def ask(session: Session, kind: WorkKind, subject_id: UUID, *, production_id: UUID | None) -> None:
-    """Note a piece of work in this transaction; it is queued once that has committed.
+def ask(session: Session, kind: WorkKind, subject_id: UUID, *, of: Recording | None) -> None:
+    """Note a piece of work in this transaction, `of` a recording where it is of one; it is queued once that has committed.
 
     Should the process end between the two, or the queue not answer, `retrying.rescue` queues it.
     """
-    work = Work(kind=kind, subject_id=subject_id, production_id=production_id)
+    work = Work(kind=kind, subject_id=subject_id)
+    if of is not None:
+        work.recording_id, work.production_id = of.id, of.production_id
     session.add(work)
     retrying.tell(session, work)
     after_commit(session, lambda: queue.put(work.id))
@@ -40,6 +42,23 @@ def newest(session: Session, kind: WorkKind, subjects: list[UUID]) -> dict[UUID,
         select(Work).where(Work.kind == kind, col(Work.subject_id).in_(subjects)).order_by(col(Work.created_at))
     ).all()
     return {work.subject_id: work for work in rows}
+
+
+def states(session: Session, kind: WorkKind, production_id: UUID) -> dict[UUID, WorkState]:
+    """How the newest work of a kind stands, for each subject of a production that has any."""
+    rows = (
+        select(Work.subject_id, Work.state)
+        .where(Work.production_id == production_id, Work.kind == kind)
+        .distinct(col(Work.subject_id))
+        .order_by(col(Work.subject_id), col(Work.created_at).desc())
+    )
+    return {subject: WorkState(state) for subject, state in session.exec(rows).all()}
+
+
+def busy(session: Session, production_id: UUID) -> set[UUID]:
+    """The recordings of a production for which anything waits or runs."""
+    rows = select(Work.recording_id).where(Work.production_id == production_id, col(Work.state).in_(retrying.UNFINISHED))
+    return {recording for recording in session.exec(rows).all() if recording is not None}
 
 
 def under_way(session: Session, kind: WorkKind, subject: UUID) -> bool:

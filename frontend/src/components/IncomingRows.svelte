@@ -1,0 +1,74 @@
+<script lang="ts">
+  // Files on their way into a production, and those of which a part came in before.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import type { Acting } from '../lib/acting.svelte';
+  import { size } from '../lib/format';
+  import { matches, unfinished, type Upload, type Uploads } from '../lib/uploads.svelte';
+  import Button from './Button.svelte';
+  import Progress from './Progress.svelte';
+  interface Props {
+    production: string;
+    /** How many columns stand between name and last. */
+    columns: number;
+    acting: Acting;
+  }
+  let { production, columns, acting }: Props = $props();
+  const uploads = getContext<Uploads>('uploads');
+  const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === production));
+  const parts = createQuery(() => ({
+    queryKey: ['unfinished', production],
+    queryFn: () => unfinished(production),
+  }));
+  // What came in part before this page was opened, and is not on its way again.
+  const waiting = $derived((parts.data ?? []).filter((part) => !mine.some((upload) => matches(part, upload))));
+  const stageOf = (upload: Upload) =>
+    upload.state === 'waiting' ? 'waiting to be sent' : upload.fraction < 1 ? 'bringing in' : 'being put away';
+</script>
+
+<tbody>
+  {#each mine as upload (upload.key)}
+    <tr>
+      <th scope="row" class="first">{upload.name}<span class="facts">{size(upload.size)}</span></th>
+      <td colspan={columns + 1}>
+        {#if upload.state === 'failed'}
+          <span class="failed" role="alert">{upload.error}</span>
+          <Button onclick={() => uploads.retry(upload)}>Try again</Button>
+          <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
+        {:else}
+          <Progress
+            stage={stageOf(upload)}
+            fraction={upload.fraction}
+            about={upload.name}
+            oncancel={() => uploads.cancel(upload)}
+          />
+        {/if}
+      </td>
+    </tr>
+  {/each}
+  {#each waiting as part (part.id)}
+    <tr data-part={part.name}>
+      <th scope="row" class="first">{part.name}<span class="facts">{size(part.size_bytes)}</span></th>
+      <td colspan={columns}
+        >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Drop or choose the
+        file again to go on from there.</td
+      >
+      <td
+        ><Button label={`Forget ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}>Forget</Button
+        ></td
+      >
+    </tr>
+  {/each}
+</tbody>
+
+<style>
+  .facts {
+    display: block;
+    font-size: 12px;
+    font-weight: 400;
+    color: var(--soft);
+  }
+  .failed {
+    color: var(--outside);
+  }
+</style>

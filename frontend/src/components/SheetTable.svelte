@@ -1,0 +1,114 @@
+<script lang="ts">
+  // The table of a sheet: recordings by limits, drawn some at a time, and the production as a whole in the last row.
+  import type { Acting } from '../lib/acting.svelte';
+  import { answer, api, type SheetEntry, type SheetView as Sheet } from '../lib/api';
+  import { cellKeys } from '../lib/cell-keys';
+  import type { Column } from '../lib/columns';
+  import type { SheetView } from '../lib/sheet-view.svelte';
+  import IncomingRows from './IncomingRows.svelte';
+  import SheetBlock from './SheetBlock.svelte';
+  import SheetFoot from './SheetFoot.svelte';
+  import SheetHead from './SheetHead.svelte';
+  import SheetRow from './SheetRow.svelte';
+  interface Props {
+    sheet: Sheet;
+    shown: SheetEntry[];
+    columns: Column[];
+    view: SheetView;
+    acting: Acting;
+    /** Whether rows can be put in another order. */
+    movable: boolean;
+    ontold: (statement: string) => void;
+  }
+  let { sheet, shown, columns, view, acting, movable, ontold }: Props = $props();
+  const pointedAt = cellKeys((statement) => ontold(statement));
+  const BLOCK = 40;
+  const blocks = $derived(
+    Array.from({ length: Math.ceil(shown.length / BLOCK) }, (_, at) => shown.slice(at * BLOCK, (at + 1) * BLOCK)),
+  );
+
+  // Rows are put in order by dragging their handle, or by the arrow keys on it.
+  let carried = $state('');
+  const indexOf = (id: string) => sheet.entries.findIndex((entry) => entry.id === id);
+  async function move(id: string, to: number) {
+    const order = sheet.entries.map((entry) => entry.id);
+    const from = order.indexOf(id);
+    if (from < 0 || to < 0 || to >= order.length || to === from) return;
+    order.splice(to, 0, ...order.splice(from, 1));
+    const path = { params: { path: { production_id: sheet.id } } };
+    await acting.attempt(async () =>
+      answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: order } })),
+    );
+    document.querySelector<HTMLElement>(`[data-handle="${id}"]`)?.focus();
+  }
+</script>
+
+<table {@attach pointedAt}>
+  <caption class="visually-hidden">Inspection sheet of {sheet.name}</caption>
+  <SheetHead {columns} {view} {shown} />
+  {#each blocks as entries, at (at)}
+    <SheetBlock
+      count={entries.length}
+      columns={columns.length + 3}
+      first={at === 0}
+      held={entries.some((entry) => entry.id === carried)}
+    >
+      {#each entries as entry, place (entry.id)}
+        <SheetRow
+          {entry}
+          production={sheet.id}
+          {columns}
+          {acting}
+          first={at === 0 && place === 0}
+          chosen={view.chosen.has(entry.id)}
+          onchosen={(wanted, span) => view.choose(shown, entry.id, wanted, span)}
+          {movable}
+          {carried}
+          oncarry={(id) => (carried = id)}
+          ondropped={() => move(carried, indexOf(entry.id))}
+          onstep={(step) => move(entry.id, indexOf(entry.id) + step)}
+        />
+      {/each}
+    </SheetBlock>
+  {/each}
+  <IncomingRows production={sheet.id} columns={columns.length + 1} {acting} />
+  {#if sheet.whole.length || sheet.spreads.length}
+    <SheetFoot
+      quantities={columns.map((column) => column.limit.quantity)}
+      whole={sheet.whole}
+      spreads={sheet.spreads}
+    />
+  {/if}
+</table>
+
+<style>
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  table :global(:is(th, td)) {
+    text-align: left;
+    padding: 9px 8px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: middle;
+    font-weight: 400;
+  }
+  table :global(.first) {
+    padding-left: 14px;
+    min-width: 226px;
+  }
+  @media (max-width: 1240px) {
+    table :global(:is(th, td)) {
+      padding: 8px 4px;
+    }
+    table :global(.first) {
+      min-width: 130px;
+      padding-left: 10px;
+    }
+    table :global(td > svg) {
+      width: 84px;
+    }
+  }
+</style>

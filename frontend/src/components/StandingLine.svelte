@@ -1,0 +1,82 @@
+<script lang="ts">
+  // Where the work on a production stands: what counts, and how many recordings stand where; each count shows those alone.
+  import type { StatusCount } from '../lib/api';
+  interface Props {
+    standing: StatusCount[];
+    certified: number;
+    specification: string;
+    show: string;
+    onshow: (show: string) => void;
+  }
+  let { standing, certified, specification, show, onshow }: Props = $props();
+  const all = $derived(standing.reduce((sum, { count }) => sum + count, 0));
+  const whole = $derived(all > 0 && certified === all);
+</script>
+
+{#if all}
+  <p>
+    <b class:inside={whole}>{whole && all > 1 ? `All ${all}` : `${certified} of ${all}`} certified</b>
+    <span class="soft">for {specification}</span>
+    <span class="each" role="group" aria-label="How many stand where">
+      {#each standing as { status, word, count } (status)}
+        <button
+          type="button"
+          class={status}
+          aria-pressed={show === status}
+          title={show === status ? 'Show all again' : `Show these ${count} alone`}
+          onclick={() => onshow(show === status ? 'all' : status)}><b>{count}</b> {word}</button
+        >
+      {/each}
+    </span>
+  </p>
+{:else}
+  <p class="soft">Held against {specification}. No recordings yet.</p>
+{/if}
+
+<style>
+  p {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 2px 6px;
+    align-items: baseline;
+  }
+  b {
+    font-weight: 550;
+  }
+  .inside {
+    color: var(--inside);
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .each {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 0 12px;
+    margin-left: 10px;
+  }
+  button {
+    border: 0;
+    padding: 0 1px;
+    background: none;
+    font: inherit;
+    font-size: 13.5px;
+    color: var(--soft);
+    cursor: pointer;
+    border-bottom: 1.5px solid transparent;
+  }
+  button b {
+    font-family: var(--figures);
+    font-weight: 400;
+    color: var(--ink);
+  }
+  button:hover,
+  [aria-pressed='true'] {
+    color: var(--act);
+    border-bottom-color: currentColor;
+  }
+  .outside b,
+  .stuck b {
+    color: var(--outside);
+  }
+</style>

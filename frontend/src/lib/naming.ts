@@ -1,0 +1,25 @@
+// Which of the questions on screen a change on the server is an answer to: those that name what changed, and no others.
+import type { Query } from '@tanstack/svelte-query';
+import type { Notice } from './api';
+
+/** What shows a production as a whole, and so changes with any of its recordings. The second part of their keys names it. */
+const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished'];
+/** What shows all productions. */
+const OF_ALL = ['productions', 'set-aside'];
+/** Lists that show everything of a kind. */
+const LISTS: Record<string, string[]> = {
+  specification: ['specifications', 'specification', 'changes'],
+  treatment: ['treatments', 'treatment', 'changes', 'forecast'],
+};
+
+/** Whether a question should be asked again after a change. */
+export function names(query: Query, notice: Notice): boolean {
+  const [about, ...named] = query.queryKey as [string, ...unknown[]];
+  const { id, production, recording } = notice;
+  if (notice.about === 'everything') return true;
+  if (notice.about === 'draft') return about === 'draft' && named[0] === id;
+  if (LISTS[notice.about]?.includes(about)) return true;
+  if (production && (OF_ALL.includes(about) || (OF_PRODUCTION.includes(about) && named[0] === production))) return true;
+  if (named.includes(id) || (recording && named.includes(recording))) return true;
+  return notice.about === 'production' && (query.state.data as { production_id?: string } | null)?.production_id === id;
+}
