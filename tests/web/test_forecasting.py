@@ -5,9 +5,10 @@ from uuid import UUID
 
 import numpy as np
 from fastapi.testclient import TestClient
+from sqlalchemy import event
 from sqlmodel import select
 
-from ispettore.studio.database import transaction
+from ispettore.studio.database import engine, transaction
 from ispettore.studio.tables import Conforming, Planning, Work, WorkState
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
@@ -62,6 +63,19 @@ class Forecasting(unittest.TestCase):
         found = self.ask("forecast", **approach)
         self.assertTrue(found["done"])
         return found
+
+    def questions(self, recordings: list[str]) -> int:
+        """How often a forecast asks the database."""
+        asked = []
+        event.listen(engine(), "before_cursor_execute", count := lambda *_: asked.append(1))
+        self.ask("forecast", recordings=recordings, one_sound=True)
+        event.remove(engine(), "before_cursor_execute", count)
+        return len(asked)
+
+    def test_it_asks_the_database_as_often_for_four_as_for_two(self):
+        for chosen in (self.recordings[:2], self.recordings):
+            self.forecast(recordings=chosen, one_sound=True)
+        self.assertEqual(self.questions(self.recordings[:2]), self.questions(self.recordings))
 
     def test_one_sound_is_forecast_run_and_not_run_twice(self):
         chosen = {"recordings": self.recordings}

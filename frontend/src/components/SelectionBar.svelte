@@ -90,7 +90,7 @@
   {#if ready}<Button onclick={() => handOver(true)}>Mark as delivered</Button>{/if}
   {#if gone}<Button onclick={() => handOver(false)}>Not delivered</Button>{/if}
   {#if chosen.length === 1}
-    <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
+    <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace…</FileButton>
   {/if}
   <Button onclick={onremove}>Remove</Button>
   {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}

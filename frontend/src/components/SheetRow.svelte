@@ -154,12 +154,14 @@
       <span class={row.verdict.passes ? 'inside' : 'outside'}>{row.verdict.passes ? 'Inside' : 'Outside'}</span>
       {#if attempted?.work && underWay(attempted.work)}
         {@const now = stage(attempted.work)}
-        <Progress
-          stage={now.stage}
-          fraction={now.fraction}
-          about={row.name}
-          oncancel={() => acting.cancel(attempted.work?.id ?? '')}
-        />
+        <div class="under-way">
+          <Progress
+            stage={now.stage}
+            fraction={now.fraction}
+            about={row.name}
+            oncancel={() => acting.cancel(attempted.work?.id ?? '')}
+          />
+        </div>
       {:else if !settled}
         {#if entry.status === 'planned'}<span class="planned">planned</span>{/if}
         <Button label={`Conform ${row.name}`} onclick={() => acting.conform(row.id, { preference: 'balanced' })}
@@ -294,6 +296,10 @@
   }
   .verdict {
     white-space: nowrap;
+  }
+  .under-way {
+    width: 216px;
+    white-space: normal;
   }
   .planned {
     color: var(--soft);

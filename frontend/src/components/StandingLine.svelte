@@ -43,7 +43,7 @@
   b {
     font-weight: 550;
   }
-  .inside {
+  b.inside {
     color: var(--inside);
   }
   .soft {

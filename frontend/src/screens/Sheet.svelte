@@ -121,13 +121,6 @@
           {:else}
             <h1>{sheet.data.name}</h1>
           {/if}
-          <StandingLine
-            standing={sheet.data.standing}
-            certified={sheet.data.certified}
-            specification={sheet.data.specification.name}
-            {show}
-            onshow={(to) => (view.show = to)}
-          />
         </div>
         <div class="acts">
           <Choice
@@ -141,6 +134,13 @@
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>
       </div>
+      <StandingLine
+        standing={sheet.data.standing}
+        certified={sheet.data.certified}
+        specification={sheet.data.specification.name}
+        {show}
+        onshow={(to) => (view.show = to)}
+      />
       {#if sheet.data.archived}
         <p class="soft put-away">
           This production is archived. <Button onclick={() => change({ archived: false })}>Bring it back</Button>
@@ -246,7 +246,7 @@
     justify-content: space-between;
     align-items: end;
     gap: 24px;
-    margin-bottom: 16px;
+    margin-bottom: 4px;
   }
   .acts {
     display: flex;
@@ -258,7 +258,7 @@
     gap: 18px;
     align-items: baseline;
     font-size: 13px;
-    margin: -8px 0 8px;
+    margin: 8px 0;
   }
   .links {
     display: flex;

@@ -1,8 +1,6 @@
 """Attempts to conform a recording: asking for one, what came of it, its deliverable and certificate."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from datetime import datetime
 from importlib.metadata import version
 from pathlib import PurePath
 from typing import Any
@@ -10,7 +8,6 @@ from uuid import UUID
 
 from sqlalchemy.orm import defer
 from sqlmodel import Session, col, select
-from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.core.audio.formats import WRITABLE, FormatName
 from ispettore.core.audio.writing import OutputFormat
@@ -27,13 +24,12 @@ from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup
-from ispettore.studio.catalogue.held import Held
+from ispettore.studio.catalogue import lookup, made
 from ispettore.studio.catalogue.manner import Decided, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
-from ispettore.studio.jobs import works
+from ispettore.studio.jobs import retrying, works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind, now
 
 
@@ -50,8 +46,8 @@ def ask(
     Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `decided` raises.
     """
     with transaction() as session:
-        made, _ = _asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
-        return made
+        attempt, _ = _asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
+        return attempt
 
 
 def ask_unless_made(recording_id: UUID, decided: Decided, *, container: FormatName | None = None) -> tuple[UUID, bool]:
@@ -81,12 +77,27 @@ def _asked(
     return conforming.id, True
 
 
-def made_so(session: Session, recording: Recording, manner: Manner, *, container: FormatName | None = None) -> bool:
-    """Whether the newest attempt was made in just this manner, and brought something."""
-    production = session.get_one(Production, recording.production_id)
-    wanted = container or delivery.asked_for(kept.specification(production.specification)).container
-    same = _same(session, _wanted(recording, production, wanted, manner), again=False)
-    return same is not None and not works.under_way(session, WorkKind.CONFORM, same)
+def made_so(
+    session: Session, production: Production, manners: Sequence[tuple[Recording, Manner]], *, container: FormatName | None = None
+) -> set[UUID]:
+    """Those recordings of a production whose newest attempt was made in just this manner, and brought something."""
+    specification = kept.specification(production.specification)
+    asked = container or delivery.asked_for(specification).container
+    ids = select(Recording.id).where(col(Recording.id).in_([recording.id for recording, _ in manners]))
+    newest = made.newest(session, ids, specification)
+    latest = [found.latest for found in newest.values()]
+    columns: tuple[Any, ...] = (Conforming.id, *(getattr(Conforming, name) for name in SAME))
+    there = {identifier: parts for identifier, *parts in session.exec(select(*columns).where(col(Conforming.id).in_(latest))).all()}
+    running = works.newest(session, WorkKind.CONFORM, latest)
+    found = set()
+    for recording, manner in manners:
+        wanted, last = _wanted(recording, production, asked, manner), newest.get(recording.id)
+        if last is None or last.attempt is None or last.attempt.methods != methods_history.current():
+            continue
+        under_way = last.latest in running and running[last.latest].state in retrying.UNFINISHED
+        if not under_way and there[last.latest] == [getattr(wanted, name) for name in SAME]:
+            found.add(recording.id)
+    return found
 
 
 def _wanted(recording: Recording, production: Production, container: FormatName, manner: Manner) -> Conforming:
@@ -159,84 +170,12 @@ def of_recording(session: Session, recording_id: UUID, chosen: Specification) ->
     return [_view(one, one.outcome, running.get(one.id), chosen, readings=True) for one in found]
 
 
-@dataclass(frozen=True, slots=True)
-class Attempt:
-    """What never changes of an attempt that brought something: for which specification, whether that came to a file, whether this
-    met it when it was written, and whether it has a certificate."""
-
-    made_for: tuple[str, int]
-    file: bool
-    passes: bool
-    certified: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Newest:
-    """A recording's newest attempt, and the one whose file counts; what is known of each, None where nothing came of it yet."""
-
-    latest: UUID
-    attempt: Attempt | None
-    counts: UUID | None
-    made: Attempt | None
-    handed_over: bool
-
-
-_attempts: Held[UUID, Attempt] = Held(20_000)
-
-
-def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specification) -> dict[UUID, Newest]:
-    """For each of the recordings that has any attempt the newest, and that whose file counts: a certificate for this very
-    specification comes first, then whatever is newest."""
-    rows = session.exec(
-        select(Conforming.id, Conforming.recording_id, Conforming.handed_over_at)
-        .where(col(Conforming.recording_id).in_(recordings))
-        .order_by(col(Conforming.created_at).desc())
-    ).all()
-    known = _attempts.of([identifier for identifier, _, _ in rows], lambda missing: _read(session, missing))
-    of_each: dict[UUID, list[tuple[UUID, datetime | None]]] = {}
-    for identifier, recording, handed_over_at in rows:
-        of_each.setdefault(recording, []).append((identifier, handed_over_at))
-    asked = (chosen.id, chosen.version)
-    found = {}
-    for recording, tries in of_each.items():
-        files = [one for one in tries if one[0] in known and known[one[0]].file]
-        certified = [one for one in files if known[one[0]].certified and known[one[0]].made_for == asked]
-        counts, handed_over_at = (*certified, *files, (None, None))[0]
-        found[recording] = Newest(
-            latest=tries[0][0],
-            attempt=known.get(tries[0][0]),
-            counts=counts,
-            made=known[counts] if counts is not None else None,
-            handed_over=handed_over_at is not None,
-        )
-    return found
-
-
-def _read(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, Attempt]:
-    """What is known of attempts that brought something."""
-    of = col(Conforming.specification)
-    columns: tuple[Any, ...] = (
-        Conforming.id,
-        of["id"].astext,
-        of["version"].as_integer(),
-        col(Conforming.sha256).is_not(None),
-        col(Conforming.outcome)["verdict"]["passes"].as_boolean(),
-        lookup.holds_something(col(Conforming.certificate)),
-    )
-    wanted = (col(Conforming.id).in_(identifiers), lookup.holds_something(col(Conforming.outcome)))
-    rows = session.exec(select(*columns).where(*wanted)).all()
-    return {
-        identifier: Attempt(made_for=(name, number), file=file, passes=bool(passes), certified=certified)
-        for identifier, name, number, file, passes, certified in rows
-    }
-
-
 def shown(
     session: Session, recording_ids: Sequence[UUID], chosen: Specification
 ) -> tuple[dict[UUID, ConformingView], dict[UUID, ConformingView]]:
     """For each recording that has any the newest attempt, and the attempt whose file counts; judged by a specification. The
     inspections in their outcomes come without their long lists."""
-    known = newest(session, select(Recording.id).where(col(Recording.id).in_(recording_ids)), chosen)
+    known = made.newest(session, select(Recording.id).where(col(Recording.id).in_(recording_ids)), chosen)
     views = _light(session, {one for found in known.values() for one in (found.latest, found.counts) if one is not None}, chosen)
     return (
         {recording: views[found.latest] for recording, found in known.items()},
@@ -348,10 +287,10 @@ def hand_over(recording_id: UUID, *, delivered: bool) -> tuple[UUID, bool]:
         if recording is None or recording.removed_at is not None:
             raise NotFound(what="recording")
         specification = kept.specification(session.get_one(Production, recording.production_id).specification)
-        found = newest(session, select(Recording.id).where(Recording.id == recording_id), specification).get(recording_id)
-        made = found.made if found is not None else None
+        found = made.newest(session, select(Recording.id).where(Recording.id == recording_id), specification).get(recording_id)
+        file = found.made if found is not None else None
         asked = (specification.id, specification.version)
-        if found is None or found.counts is None or made is None or not made.passes or made.made_for != asked:
+        if found is None or found.counts is None or file is None or not file.passes or file.made_for != asked:
             raise NotReady(file=recording.name, reason=f"has no file yet that meets {specification.name}")
         if found.handed_over == delivered:
             return found.counts, False

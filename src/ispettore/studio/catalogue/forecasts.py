@@ -22,7 +22,8 @@ from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach, PlanningView, PlanView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
-from ispettore.studio.tables import Planning, Production, Recording
+from ispettore.studio.jobs import works
+from ispettore.studio.tables import Planning, Production, Recording, WorkKind
 
 APART_DB = 0.5
 """What is expected further than this from what all have in common is remarked on."""
@@ -57,11 +58,12 @@ def forecast(
         found, specification = _chosen(session, production_id, chosen)
         cases = _cases(session, found, specification, approach)
         there = [case for case in cases.values() if case.foretold]
-        missing = [case for case in there if again or not plannings.readable(_planning(session, case, specification))]
+        planned = _plannings(session, there, specification)
+        missing = [case for case in there if again or not plannings.readable(planned.get(case.recording.id))]
     for case in missing:
         plannings.ask(case.recording.id, None if case.manner.plain else case.manner)
     with transaction() as session:
-        rows = [_row(session, recording, cases.get(recording.id), specification, container) for recording in found]
+        rows = _rows(session, production_id, found, cases, specification, container)
     return Forecast(
         rows=rows,
         aim=_aim(list(cases.values())),
@@ -131,13 +133,32 @@ def _cases(session: Session, found: Sequence[Recording], specification: Specific
     return cases
 
 
-def _row(
-    session: Session, recording: Recording, case: _Case | None, specification: Specification, container: FormatName | None
-) -> ForecastRow:
-    planning: PlanningView | None = None
-    if case is not None and case.foretold:
-        made = _planning(session, case, specification)
-        planning = plannings.told(session, made, specification, case.inspection) if made is not None else None
+def _rows(
+    session: Session,
+    production_id: UUID,
+    found: Sequence[Recording],
+    cases: dict[UUID, _Case],
+    specification: Specification,
+    container: FormatName | None,
+) -> list[ForecastRow]:
+    planned = _plannings(session, [case for case in cases.values() if case.foretold], specification)
+    running = works.newest(session, WorkKind.PLAN, [planning.id for planning in planned.values()])
+    production = session.get_one(Production, production_id)
+    manners = [(case.recording, case.manner) for case in cases.values()]
+    settled = conformings.made_so(session, production, manners, container=container)
+
+    def told(case: _Case) -> PlanningView | None:
+        made = planned.get(case.recording.id)
+        return plannings.told_with(running.get(made.id), made, specification, case.inspection) if made is not None else None
+
+    def row(recording: Recording) -> ForecastRow:
+        case = cases.get(recording.id)
+        return _row(recording, case, told(case) if case is not None else None, settled=recording.id in settled)
+
+    return [row(recording) for recording in found]
+
+
+def _row(recording: Recording, case: _Case | None, planning: PlanningView | None, *, settled: bool) -> ForecastRow:
     plan = _by(planning.plans, case.manner.preference) if planning is not None and case is not None else None
     matched = case.matched if case is not None else None
     row = ForecastRow(
@@ -157,13 +178,14 @@ def _row(
         tone_expected_db=matched.tone_expected_db if matched is not None else None,
         voice=matched.voice if matched is not None else None,
         remarks=[],
-        settled=case is not None and conformings.made_so(session, recording, case.manner, container=container),
+        settled=settled,
     )
     return row.model_copy(update={"remarks": _remarks(row, matched)})
 
 
-def _planning(session: Session, case: _Case, specification: Specification) -> Planning | None:
-    return plannings.in_manner(session, case.recording, specification, None if case.manner.plain else case.manner)
+def _plannings(session: Session, cases: Sequence[_Case], specification: Specification) -> dict[UUID, Planning]:
+    wanted = [(case.recording, None if case.manner.plain else case.manner) for case in cases]
+    return plannings.in_manners(session, wanted, specification)
 
 
 def _by(plans: Sequence[PlanView], preference: Preference) -> PlanView | None:

@@ -28,7 +28,7 @@ from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
-from ispettore.studio.tables import Planning, Production, Recording, WorkKind, WorkState
+from ispettore.studio.tables import Planning, Production, Recording, Work, WorkKind, WorkState
 
 
 def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
@@ -73,7 +73,7 @@ def by_kept(
     if inspection is None:
         return []
     newest = {}
-    for planning in session.exec(_for(recording, specification).order_by(col(Planning.created_at))).all():
+    for planning in session.exec(_of(recording, specification).order_by(col(Planning.created_at))).all():
         if planning.treatment is not None and planning.treatment["id"] and not planning.likeness and not planning.bounds:
             newest[planning.treatment["id"]] = planning
     views = (told(session, planning, specification, inspection) for planning in newest.values())
@@ -93,12 +93,7 @@ def planned(session: Session, recordings: SelectOfScalar[UUID], specification: S
     """Those of the recordings for which the newest plans for a specification, by the methods of now, conform."""
     rows = session.exec(
         select(Planning.id, Planning.recording_id)
-        .where(
-            col(Planning.recording_id).in_(recordings),
-            Planning.methods_version == methods_history.current(),
-            col(Planning.specification)["id"].astext == specification.id,
-            col(Planning.specification)["version"].astext == str(specification.version),
-        )
+        .where(col(Planning.recording_id).in_(recordings), *_for(specification))
         .order_by(col(Planning.created_at))
     ).all()
     known = _conform.of([identifier for identifier, _ in rows], lambda missing: _conforming(session, missing))
@@ -115,7 +110,11 @@ def _conforming(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, boo
 
 def told(session: Session, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:
     """How a planning stands and what came of it; None where it can't be read."""
-    work = works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id)
+    return told_with(works.newest(session, WorkKind.PLAN, [planning.id]).get(planning.id), planning, specification, inspection)
+
+
+def told_with(work: Work | None, planning: Planning, specification: Specification, inspection: Inspection) -> PlanningView | None:
+    """The same, where its newest work is known."""
     plans = _plans(planning)
     if plans is None and (work is None or work.state == WorkState.DONE):
         return None  # kept by a version whose plans this one can't read
@@ -146,7 +145,7 @@ def chosen_kept(
     session: Session, recording: Recording, specification: Specification, identifier: str
 ) -> tuple[KeptTreatment, Plan] | None:
     """The kept treatment as it was planned with, and the plan; None where there is none."""
-    found = _for(recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
+    found = _of(recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
     alone = found.where(_none(Planning.likeness), _none(Planning.bounds)).order_by(col(Planning.created_at).desc())
     planning = session.exec(alone.limit(1)).first()
     plans = _plans(planning) if planning else None
@@ -168,17 +167,34 @@ def _current(session: Session, recording: Recording, specification: Specificatio
 
 def in_manner(session: Session, recording: Recording, specification: Specification, manner: Manner | None) -> Planning | None:
     """What was planned in just this manner, or by each preference; None where nothing was."""
-    asked = manner.kept_as() if manner is not None else {"preference": ""}
-    parts = [
-        _none(column) if asked.get(name) is None else column == asked[name]
-        for name, column in (
-            ("treatment", col(Planning.treatment)),
-            ("likeness", col(Planning.likeness)),
-            ("bounds", col(Planning.bounds)),
-        )
-    ]
-    rows = _for(recording, specification).where(Planning.preference == asked["preference"], *parts)
-    return session.exec(rows.order_by(col(Planning.created_at).desc()).limit(1)).first()
+    return in_manners(session, [(recording, manner)], specification).get(recording.id)
+
+
+def in_manners(
+    session: Session, wanted: Sequence[tuple[Recording, Manner | None]], specification: Specification
+) -> dict[UUID, Planning]:
+    """The same for many recordings, each with its manner; those for which something was planned so."""
+    columns: tuple[Any, ...] = (
+        Planning.id,
+        Planning.recording_id,
+        Planning.room_tone,
+        *(getattr(Planning, name) for name in MANNER),
+    )
+    rows = select(*columns).where(col(Planning.recording_id).in_([recording.id for recording, _ in wanted]), *_for(specification))
+    there: dict[UUID, list[tuple[UUID, list[Any]]]] = {}
+    for identifier, of, *parts in session.exec(rows.order_by(col(Planning.created_at).desc())).all():
+        there.setdefault(of, []).append((identifier, parts))
+    chosen = []
+    for recording, manner in wanted:
+        asked = {"preference": "", **(manner.kept_as() if manner is not None else {})}
+        parts = [recording.room_tone, *(asked.get(name) for name in MANNER)]
+        chosen += [identifier for identifier, found in there.get(recording.id, []) if found == parts][:1]
+    found = session.exec(select(Planning).where(col(Planning.id).in_(chosen))).all()
+    return {planning.recording_id: planning for planning in found}
+
+
+MANNER = ("preference", "treatment", "likeness", "bounds")
+"""What tells plans of a recording apart, beside what it was measured to be."""
 
 
 def _none(column: Any) -> ColumnElement[bool]:
@@ -186,14 +202,19 @@ def _none(column: Any) -> ColumnElement[bool]:
     return ~lookup.holds_something(column)
 
 
-def _for(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
+def _of(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
     """Every planning for a recording as it stands now."""
-    return select(Planning).where(
-        Planning.recording_id == recording.id,
-        Planning.methods_version == methods_history.current(),
-        Planning.room_tone == recording.room_tone,
-        col(Planning.specification)["id"].astext == specification.id,
-        col(Planning.specification)["version"].astext == str(specification.version),
+    here = (Planning.recording_id == recording.id, Planning.room_tone == recording.room_tone)
+    return select(Planning).where(*here, *_for(specification))
+
+
+def _for(specification: Specification) -> tuple[ColumnElement[bool], ...]:
+    """What is planned for a version of a specification, by the methods of now."""
+    asked = col(Planning.specification)
+    return (
+        col(Planning.methods_version) == methods_history.current(),
+        asked["id"].astext == specification.id,
+        asked["version"].astext == str(specification.version),
     )
 
 

@@ -12,10 +12,10 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan.status import Known, Status, status
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Values, judge, role_of, values
-from ispettore.studio.catalogue import conformings, lookup, plannings
+from ispettore.studio.catalogue import lookup, made, plannings
 from ispettore.studio.catalogue import recordings as recordings_of
-from ispettore.studio.catalogue.conformings import Newest
 from ispettore.studio.catalogue.held import Held
+from ispettore.studio.catalogue.made import Newest
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import Production, Recording, WorkKind, WorkState
 
@@ -56,7 +56,7 @@ def of_production(
 
     judged = _judged.of([(key, exactly) for key in keys.values()], read)
     here = recordings_of.current_ids(production.id)
-    attempts = conformings.newest(session, here, specification)
+    attempts = made.newest(session, here, specification)
     planned = plannings.planned(session, here, specification)
     busy = works.busy(session, production.id)
     measuring = works.states(session, WorkKind.INSPECT, production.id)
@@ -82,14 +82,14 @@ def _known(
     judged: Judged | None, attempt: Newest | None, measuring: WorkState | None, conforming: WorkState | None, asked: tuple[str, int]
 ) -> Known:
     """What is known of one recording but whether it is planned and busy."""
-    made = attempt.made if attempt is not None else None
-    good = made is not None and made.passes and made.made_for == asked
+    file = attempt.made if attempt is not None else None
+    good = file is not None and file.passes and file.made_for == asked
     latest = attempt.attempt if attempt is not None else None
     refused = latest is not None and not latest.file and latest.made_for == asked
     return Known(
         passes=judged.passes if judged is not None else None,
         stuck=(judged is None and measuring == WorkState.FAILED) or conforming == WorkState.FAILED or refused,
         conformed=good,
-        certified=good and made is not None and made.certified,
+        certified=good and file is not None and file.certified,
         delivered=good and attempt is not None and attempt.handed_over,
     )
