@@ -1,4 +1,4 @@
-"""Which recording work is of, and files that were delivered."""
+"""Which recording work is of; files that were delivered, chosen, and cleared away."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -7,6 +7,8 @@ revision = "0014"
 down_revision = "0013"
 branch_labels = None
 depends_on = None
+
+MOMENTS = ("handed_over_at", "chosen_at", "cleared_at")
 
 
 def upgrade() -> None:
@@ -19,11 +21,13 @@ def upgrade() -> None:
         )
     op.create_index("ix_work_recording_id", "work", ["recording_id"])
     op.create_index("ix_work_production", "work", ["production_id", "state"])
-    op.add_column("conforming", sa.Column("handed_over_at", sa.DateTime(timezone=True), nullable=True))
+    for column in MOMENTS:
+        op.add_column("conforming", sa.Column(column, sa.DateTime(timezone=True), nullable=True))
 
 
 def downgrade() -> None:
-    op.drop_column("conforming", "handed_over_at")
+    for column in MOMENTS:
+        op.drop_column("conforming", column)
     op.drop_index("ix_work_production", "work")
     op.drop_index("ix_work_recording_id", "work")
     op.drop_column("work", "recording_id")

@@ -24,6 +24,19 @@ class NotReady(IspettoreError):
     reason: str
 
 
+class NoFile(IspettoreError):
+    """This version of “{file}” brought no file. Choose another, or conform it again."""
+
+    file: str
+
+
+class FileCleared(IspettoreError):
+    """“{file}” was cleared away to save room. What it read and what made it are kept; conform again in the same way to have it
+    anew."""
+
+    file: str
+
+
 class OrderChanged(IspettoreError):
     """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""
 

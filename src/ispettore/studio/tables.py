@@ -158,6 +158,10 @@ class Conforming(SQLModel, table=True):
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     handed_over_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
     """When somebody said that its file was delivered."""
+    chosen_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    """When somebody chose it as the one that counts."""
+    cleared_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    """When its file was cleared away; what it read and what made it stay."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 

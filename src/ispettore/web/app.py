@@ -23,6 +23,7 @@ from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.errors import (
     BuiltIn,
     DraftChanged,
+    FileCleared,
     NoLongerReplaceable,
     NotFound,
     NothingToUndo,
@@ -68,6 +69,7 @@ STATUS = {
     NotWritable: 409,
     ContentChanged: 410,
     NotInStore: 410,
+    FileCleared: 410,
 }
 
 

@@ -10,7 +10,8 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import printed_sheet
-from ispettore.studio.catalogue import forecasts, productions, recordings, sheet_table, sheets
+from ispettore.studio.catalogue import disk_use, forecasts, productions, recordings, sheet_table, sheets
+from ispettore.studio.catalogue.disk_use import DiskPart, DiskUse
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
 from ispettore.studio.catalogue.sheet_views import ProductionSummary, ProductionView, SheetView
@@ -124,6 +125,16 @@ def cancel_production(production_id: UUID) -> None:
     productions.cancel(production_id)
 
 
+@routes.get("/productions/{production_id}/disk", operation_id="getDiskUse")
+def get_disk_use(production_id: UUID, request: Request) -> DiskUse:
+    return disk_use.of_production(production_id, request.app.state.store)
+
+
+@routes.post("/productions/{production_id}/clear", operation_id="clearMasters")
+def clear_masters(production_id: UUID, request: Request) -> DiskPart:
+    return disk_use.clear(production_id, request.app.state.store)
+
+
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)
 def get_sheet_as_table(production_id: UUID) -> Response:
     sheet = sheets.sheet(production_id)
@@ -148,5 +159,4 @@ def get_printed_sheet(production_id: UUID) -> Response:
 )
 async def add_recording(production_id: UUID, request: Request, name: Annotated[str, Query(min_length=1, max_length=255)]) -> Made:
     await run_in_threadpool(recordings.expected, production_id, None)
-    blob = await into_store(request, allowed_name(name))
-    return Made(id=await run_in_threadpool(recordings.add, production_id, name, blob))
+    return Made(id=await into_store(request, allowed_name(name), lambda blob: recordings.add(production_id, name, blob)))

@@ -6,7 +6,7 @@ from itertools import chain
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
@@ -15,9 +15,10 @@ from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
-from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together
+from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together, versions
+from ispettore.studio.catalogue.versions import VersionsCompared
 from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, FindingPlace, RecordingDetail
-from ispettore.studio.errors import NotFound
+from ispettore.studio.errors import FileCleared, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
@@ -26,8 +27,10 @@ from ispettore.web.transfer import named
 routes = APIRouter()
 Start = Annotated[int, Query(ge=0)]
 Frames = Annotated[int, Query(ge=1, le=sounds.LONGEST_FRAMES)]
+Named = Annotated[str, Query(max_length=80)]
 Columns = Annotated[int, Query(ge=10, le=2_000)]
 Rows = Annotated[int, Query(ge=10, le=600)]
+Number = Annotated[int, Path(ge=0)]
 Rounds = Annotated[int, Query(ge=blind.FEWEST, le=blind.MOST)]
 
 
@@ -162,11 +165,23 @@ def conform_recording(recording_id: UUID, wanted: ConformRequest) -> Made:
     return Made(id=conformings.ask(recording_id, preference=wanted.preference, container=wanted.container))
 
 
+@routes.post("/conformings/{conforming_id}/current", operation_id="makeCurrent", status_code=204)
+def make_current(conforming_id: UUID) -> None:
+    versions.make_current(conforming_id)
+
+
+@routes.get("/recordings/{recording_id}/versions/{one}/{other}", operation_id="compareVersions")
+def compare_versions(recording_id: UUID, one: Number, other: Number) -> VersionsCompared:
+    return versions.compare(recording_id, one, other)
+
+
 @routes.get("/conformings/{conforming_id}/file", operation_id="getDeliverable", response_class=Response)
 def get_deliverable(conforming_id: UUID, request: Request) -> Response:
     conforming = conformings.get(conforming_id)
     if conforming.sha256 is None or conforming.file_name is None:
         raise NotFound(what="deliverable")
+    if conforming.cleared_at is not None:
+        raise FileCleared(file=conforming.file_name)
     store: Store = request.app.state.store
     path, kind, name = store.local(conforming.sha256), "application/octet-stream", conforming.file_name
     headers = {**named(name), "etag": f'"{conforming.sha256}"', "accept-ranges": "bytes" if path is not None else "none"}
@@ -289,8 +304,10 @@ def draw_blind_rounds(rounds: Rounds) -> list[blind.Side]:
 
 
 @routes.post("/blind/outcome", operation_id="judgeBlindRounds")
-def judge_blind_rounds(rounds: Rounds, treated: Annotated[int, Query(ge=0)]) -> blind.Outcome:
-    return blind.outcome(rounds=rounds, treated=min(treated, rounds))
+def judge_blind_rounds(
+    rounds: Rounds, treated: Annotated[int, Query(ge=0)], first: Named = blind.SOURCE, second: Named = blind.TREATED
+) -> blind.Outcome:
+    return blind.outcome(rounds=rounds, treated=min(treated, rounds), names=(first, second))
 
 
 @routes.get("/recordings/{recording_id}/tracks", operation_id="getTracks", response_class=Response)

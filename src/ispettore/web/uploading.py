@@ -1,14 +1,21 @@
 """A request's body, streamed into the store."""
 
+from collections.abc import Callable
+from typing import TypeVar
+
 from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.studio.settings import settings
-from ispettore.studio.store.blobs import Blob, Store, TooLarge
+from ispettore.studio.store.blobs import Blob, BlobWriter, Store, TooLarge
+from ispettore.studio.store.placing import placing
+
+Named = TypeVar("Named")
 
 
-async def into_store(request: Request, name: str) -> Blob:
-    """Write the body to the store as it arrives. Raises TooLarge before reading where the length is announced."""
+async def into_store(request: Request, name: str, named: Callable[[Blob], Named]) -> Named:
+    """Write the body to the store as it arrives, then have it named by a row. Raises TooLarge before reading where the length is
+    announced, and what `named` raises."""
     store: Store = request.app.state.store
     limit = settings().largest_upload_bytes
     if int(request.headers.get("content-length", 0)) > limit:
@@ -18,7 +25,17 @@ async def into_store(request: Request, name: str) -> Blob:
         async for chunk in request.stream():
             if chunk:
                 await run_in_threadpool(writer.write, chunk)
-        return await run_in_threadpool(writer.finish)
     except BaseException:
         writer.abandon()
         raise
+    return await run_in_threadpool(_placed, writer, named)
+
+
+def _placed(writer: BlobWriter, named: Callable[[Blob], Named]) -> Named:
+    with placing():
+        try:
+            blob = writer.finish()
+        except BaseException:
+            writer.abandon()
+            raise
+        return named(blob)

@@ -34,8 +34,7 @@ def create_verifying(new: NewVerifying) -> Made:
 )
 async def attach_file(verifying_id: UUID, request: Request) -> None:
     view = await run_in_threadpool(verifyings.view, verifying_id)
-    blob = await into_store(request, view.file_name)
-    await run_in_threadpool(verifyings.attach, verifying_id, blob)
+    await into_store(request, view.file_name, lambda blob: verifyings.attach(verifying_id, blob))
 
 
 @routes.get("/verifyings/{verifying_id}", operation_id="getVerifying")

@@ -11,6 +11,7 @@ import scipy
 from pydantic import BaseModel, ConfigDict
 
 Side = Literal["source", "treated"]
+SOURCE, TREATED = "the source", "the treated version"
 LEVEL = 0.05
 FEWEST, MOST = 6, 40
 """Fewer than six rounds can never beat chance at this level."""
@@ -35,8 +36,8 @@ def draw(rounds: int) -> list[Side]:
     return [secrets.choice(sides) for _ in range(rounds)]
 
 
-def outcome(*, rounds: int, treated: int) -> Outcome:
-    """What so many preferences for the treated version mean.
+def outcome(*, rounds: int, treated: int, names: tuple[str, str] = (SOURCE, TREATED)) -> Outcome:
+    """What so many preferences for the treated version mean; `names` are what source and treated are called.
 
     >>> outcome(rounds=10, treated=9).beats_chance, outcome(rounds=10, treated=8).beats_chance
     (True, False)
@@ -44,7 +45,7 @@ def outcome(*, rounds: int, treated: int) -> Outcome:
     p_value = _p(rounds, treated)
     beats = p_value < LEVEL
     needed = next((count for count in range(rounds // 2, rounds + 1) if _p(rounds, count) < LEVEL), rounds + 1)
-    ahead = "the treated version" if 2 * treated > rounds else "the source"
+    ahead = names[1] if 2 * treated > rounds else names[0]
     most = max(treated, rounds - treated)
     if beats:
         sentence = f"You preferred {ahead} in {most} of {rounds} rounds: more than chance ({_percent(p_value)} by a coin)."

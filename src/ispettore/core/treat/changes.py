@@ -29,7 +29,13 @@ def changes(before: KeptTreatment, after: KeptTreatment) -> list[Change]:
         )
         if old != new
     ]
-    was, now = _numbered(before.steps), _numbered(after.steps)
+    return found + steps_changed(before.steps, after.steps)
+
+
+def steps_changed(before: Sequence[Step], after: Sequence[Step]) -> list[Change]:
+    """Every difference between steps and others, in the order of the newer ones."""
+    found = []
+    was, now = _numbered(before), _numbered(after)
     for key, step in now.items():
         old_step = was.get(key)
         if old_step is None:
@@ -44,7 +50,7 @@ def changes(before: KeptTreatment, after: KeptTreatment) -> list[Change]:
     ]
     both = [key for key in was if key in now]
     if both != [key for key in now if key in was]:
-        found.append(Change(kind="changed", about="Order", before=_order(before.steps), after=_order(after.steps)))
+        found.append(Change(kind="changed", about="Order", before=_order(before), after=_order(after)))
     return found
 
 

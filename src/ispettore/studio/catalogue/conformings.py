@@ -167,7 +167,10 @@ def of_recording(session: Session, recording_id: UUID, chosen: Specification) ->
         select(Conforming).where(Conforming.recording_id == recording_id).order_by(col(Conforming.created_at).desc())
     ).all()
     running = works.newest(session, WorkKind.CONFORM, [conforming.id for conforming in found])
-    return [_view(one, one.outcome, running.get(one.id), chosen, readings=True) for one in found]
+    return [
+        _view(one, one.outcome, running.get(one.id), chosen, readings=True, number=len(found) - place)
+        for place, one in enumerate(found)
+    ]
 
 
 def shown(
@@ -202,14 +205,20 @@ def _light(session: Session, identifiers: set[UUID], chosen: Specification) -> d
 
 
 def _view(
-    conforming: Conforming, data: dict[str, Any] | None, work: Work | None, chosen: Specification, *, readings: bool = False
+    conforming: Conforming,
+    data: dict[str, Any] | None,
+    work: Work | None,
+    chosen: Specification,
+    *,
+    readings: bool = False,
+    number: int = 0,
 ) -> ConformingView:
     outcome = kept_outcomes.conformed(data) if data else None
     made_for = conforming.specification
     name = SpecificationName(id=made_for["id"], name=made_for["name"], version=made_for["version"])
     current = (name.id, name.version) == (chosen.id, chosen.version)
-    role = _role(conforming, outcome, chosen)
-    after = judge(outcome.after, chosen, role=role) if outcome and outcome.after else None
+    as_what = role(conforming, outcome, chosen)
+    after = judge(outcome.after, chosen, role=as_what) if outcome and outcome.after else None
     return ConformingView(
         id=conforming.id,
         made_for=name,
@@ -234,7 +243,7 @@ def _view(
         obstacles=list(outcome.obstacles) if outcome and current else [],
         ledger=list(outcome.ledger) if outcome and readings else [],
         out_of_order=list(outcome.out_of_order) if outcome else [],
-        before=judge(outcome.before, chosen, role=role) if outcome else None,
+        before=judge(outcome.before, chosen, role=as_what) if outcome else None,
         after=after,
         rounds=outcome.rounds if outcome else 0,
         file_name=conforming.file_name,
@@ -242,6 +251,9 @@ def _view(
         sha256=conforming.sha256,
         certified=conforming.certificate is not None and current,
         handed_over_at=conforming.handed_over_at,
+        chosen_at=conforming.chosen_at,
+        cleared_at=conforming.cleared_at,
+        number=number,
         result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
     )
 
@@ -253,7 +265,7 @@ def _kept_use(conforming: Conforming) -> KeptUseView | None:
     return KeptUseView(id=conforming.kept_id, version=conforming.kept_version, changed=conforming.kept_changed, name=name)
 
 
-def _role(conforming: Conforming, outcome: Conformed | None, chosen: Specification) -> Role:
+def role(conforming: Conforming, outcome: Conformed | None, chosen: Specification) -> Role:
     """What the written file is by the specification of now: a format may be asked for by one and not by another."""
     if conforming.container in WRITABLE:
         return role_for(OutputFormat(container=conforming.container), chosen)

@@ -25,6 +25,7 @@ from ispettore.studio.errors import NameTooLong, NameUnreadable, NotFound, Uploa
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import CHUNK, Blob, Store, TooLarge
+from ispettore.studio.store.placing import placing
 
 log = structlog.get_logger()
 UID = re.compile(r"^[0-9a-f]{32}$")
@@ -144,9 +145,16 @@ class Incoming:
         info = self.info(uid)
         if info is None:
             raise NotFound(what="upload")
-        metadata, name = info.get("metadata", {}), str(info.get("metadata", {}).get("filename") or "recording")
-        path = self.path(uid)
+        name = str(info.get("metadata", {}).get("filename") or "recording")
         refuse(name, what="The file's name")
+        with placing():
+            made = self._placed(uid, info, store, name=name)
+        self.remove(uid)
+        return made
+
+    def _placed(self, uid: str, info: dict[str, Any], store: Store, *, name: str) -> UUID:
+        """What is whole, moved to the store and named by a recording."""
+        path, metadata = self.path(uid), info.get("metadata", {})
         if path.exists():
             if path.stat().st_size != info.get("size"):
                 raise UploadCutShort(file=name, reason=f"{path.stat().st_size} of {info.get('size')} bytes came in")
@@ -160,14 +168,11 @@ class Incoming:
             raise NotFound(what="upload")
         try:
             if metadata.get("replaces"):
-                made = recordings.replace(_uuid(metadata["replaces"]), name, blob)
-            else:
-                made = recordings.add(_uuid(metadata.get("production")), name, blob)
+                return recordings.replace(_uuid(metadata["replaces"]), name, blob)
+            return recordings.add(_uuid(metadata.get("production")), name, blob)
         except IspettoreError:
             self.remove(uid)
             raise
-        self.remove(uid)
-        return made
 
     def sweep(self, store: Store) -> None:
         """After a start: finish what is whole, and let go of what nobody went on with for a week.

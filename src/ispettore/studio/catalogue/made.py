@@ -42,31 +42,54 @@ _attempts: Held[UUID, Attempt] = Held(20_000)
 
 
 def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specification) -> dict[UUID, Newest]:
-    """For each of the recordings that has any attempt the newest, and that whose file counts: a certificate for this very
-    specification comes first, then whatever is newest."""
-    rows = session.exec(
-        select(Conforming.id, Conforming.recording_id, Conforming.handed_over_at)
-        .where(col(Conforming.recording_id).in_(recordings))
-        .order_by(col(Conforming.created_at).desc())
-    ).all()
-    known = _attempts.of([identifier for identifier, _, _ in rows], lambda missing: _read(session, missing))
-    of_each: dict[UUID, list[tuple[UUID, datetime | None]]] = {}
-    for identifier, recording, handed_over_at in rows:
-        of_each.setdefault(recording, []).append((identifier, handed_over_at))
+    """For each of the recordings that has any attempt the newest, and that whose file counts: what somebody chose, as long as no
+    file was made since; then a certificate for this very specification; then whatever is newest. A file that was cleared away is
+    none."""
+    moments = (Conforming.created_at, Conforming.chosen_at, Conforming.cleared_at, Conforming.handed_over_at)
+    columns: tuple[Any, ...] = (Conforming.id, Conforming.recording_id, *moments)
+    rows = session.exec(select(*columns).where(col(Conforming.recording_id).in_(recordings))).all()
+    known = _attempts.of([identifier for identifier, *_ in rows], lambda missing: _read(session, missing))
+    of_each: dict[UUID, list[_Try]] = {}
+    for identifier, recording, made_at, chosen_at, cleared_at, handed_over_at in rows:
+        what = known.get(identifier)
+        there = what is not None and what.file and cleared_at is None
+        one = _Try(identifier, made_at, chosen_at, handed_over_at, what if there else None)
+        of_each.setdefault(recording, []).append(one)
     asked = (chosen.id, chosen.version)
     found = {}
     for recording, tries in of_each.items():
-        files = [one for one in tries if one[0] in known and known[one[0]].file]
-        certified = [one for one in files if known[one[0]].certified and known[one[0]].made_for == asked]
-        counts, handed_over_at = (*certified, *files, (None, None))[0]
+        latest = max(tries, key=lambda one: one.made_at)
+        counts = _counting([one for one in tries if one.file is not None], asked)
         found[recording] = Newest(
-            latest=tries[0][0],
-            attempt=known.get(tries[0][0]),
-            counts=counts,
-            made=known[counts] if counts is not None else None,
-            handed_over=handed_over_at is not None,
+            latest=latest.id,
+            attempt=known.get(latest.id),
+            counts=counts.id if counts is not None else None,
+            made=counts.file if counts is not None else None,
+            handed_over=counts is not None and counts.handed_over_at is not None,
         )
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class _Try:
+    """An attempt as it is weighed against others; `file` is what is known of it where its file is there."""
+
+    id: UUID
+    made_at: datetime
+    chosen_at: datetime | None
+    handed_over_at: datetime | None
+    file: Attempt | None
+
+
+def _counting(files: Sequence[_Try], asked: tuple[str, int]) -> _Try | None:
+    if not files:
+        return None
+    chosen = max(files, key=lambda one: one.chosen_at or one.made_at)
+    if chosen.chosen_at is not None:
+        return chosen
+    newest_first = sorted(files, key=lambda one: one.chosen_at or one.made_at, reverse=True)
+    certified = (one for one in newest_first if one.file is not None and one.file.certified and one.file.made_for == asked)
+    return next(certified, newest_first[0])
 
 
 def _read(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, Attempt]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ispettore.core.audio.writing import open_spans, read_span
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.errors import FileCleared, NotFound, NotReady
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Conforming, Recording
 
@@ -54,11 +54,14 @@ def _listened(recording_id: UUID) -> str:
 
 
 def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
-    """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound."""
+    """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound and
+    FileCleared."""
     with transaction() as session:
         conforming = session.get(Conforming, conforming_id)
         if conforming is None or conforming.sha256 is None:
             raise NotFound(what="deliverable")
+        if conforming.cleared_at is not None:
+            raise FileCleared(file=conforming.file_name or "the file")
         sha256 = conforming.sha256
     return _piece(sha256, store, start, frames)
 

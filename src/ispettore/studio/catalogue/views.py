@@ -120,7 +120,8 @@ class ConformingView(BaseModel):
     version. `draft` is the state of the draft that it ran, if any; `own` says that
     this was no plan, and `closing` is then the smallest change that should close what it missed. A
     certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a certificate.
-    `handed_over_at` is when somebody said that the file was delivered.
+    `handed_over_at` is when somebody said that the file was delivered, `chosen_at` when somebody chose this attempt as the one that
+    counts, `cleared_at` when its file was cleared away. `number` counts attempts from the first; 0 where one stands alone.
     `refused` says that it ended without a file; why, `obstacles` say, as long as it is current.
     """
 
@@ -156,6 +157,9 @@ class ConformingView(BaseModel):
     sha256: str | None
     certified: bool
     handed_over_at: datetime | None
+    chosen_at: datetime | None
+    cleared_at: datetime | None
+    number: int
     result: ResultView | None
 
 

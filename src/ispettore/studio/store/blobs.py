@@ -125,6 +125,12 @@ class Store:
     def has(self, sha256: str) -> bool:
         return bool(self._fs.exists(self._path(sha256)))
 
+    def remove(self, sha256: str) -> None:
+        """Let go of a blob that nothing names any more; whoever reads it just now reads on. One that is not there is gone
+        already."""
+        with contextlib.suppress(FileNotFoundError):
+            self._fs.rm(self._path(sha256))
+
     def size(self, sha256: str) -> int:
         return int(self._fs.size(self._path(sha256)))
 

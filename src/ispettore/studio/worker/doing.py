@@ -7,7 +7,7 @@ fails, stops or is lost stands in `jobs/retrying.py`.
 
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -33,6 +33,7 @@ from ispettore.studio.jobs.isolation import Answer, Request
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import Store
+from ispettore.studio.store.placing import placing
 from ispettore.studio.tables import Conforming, InspectionRecord, Planning, Recording, Verifying, WorkKind, WorkState, now
 from ispettore.studio.worker import computing
 from ispettore.studio.worker.requests import ConformRequest, InspectRequest, KnownSource, PlanRequest, SourceFile, VerifyRequest
@@ -174,9 +175,10 @@ def _inspect(hand: _Hand) -> None:
     with hand.source(recording) as source:
         request = InspectRequest(source=source, folder=hand.attempt.folder)
         found = hand.ask(computing.inspected, request, name=recording.name)
-    zoomed, levels = hand.store.put_file(found.pyramid), hand.store.put_file(found.levels)
-    listening = hand.store.put_file(found.listening) if found.listening else None
-    with hand.done() as session:
+    with placing(), ExitStack() as done:
+        zoomed, levels = hand.store.put_file(found.pyramid), hand.store.put_file(found.levels)
+        listening = hand.store.put_file(found.listening) if found.listening else None
+        session = done.enter_context(hand.done())
         record = session.get(InspectionRecord, (recording.sha256, methods_history.current(), recording.room_tone))
         if record is None:
             record = InspectionRecord(
@@ -216,9 +218,10 @@ def _conform(hand: _Hand) -> None:
         )
         found = hand.ask(computing.conformed, request, name=recording.name)
     written = found.written
-    blob = hand.store.take(written.path, written.sha256) if written else None
-    zoomed = hand.store.put_file(written.pyramid) if written and written.pyramid else None
-    with hand.done() as session:
+    with placing(), ExitStack() as done:
+        blob = hand.store.take(written.path, written.sha256) if written else None
+        zoomed = hand.store.put_file(written.pyramid) if written and written.pyramid else None
+        session = done.enter_context(hand.done())
         conforming = session.get_one(Conforming, conforming.id)
         conforming.outcome, conforming.reduction = found.outcome, found.reduction
         if written is not None and blob is not None:

@@ -1,0 +1,158 @@
+"""What a production holds on disk, and clearing away what no certificate rests on."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from pydantic import BaseModel
+from sqlmodel import Session, col, select
+
+from ispettore.core.spec import kept
+from ispettore.studio import events
+from ispettore.studio.catalogue import lookup, made
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import NotFound
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.store.placing import clearing
+from ispettore.studio.tables import Conforming, InspectionRecord, Production, Recording, Verifying, now
+
+
+class DiskPart(BaseModel):
+    """Files of one sort: how many, and how many bytes they take."""
+
+    title: str
+    files: int
+    size_bytes: int
+
+
+class DiskUse(BaseModel):
+    """What a production holds on disk; the same bytes are counted once. `clearable` are masters and other files without a
+    certificate that are not the one that counts for their recording."""
+
+    parts: list[DiskPart]
+    size_bytes: int
+    clearable: DiskPart
+
+
+@dataclass(frozen=True, slots=True)
+class _Made:
+    """What an attempt wrote."""
+
+    id: UUID
+    sha256: str
+    size_bytes: int
+    certified: bool
+    cleared: bool
+    picture: str | None
+
+    @property
+    def file(self) -> tuple[str, int]:
+        return self.sha256, self.size_bytes
+
+
+def of_production(production_id: UUID, store: Store) -> DiskUse:
+    """Raises NotFound."""
+    with transaction() as session:
+        production = _production(session, production_id)
+        recordings = session.exec(select(Recording).where(Recording.production_id == production_id)).all()
+        written = _written(session, production_id)
+        clearable = _clearable(session, production, written)
+        drawn = _drawn(session, production_id) | {one.picture for one in written if one.picture is not None}
+    gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
+    here = [one for one in recordings if one not in gone]
+    kept_files = [one for one in written if not one.cleared]
+    seen: set[str] = set()
+    parts = [
+        _part("recordings", [(one.sha256, one.size_bytes) for one in here], seen),
+        _part("removed or replaced recordings", [(one.sha256, one.size_bytes) for one in gone], seen),
+        _part("certified files", [one.file for one in kept_files if one.certified], seen),
+        _part("masters and other files", [one.file for one in kept_files if not one.certified], seen),
+        _part("pictures and levels", [(sha256, store.size(sha256)) for sha256 in drawn if store.has(sha256)], seen),
+    ]
+    return DiskUse(
+        parts=[part for part in parts if part.files],
+        size_bytes=sum(part.size_bytes for part in parts),
+        clearable=_part("masters and other files", [one.file for one in clearable], set()),
+    )
+
+
+def clear(production_id: UUID, store: Store) -> DiskPart:
+    """Clear away masters and other files without a certificate of recordings for which another file counts; what that was. What
+    they read and what made them stays, and so does any file that something else is made of. Raises NotFound."""
+    with clearing():
+        with transaction() as session:
+            gone = _clearable(session, _production(session, production_id), _written(session, production_id))
+            for one in gone:
+                conforming = session.get_one(Conforming, one.id)
+                conforming.cleared_at = now()
+                session.add(conforming)
+            if gone:
+                events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
+        with transaction() as session:
+            # Those cleared before too: should a process end between the two, the next clearing does the rest.
+            unnamed = {one.sha256 for one in _written(session, production_id) if one.cleared}
+            unnamed -= _named(session, unnamed)
+        for sha256 in unnamed:
+            store.remove(sha256)
+    return _part("masters and other files", [one.file for one in gone], set())
+
+
+def _production(session: Session, production_id: UUID) -> Production:
+    production = session.get(Production, production_id)
+    if production is None:
+        raise NotFound(what="production")
+    return production
+
+
+def _written(session: Session, production_id: UUID) -> list[_Made]:
+    columns: tuple[Any, ...] = (
+        Conforming.id,
+        Conforming.sha256,
+        Conforming.size_bytes,
+        lookup.holds_something(col(Conforming.certificate)),
+        col(Conforming.cleared_at).is_not(None),
+        Conforming.pyramid_sha256,
+    )
+    rows = select(*columns).join(Recording, col(Recording.id) == Conforming.recording_id)
+    here = (Recording.production_id == production_id, col(Conforming.sha256).is_not(None))
+    return [_Made(*row) for row in session.exec(rows.where(*here)).all()]
+
+
+def _clearable(session: Session, production: Production, written: Sequence[_Made]) -> list[_Made]:
+    here = select(Recording.id).where(Recording.production_id == production.id)
+    counting = made.newest(session, here, kept.specification(production.specification))
+    stays = {found.counts for found in counting.values()}
+    return [one for one in written if not one.certified and not one.cleared and one.id not in stays]
+
+
+def _drawn(session: Session, production_id: UUID) -> set[str]:
+    """Files that were kept beside the inspections of a production's recordings."""
+    columns: tuple[Any, ...] = (InspectionRecord.pyramid_sha256, InspectionRecord.levels_sha256, InspectionRecord.listening_sha256)
+    hashes = select(Recording.sha256).where(Recording.production_id == production_id)
+    rows = session.exec(select(*columns).where(col(InspectionRecord.sha256).in_(hashes))).all()
+    return {sha256 for row in rows for sha256 in row if sha256 is not None}
+
+
+def _named(session: Session, hashes: set[str]) -> set[str]:
+    """Those of these files that any row names."""
+    found: set[str | None] = set()
+    for column in (
+        col(Recording.sha256),
+        col(Conforming.pyramid_sha256),
+        col(InspectionRecord.pyramid_sha256),
+        col(InspectionRecord.levels_sha256),
+        col(InspectionRecord.listening_sha256),
+        col(Verifying.sha256),
+    ):
+        found |= set(session.exec(select(column).where(column.in_(hashes))).all())
+    rows = select(Conforming.sha256).where(col(Conforming.sha256).in_(hashes), col(Conforming.cleared_at).is_(None))
+    found |= set(session.exec(rows).all())
+    return {sha256 for sha256 in found if sha256 is not None}
+
+
+def _part(title: str, files: Iterable[tuple[str, int]], seen: set[str]) -> DiskPart:
+    """Those of the files that were not counted yet."""
+    fresh = {sha256: size for sha256, size in files if sha256 not in seen}
+    seen |= fresh.keys()
+    return DiskPart(title=title, files=len(fresh), size_bytes=sum(fresh.values()))
