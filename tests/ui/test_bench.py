@@ -188,7 +188,7 @@ class Bench(InterfaceCase):
         expect(position).to_be_visible()
         self.page.keyboard.press("?")
         keys = self.page.get_by_role("dialog", name="Keys of the bench")
-        expect(keys).to_contain_text("swap source and treated")
+        expect(keys).to_contain_text("swap what is heard")
         self.accessible()
         self.page.keyboard.press("Escape")
         expect(keys).to_have_count(0)

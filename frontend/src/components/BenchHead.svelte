@@ -12,12 +12,15 @@
     /** What the verdict is of: the recording, the file that was made, or what a draft is expected to make. */
     of: 'recording' | 'treated' | 'expected';
     passes: boolean | undefined;
+    /** Which version it is of, where two are compared. */
+    version?: string;
     onuseagain: () => void;
   }
-  let { recording: it, acting, of, passes, onuseagain }: Props = $props();
+  let { recording: it, acting, of, passes, version, onuseagain }: Props = $props();
   const WORDS = { recording: '', treated: 'Treated: ', expected: 'Expected: ' };
   const said = $derived.by(() => {
     const word = passes ? 'Inside' : 'Outside';
+    if (version) return `${version.charAt(0).toUpperCase()}${version.slice(1)}: ${word.toLowerCase()}`;
     return of === 'recording' ? word : `${WORDS[of]}${word.toLowerCase()}`;
   });
 </script>

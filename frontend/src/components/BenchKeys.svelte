@@ -36,7 +36,7 @@
 
   const KEYS: { keys: string[]; shown: string; does: string; act: () => void }[] = [
     { keys: [' '], shown: 'Space', does: 'play, stop', act: () => player.toggle() },
-    { keys: ['x'], shown: 'x', does: 'swap source and treated', act: () => player.swap() },
+    { keys: ['x'], shown: 'x', does: 'swap what is heard', act: () => player.swap() },
     { keys: ['ArrowLeft'], shown: '←', does: 'back by 2 s', act: () => player.seek(player.position - 2) },
     { keys: ['ArrowRight'], shown: '→', does: 'on by 2 s', act: () => player.seek(player.position + 2) },
     { keys: ['Home'], shown: 'Home', does: 'to the start', act: () => player.seek(0) },

@@ -23,6 +23,9 @@
   let heard = $state([false, false]);
   let problem = $state('');
   let result = $state<{ sentence: string; list: Side[] }>();
+  /** As a sentence calls them. */
+  const plain = ({ source, treated }: Record<Side, string>) =>
+    source === 'source' && treated === 'treated' ? {} : { first: source, second: treated };
   const other = (side: Side): Side => (side === 'source' ? 'treated' : 'source');
   const sideOf = (which: 0 | 1): Side => {
     const first = order[round - 1] ?? 'source';
@@ -66,10 +69,11 @@
       return;
     }
     player.stop();
+    const called = plain(player.names);
     const treated = preferred.filter((side) => side === 'treated').length;
     try {
       const found = answer(
-        await api.POST('/api/blind/outcome', { params: { query: { rounds: order.length, treated } } }),
+        await api.POST('/api/blind/outcome', { params: { query: { rounds: order.length, treated, ...called } } }),
       );
       result = { sentence: found.sentence, list: [...preferred] };
     } catch (error) {
@@ -94,7 +98,7 @@
     <p role="status" class="result">{result.sentence}</p>
     <p class="soft">
       Round by round:
-      {#each result.list as side, index (index)}{index ? ', ' : ''}{side}{/each}.
+      {#each result.list as side, index (index)}{index ? ', ' : ''}{player.names[side]}{/each}.
     </p>
     <div class="row">
       <Button onclick={start}>Once more</Button><Button onclick={() => dialog?.close()}>Close</Button>
@@ -120,7 +124,7 @@
     </p>
   {:else}
     <p>
-      You hear source and treated without their names, equally loud, {player.loop
+      You hear {player.names.source} and {player.names.treated} without their names, equally loud, {player.loop
         ? 'the looped selection'
         : 'from the playhead on'}. Say which is better in each round; at the end you see whether you could have guessed.
     </p>

@@ -6,10 +6,11 @@
   import Button from './Button.svelte';
   import LinkButton from './LinkButton.svelte';
   let { player }: { player: Player } = $props();
+  const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
   let blind: BlindComparison | undefined = $state();
   const lowered = $derived.by(() => {
     const [side, by] = player.match.source < 0 ? ['source', player.match.source] : ['treated', player.match.treated];
-    return `${side} ${number(by as number, 1)} dB`;
+    return `${player.names[side as 'source' | 'treated']} ${number(by as number, 1)} dB`;
   });
 </script>
 
@@ -26,9 +27,9 @@
   >
   {#if player.hasTreated && !player.hidden}
     <span class="sides" role="radiogroup" aria-label="What is heard">
-      {#each [['source', 'Source'], ['treated', 'Treated']] as const as [side, word] (side)}
+      {#each ['source', 'treated'] as const as side (side)}
         <button type="button" role="radio" aria-checked={player.side === side} onclick={() => player.swap(side)}
-          >{word}</button
+          >{capital(player.names[side])}</button
         >
       {/each}
     </span>

@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Change } from '../lib/api';
   import { date } from '../lib/format';
+  import ChangeList from './ChangeList.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     identifier: string;
@@ -62,16 +63,8 @@
         >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
       >
     </h3>
-    <ul aria-label="Changes">
-      {#each changes.data ?? [] as change (change.kind + change.about + change.after + change.before)}
-        <li class="change">
-          {#if change.before}<del>{change.before}</del>{/if}
-          {#if change.after}<ins>{change.after}</ins>{/if}
-        </li>
-      {:else}
-        <li class="soft">{changes.data ? 'Nothing: they ask the same.' : ''}</li>
-      {/each}
-    </ul>
+    {#if changes.data?.length === 0}<p class="soft">Nothing: they ask the same.</p>
+    {:else}<ChangeList changes={changes.data ?? []} label="Changes" />{/if}
   {/if}
 </section>
 
@@ -81,8 +74,7 @@
     font-weight: 550;
     margin: 14px 0 4px;
   }
-  ol,
-  ul {
+  ol {
     list-style: none;
     margin: 6px 0 0;
     padding: 0;
@@ -110,16 +102,5 @@
     border: 0;
     border-bottom: 1px dotted var(--soft);
     background: none;
-  }
-  .change {
-    display: grid;
-    gap: 1px;
-    padding: 5px 0;
-  }
-  del {
-    color: var(--soft);
-  }
-  ins {
-    text-decoration: none;
   }
 </style>

@@ -1,6 +1,9 @@
 // Attempts to conform a recording, in words.
 import type { Conforming } from './api';
 
+/** How a version is called: 0 is the recording as it came in. */
+export const versionName = (number: number) => (number ? `version ${number}` : 'the recording');
+
 /** By what an attempt was made. */
 export function madeBy({
   kept,

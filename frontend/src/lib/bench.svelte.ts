@@ -2,7 +2,8 @@
 import { createQuery, keepPreviousData, type QueryClient } from '@tanstack/svelte-query';
 import { untrack } from 'svelte';
 import { Acting } from './acting.svelte';
-import { answer, api, type RecordingDetail } from './api';
+import { answer, api, type Conforming, type RecordingDetail } from './api';
+import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
 import { reductionOf } from './reduction';
@@ -10,10 +11,23 @@ import { ofDraft, ofFile, turnOf, type Track } from './sounding';
 import { tracksOf } from './tracks';
 import { Treating } from './treating.svelte';
 
+type Side = 'source' | 'treated';
+interface Heard {
+  source: Track;
+  treated?: Track;
+  names?: Record<Side, string>;
+}
+
 const named = (places: Place[], kind: string) => places.map(({ start_s, end_s }) => ({ kind, start_s, end_s }));
 
+/** Two versions to be compared, by their numbers; 0 is the recording itself. */
+export interface Pair {
+  one: number;
+  other: number;
+}
+
 /** Made while the component that holds it begins, as its queries belong to that. */
-export function benchOf(asked: () => string, client: QueryClient) {
+export function benchOf(asked: () => string, client: QueryClient, pair: () => Pair | undefined) {
   const acting = new Acting(client);
   const id = $derived(asked()); // the same string while only the sections of the address change
   const path = $derived({ params: { path: { recording_id: id } } });
@@ -25,11 +39,20 @@ export function benchOf(asked: () => string, client: QueryClient) {
   const recording = $derived(query.data);
   const inspected = $derived(Boolean(recording?.inspection));
 
-  // What was made last for the specification of now, else the file that counts; what brought nothing takes nothing away.
+  // What was made or chosen last for the specification of now, else the file that counts; what brought nothing takes nothing away.
   const done = $derived.by(() => {
-    const made = recording?.conformings.filter((attempt) => attempt.sha256) ?? [];
-    return made.find((one) => one.current) ?? made.find((one) => one.id === recording?.delivered?.id);
+    const since = (attempt: Conforming) => attempt.chosen_at ?? attempt.created_at;
+    const made = recording?.conformings.filter((attempt) => attempt.sha256 && !attempt.cleared_at) ?? [];
+    const [last] = made.filter((one) => one.current).sort((one, other) => since(other).localeCompare(since(one)));
+    return last ?? made.find((one) => one.id === recording?.delivered?.id);
   });
+  const compared = $derived(pair());
+  /** The version that a side stands for; undefined where that is the recording itself. */
+  const versionAt = (side: Side): Conforming | undefined => {
+    if (!compared) return side === 'treated' ? done : undefined;
+    const number = side === 'treated' ? compared.other : compared.one;
+    return recording?.conformings.find((attempt) => attempt.number === number && attempt.sha256);
+  };
   // Plans are worked out as soon as a recording that needs them is looked at.
   const unplanned = $derived(inspected && !recording?.planning && !recording?.older_methods && !done ? id : undefined);
   $effect(() => {
@@ -53,7 +76,10 @@ export function benchOf(asked: () => string, client: QueryClient) {
 
   // What is drafted and not yet what was made is what "treated" means; what it is expected to bring is asked for with every change.
   const drafting = $derived(
-    treating.steps.some((one) => one.on) && done?.draft !== treating.view?.number && (treating.view?.number ?? 0) > 0,
+    !compared &&
+      treating.steps.some((one) => one.on) &&
+      done?.draft !== treating.view?.number &&
+      (treating.view?.number ?? 0) > 0,
   );
   const ready = $derived(drafting && Boolean(treating.view?.ready));
   const foretold = createQuery(() => ({
@@ -82,36 +108,56 @@ export function benchOf(asked: () => string, client: QueryClient) {
     enabled: inspected,
     queryFn: () => tracksOf(`/api/recordings/${id}`),
   }));
-  const treated = createQuery(() => ({
-    queryKey: ['treated', done?.id],
-    enabled: done !== undefined,
-    staleTime: Infinity,
-    queryFn: async () => ({
-      tracks: await tracksOf(`/api/conformings/${done?.id}`),
-      reduction: await reductionOf(done?.id ?? ''),
-    }),
-  }));
-  // How much later the same word comes in what was made, in seconds.
-  const offset = $derived.by(() => {
-    if (!done?.steps.some((step) => step.kind === 'head-and-tail')) return 0;
+  const made = (side: Side) =>
+    createQuery(() => {
+      const id = versionAt(side)?.id;
+      return {
+        queryKey: ['treated', id],
+        enabled: id !== undefined,
+        staleTime: Infinity,
+        queryFn: async () => ({
+          tracks: await tracksOf(`/api/conformings/${id}`),
+          reduction: await reductionOf(id ?? ''),
+        }),
+      };
+    });
+  const drawn = { source: made('source'), treated: made('treated') };
+  /** How much later the same word comes in a version than in the recording, in seconds. */
+  const offsetOf = (version: Conforming) => {
+    if (!version.steps.some((step) => step.kind === 'head-and-tail')) return 0;
     const before = recording?.inspection?.readings.head_s?.value ?? 0;
-    return (done.result?.head_s ?? before) - before;
-  });
+    return (version.result?.head_s ?? before) - before;
+  };
 
-  const heard = $derived.by((): { source: Track; treated?: Track } | undefined => {
+  /** What is heard of a version, or of the recording itself. */
+  const trackOf = (version: Conforming | undefined): Track | undefined => {
     const it = recording?.inspection;
     if (!it) return undefined;
     const { sample_rate_hz: rate, duration_s: duration, frames } = it.facts;
-    const own = it.readings.integrated_loudness_lufs?.value ?? null;
-    const source = ofFile(`/api/recordings/${id}/sound`, { rate, frames, offset: 0, loudness: own });
+    if (!version) {
+      const loudness = it.readings.integrated_loudness_lufs?.value ?? null;
+      return ofFile(`/api/recordings/${id}/sound`, { rate, frames, offset: 0, loudness, duration });
+    }
+    if (!version.result || version.cleared_at) return undefined;
+    const of = { rate: version.result.sample_rate_hz, frames: version.result.frames, offset: offsetOf(version) };
+    const loudness = version.result.integrated_loudness_lufs;
+    return ofFile(`/api/conformings/${version.id}/sound`, { ...of, loudness, duration });
+  };
+  const heard = $derived.by((): Heard | undefined => {
+    const source = trackOf(versionAt('source'));
+    if (!source) return undefined;
+    if (compared)
+      return {
+        source,
+        treated: trackOf(versionAt('treated')),
+        names: { source: versionName(compared.one), treated: versionName(compared.other) },
+      };
+    const { sample_rate_hz: rate = 44_100, duration_s: duration = 0 } = recording?.inspection?.facts ?? {};
     if (drafting) {
       const number = treating.view?.number ?? 0;
       return { source, treated: ofDraft(id, number, { rate, duration, loudness, upto: heardUpto }) };
     }
-    if (!done?.result) return { source };
-    const made = { rate: done.result.sample_rate_hz, frames: done.result.frames, offset };
-    const of = { ...made, loudness: done.result.integrated_loudness_lufs };
-    return { source, treated: ofFile(`/api/conformings/${done.id}/sound`, of) };
+    return { source, treated: done && trackOf(done) };
   });
 
   return {
@@ -155,16 +201,20 @@ export function benchOf(asked: () => string, client: QueryClient) {
     get heard() {
       return heard;
     },
-    /** The gain that was moved in what was made. */
-    get reduction() {
-      return done && treated.data?.reduction;
+    /** Which two versions are compared. */
+    get compared() {
+      return compared;
     },
-    tracksOf: (side: 'source' | 'treated') => (side === 'treated' ? treated.data?.tracks : tracks.data),
+    versionAt,
+    /** The gain that was moved in the version a side stands for. */
+    reductionOf: (side: Side) => versionAt(side) && drawn[side].data?.reduction,
+    tracksOf: (side: Side) => (versionAt(side) ? drawn[side].data?.tracks : tracks.data),
     /** What is drawn of a side. */
-    soundOf(side: 'source' | 'treated'): Sound {
-      if (side === 'treated' && done?.result) {
-        const { sample_rate_hz: rate, frames } = done.result;
-        return { address: `/api/conformings/${done.id}`, rate, duration: frames / rate, offset };
+    soundOf(side: Side): Sound {
+      const version = versionAt(side);
+      if (version?.result) {
+        const { sample_rate_hz: rate, frames } = version.result;
+        return { address: `/api/conformings/${version.id}`, rate, duration: frames / rate, offset: offsetOf(version) };
       }
       const facts = recording?.inspection?.facts;
       const [rate, duration] = [facts?.sample_rate_hz ?? 44_100, facts?.duration_s ?? 0];

@@ -127,4 +127,5 @@ export const date = (iso: string) =>
   });
 
 /** So many of something: "1 recording", "3 recordings". */
-export const counted = (count: number, what: string) => `${number(count, 0)} ${what}${count === 1 ? '' : 's'}`;
+export const counted = (count: number, what: string, many = `${what}s`) =>
+  `${number(count, 0)} ${count === 1 ? what : many}`;

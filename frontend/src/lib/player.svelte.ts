@@ -1,4 +1,4 @@
-// Playing source and treated in lockstep: short pieces of both are scheduled at the same moments, and a swap only moves two gains.
+// Playing source and treated, or two versions, in lockstep: short pieces of both are scheduled at the same moments, and a swap only moves two gains.
 // When the treated version becomes another while it plays, the source goes on, and the new sound takes over as soon as it is there.
 import type { Piece, Track } from './sounding';
 
@@ -37,6 +37,8 @@ export class Player {
   heardAfter = $state<number>();
   /** The name of the treated sound that took over last while we play. */
   heard = $state<string>();
+  /** What the two sides are called. */
+  names = $state<Record<Side, string>>({ source: 'source', treated: 'treated' });
   #tracks = $state<Partial<Record<Side, Track>>>({});
   #context: AudioContext | undefined;
   #gains: Partial<Record<Side, GainNode>> = {};
@@ -65,7 +67,8 @@ export class Player {
     return this.#tracks.treated !== undefined;
   }
 
-  load(source: Track, treated?: Track): void {
+  load(source: Track, treated?: Track, names = { source: 'source', treated: 'treated' }): void {
+    this.names = names;
     const before = this.#tracks;
     const same = before.source?.name === source.name;
     const other = before.treated?.name !== treated?.name;

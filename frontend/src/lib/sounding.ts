@@ -31,12 +31,18 @@ async function read(address: string, signal: AbortSignal): Promise<Response> {
 /** A file. `offset` is how much later the same word comes in it than in the recording, in seconds. */
 export function ofFile(
   address: string,
-  { rate, frames, offset, loudness }: { rate: number; frames: number; offset: number; loudness: number | null },
+  {
+    rate,
+    frames,
+    offset,
+    loudness,
+    duration,
+  }: { rate: number; frames: number; offset: number; loudness: number | null; duration: number },
 ): Track {
   return {
     name: address,
     rate,
-    duration: frames / rate,
+    duration,
     loudness,
     async piece(at, seconds, signal) {
       const wanted = Math.round((at + offset) * rate);

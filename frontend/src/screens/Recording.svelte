@@ -21,6 +21,7 @@
   import SpotWork from '../components/SpotWork.svelte';
   import StepDetail from '../components/StepDetail.svelte';
   import TreatmentPanel from '../components/TreatmentPanel.svelte';
+  import TwoVersions from '../components/TwoVersions.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
   import { benchOf } from '../lib/bench.svelte';
   import type { Live } from '../lib/live.svelte';
@@ -31,7 +32,16 @@
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
   const live = getContext<Live>('live');
-  const bench = benchOf(() => params.id, useQueryClient());
+  /** Two versions that are compared stand in the address as the left half: versions-1-2. */
+  const pair = $derived.by(() => {
+    const [, one, other] = /^versions-(\d+)-(\d+)$/.exec(params.left ?? '') ?? [];
+    return one && other ? { one: Number(one), other: Number(other) } : undefined;
+  });
+  const bench = benchOf(
+    () => params.id,
+    useQueryClient(),
+    () => pair,
+  );
   const { acting } = bench;
   const known = meanings();
   const { treating, recording, done, expected, expectedLimits } = $derived(bench);
@@ -71,12 +81,16 @@
   });
   // What is heard is what is drawn; while two versions are compared blind, always the source.
   const treatedShown = $derived(player.side === 'treated' && !player.hidden);
-  const shownSide = $derived(treatedShown && !bench.drafting && done?.result ? 'treated' : 'source');
+  const shownSide = $derived(
+    treatedShown && !bench.drafting && bench.versionAt('treated')?.result ? 'treated' : 'source',
+  );
+  /** The version that is drawn; undefined for the recording itself. */
+  const shown = $derived(bench.versionAt(shownSide));
   const sound = $derived(bench.soundOf(shownSide));
   const tracks = $derived(bench.tracksOf(shownSide));
   $effect(() => {
     const heard = bench.heard;
-    if (heard) untrack(() => player.load(heard.source, heard.treated));
+    if (heard) untrack(() => player.load(heard.source, heard.treated, heard.names));
   });
   $effect(() => () => player.stop());
   /** Half a second before a place, so that it is heard coming. */
@@ -100,6 +114,17 @@
     { name: 'findings', title: 'Findings', address: address({ left: 'findings' }), count: groups.length },
     { name: 'readings', title: 'Readings', address: address({ left: 'readings' }) },
     { name: 'room-tone', title: 'Room tone', address: address({ left: 'room-tone' }) },
+    ...(pair
+      ? [
+          {
+            name: left,
+            title: [pair.one, pair.other].includes(0)
+              ? `Version ${pair.one + pair.other} and recording`
+              : `Versions ${pair.one} and ${pair.other}`,
+            address: address({ left }),
+          },
+        ]
+      : []),
     ...(opened && step ? [{ name: left, title: `${step}. ${opened.reading.title}`, address: address({ left }) }] : []),
   ]);
   const rights = $derived([
@@ -110,14 +135,12 @@
   ]);
 
   /** What is looked at, and whether it passes. */
-  const lookedAt = $derived(
-    treatedShown && expectedLimits ? 'expected' : shownSide === 'treated' ? 'treated' : 'recording',
-  );
+  const lookedAt = $derived(treatedShown && expectedLimits ? 'expected' : shown ? 'treated' : 'recording');
   const passes = $derived(
     lookedAt === 'expected'
       ? expectedLimits?.every((limit) => limit.passes || limit.severity !== 'must')
       : lookedAt === 'treated'
-        ? done?.after?.passes
+        ? shown?.after?.passes
         : recording?.verdict?.passes,
   );
 </script>
@@ -129,7 +152,14 @@
     <p role="alert">{bench.query.error.message}</p>
   {:else if recording}
     {@const it = recording}
-    <BenchHead recording={it} {acting} of={lookedAt} {passes} onuseagain={bench.useAgain} />
+    <BenchHead
+      recording={it}
+      {acting}
+      of={lookedAt}
+      {passes}
+      version={pair && !player.hidden ? player.names[shownSide] : undefined}
+      onuseagain={bench.useAgain}
+    />
     {#if it.ribbon && it.verdict && it.inspection}
       <div class="stay" bind:clientHeight={stays}>
         <LevelRibbon
@@ -138,12 +168,12 @@
           ribbon={it.ribbon}
           {sound}
           {tracks}
-          reduction={treatedShown && bench.drafting ? undefined : bench.reduction}
-          limits={(treatedShown && expectedLimits) ||
-            (shownSide === 'treated' && done?.after?.limits) ||
-            it.verdict.limits}
+          reduction={treatedShown && bench.drafting
+            ? undefined
+            : bench.reductionOf(bench.compared ? shownSide : 'treated')}
+          limits={(treatedShown && expectedLimits) || shown?.after?.limits || it.verdict.limits}
           expected={treatedShown ? expected : undefined}
-          pauses={shownSide === 'treated' ? [] : (it.inspection.pauses ?? [])}
+          pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
           {marked}
@@ -196,6 +226,10 @@
                 }}
                 ongo={(span) => goTo(span.from, span.to)}
               />
+            </section>
+          {:else if pair}
+            <section aria-label="Two versions">
+              <TwoVersions recordingId={it.id} one={pair.one} other={pair.other} meanings={known.data} />
             </section>
           {:else if left === 'findings'}
             <section aria-label="Findings">
@@ -269,7 +303,14 @@
               />
             </section>
           {:else if right === 'history'}
-            <section aria-label="History" class="past"><History recording={it} /></section>
+            <section aria-label="History" class="past">
+              <History
+                recording={it}
+                {acting}
+                compared={pair}
+                oncompare={(to) => void replace(address({ left: to ? `versions-${to.one}-${to.other}` : 'limits' }))}
+              />
+            </section>
           {:else}
             <section aria-label="Treatment">
               <TreatmentPanel

@@ -4,6 +4,7 @@
   import { getContext } from 'svelte';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
+  import DiskLine from '../components/DiskLine.svelte';
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import LinkButton from '../components/LinkButton.svelte';
@@ -78,6 +79,7 @@
     attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
   let renaming = $state(false);
   let noting = $state(false);
+  let measuringDisk = $state(false);
   async function rename(event: Event & { currentTarget: HTMLInputElement }) {
     const name = event.currentTarget.value;
     renaming = false;
@@ -175,12 +177,14 @@
           {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Archive</LinkButton>{/if}
           {#if entries.length > 1}<LinkButton onclick={orderByName}>Order by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>What the limits ask</a>
-          {#if entries.length}<a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
+          {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
+            <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
               href={`/api/productions/${params.id}/sheet.pdf`}
               download>Sheet as PDF</a
             >{/if}
         </span>
       </div>
+      {#if measuringDisk}<DiskLine production={params.id} {acting} onclose={() => (measuringDisk = false)} />{/if}
       {#if sheet.data.lot && sheet.data.lot.total > 1}
         <LotLine
           lot={sheet.data.lot}

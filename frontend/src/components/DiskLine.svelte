@@ -1,0 +1,82 @@
+<script lang="ts">
+  // What a production holds on disk, and clearing away what no certificate rests on.
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import { counted, size } from '../lib/format';
+  import Button from './Button.svelte';
+  import Dialog from './Dialog.svelte';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    production: string;
+    acting: Acting;
+    onclose: () => void;
+  }
+  let { production, acting, onclose }: Props = $props();
+  const path = $derived({ params: { path: { production_id: production } } });
+  const query = createQuery(() => ({
+    queryKey: ['disk', production],
+    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/disk', path)),
+  }));
+  const found = $derived(query.data);
+  let dialog: HTMLDialogElement | undefined = $state();
+  let said = $state('');
+  const clear = () =>
+    acting.attempt(async () => {
+      const gone = answer(await api.POST('/api/productions/{production_id}/clear', path));
+      said = `${counted(gone.files, 'file')} cleared, ${size(gone.size_bytes)}.`;
+      dialog?.close();
+    });
+</script>
+
+{#if found}
+  <p role="group" aria-label="Disk use">
+    <span
+      ><b>{size(found.size_bytes)}</b> on disk{found.parts.length
+        ? ': '
+        : ''}{#each found.parts as part, at (part.title)}{at ? ', ' : ''}{part.title}
+        {size(part.size_bytes)} <span class="soft">({part.files})</span>{/each}.</span
+    >
+    {#if found.clearable.files}
+      <Button onclick={() => dialog?.showModal()}
+        >Clear {counted(found.clearable.files, 'file')}, {size(found.clearable.size_bytes)}…</Button
+      >
+    {/if}
+    {#if said}<span role="status">{said}</span>{/if}
+    <LinkButton onclick={onclose}>Hide</LinkButton>
+  </p>
+  <Dialog bind:element={dialog} title="Clear masters">
+    <p>
+      {counted(found.clearable.files, 'master or other file', 'masters and other files')} without a certificate, {size(
+        found.clearable.size_bytes,
+      )}, will be cleared away. None of them is the file that counts for its recording.
+    </p>
+    <p class="soft">
+      Recordings, certified files and certificates stay, and so does what each of these read and was made by: conform in
+      the same way to have one anew.
+    </p>
+    <p class="acts">
+      <Button strong onclick={clear}>Clear</Button><Button onclick={() => dialog?.close()}>Keep them</Button>
+    </p>
+  </Dialog>
+{/if}
+
+<style>
+  p {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 14px;
+    align-items: baseline;
+    font-size: 13.5px;
+    margin: 6px 0;
+  }
+  b {
+    font-weight: 550;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .acts {
+    margin-top: 12px;
+  }
+</style>

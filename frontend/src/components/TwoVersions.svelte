@@ -1,0 +1,194 @@
+<script lang="ts">
+  // Two versions of a recording side by side: what was asked and done differently, and what both read.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { answer, api, type Version, type VersionPair } from '../lib/api';
+  import { versionName } from '../lib/attempts';
+  import { date, number } from '../lib/format';
+  import type { Meanings } from '../lib/methods';
+  import ChangeList from './ChangeList.svelte';
+  import Explained from './Explained.svelte';
+  interface Props {
+    recordingId: string;
+    one: number;
+    other: number;
+    meanings: Meanings | undefined;
+  }
+  let { recordingId, one, other, meanings }: Props = $props();
+  const query = createQuery(() => ({
+    queryKey: ['versions', recordingId, one, other],
+    retry: false,
+    queryFn: async () => {
+      const path = { recording_id: recordingId, one, other };
+      return answer(await api.GET('/api/recordings/{recording_id}/versions/{one}/{other}', { params: { path } }));
+    },
+  }));
+  const found = $derived(query.data);
+  let all = $state(false);
+  const pairs = $derived((found?.readings ?? []).filter((pair) => all || !pair.alike));
+  const figure = (value: number | null, pair: VersionPair) => (value === null ? '–' : number(value, pair.decimals));
+  const moved = (pair: VersionPair) => (pair.one === null || pair.other === null ? null : pair.other - pair.one);
+  const by = (pair: VersionPair) => {
+    const value = moved(pair);
+    if (value === null || pair.alike) return '';
+    return `${value > 0 ? '+' : ''}${number(value, pair.decimals)}`;
+  };
+  const stands = (version: Version) =>
+    version.certified ? 'certified' : version.verdict.passes ? 'inside' : 'outside';
+  const ledgers = $derived(
+    [found?.one, found?.other].filter((version): version is Version => Boolean(version?.ledger.length)),
+  );
+  const LEDGER = [
+    ['sample_peak_dbfs', 'Peak'],
+    ['rms_dbfs', 'RMS'],
+    ['integrated_loudness_lufs', 'LUFS'],
+    ['crest_factor_db', 'Crest'],
+  ] as const;
+</script>
+
+{#snippet head(version: Version)}
+  <div>
+    <h3>{versionName(version.number)}</h3>
+    <p class="soft">
+      {date(version.made_at)}{version.made_for
+        ? `, for ${version.made_for.name}, version ${version.made_for.version}`
+        : ''}
+    </p>
+    <p>
+      <span class={stands(version) === 'outside' ? 'outside' : 'inside'}>{stands(version)}</span>{version.touch
+        ? `, touch ${number(version.touch.touch ?? 0, 0)}`
+        : ''}{version.there ? '' : '; its file was cleared away'}
+    </p>
+  </div>
+{/snippet}
+
+<div class="two">
+  {#if query.isError}
+    <p class="outside" role="alert">{query.error.message}</p>
+  {:else if found}
+    <div class="heads">{@render head(found.one)}{@render head(found.other)}</div>
+    {#if found.asked.length}
+      <h4>Asked differently</h4>
+      <ChangeList changes={found.asked} label="Asked differently" named />
+    {/if}
+    <h4>Done differently</h4>
+    {#if found.done.length}<ChangeList changes={found.done} label="Done differently" />
+    {:else}<p class="soft">Nothing: the same steps with the same settings.</p>{/if}
+    <h4>Readings</h4>
+    {#if pairs.length}
+      <table>
+        <thead>
+          <tr>
+            <th scope="col"><span class="visually-hidden">Quantity</span></th>
+            <th scope="col">{versionName(one)}</th>
+            <th scope="col">{versionName(other)}</th>
+            <th scope="col">Difference</th>
+          </tr>
+        </thead>
+        <tbody>
+          {#each pairs as pair (pair.quantity)}
+            <tr class:alike={pair.alike}>
+              <th scope="row"><Explained text={pair.title} method={meanings?.quantities.get(pair.quantity)} /></th>
+              <td>{figure(pair.one, pair)}</td>
+              <td>{figure(pair.other, pair)} <span class="unit">{pair.unit}</span></td>
+              <td>{by(pair)} <span class="unit">{by(pair) ? pair.difference_unit : ''}</span></td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    {:else}<p class="soft">Every reading is the same as far as figures are shown.</p>{/if}
+    <label class="all"
+      ><input type="checkbox" bind:checked={all} /> Show what reads the same ({found.readings.length -
+        found.readings.filter((pair) => !pair.alike).length})</label
+    >
+    {#if ledgers.length}
+      <h4>After each step</h4>
+      {#each ledgers as version (version.number)}
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">{versionName(version.number)}</th>
+              {#each LEDGER as [, title] (title)}<th scope="col">{title}</th>{/each}
+            </tr>
+          </thead>
+          <tbody>
+            {#each version.ledger as line, place (place)}
+              <tr>
+                <th scope="row">{version.steps[place]?.reading.title ?? line.kind}</th>
+                {#each LEDGER as [quantity] (quantity)}
+                  {@const value = line.readings?.[quantity]?.value ?? null}
+                  <td>{value === null ? '–' : number(value, 1)}</td>
+                {/each}
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      {/each}
+    {/if}
+  {/if}
+</div>
+
+<style>
+  .two {
+    padding: 10px 14px 14px;
+    font-size: 13.5px;
+  }
+  .heads {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 14px;
+  }
+  h3::first-letter,
+  thead th::first-letter {
+    text-transform: uppercase;
+  }
+  h3 {
+    font-size: 14.5px;
+    font-weight: 600;
+  }
+  h4 {
+    font-size: 12.5px;
+    font-weight: 550;
+    margin: 14px 0 2px;
+  }
+  .soft,
+  .unit,
+  .alike {
+    color: var(--soft);
+  }
+  .unit {
+    font-size: 12px;
+  }
+  .inside {
+    color: var(--inside);
+  }
+  .outside {
+    color: var(--outside);
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    margin-bottom: 6px;
+  }
+  th {
+    text-align: left;
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12px;
+    color: var(--soft);
+  }
+  th,
+  td {
+    padding: 3px 6px 3px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  td {
+    font-family: var(--figures);
+    font-size: 13px;
+  }
+  .all {
+    display: flex;
+    gap: 6px;
+    color: var(--soft);
+  }
+</style>

@@ -1,0 +1,96 @@
+"""Versions on the bench and disk use on the sheet: compared by eye, by ear and blind, made current, cleared."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.ui.interface import InterfaceCase
+
+
+class Versions(InterfaceCase):
+    def conformed(self, container: str = "") -> None:
+        """Conform the recording on the bench once more."""
+        recording = re.search(r"recordings/([^/]+)", self.page.url)[1]
+        body = {"container": container} if container else {}
+        with self.page.expect_response(lambda answer: answer.url.endswith(recording) and answer.ok):
+            self.page.request.post(f"{self.application.address}api/recordings/{recording}/conform", data=body)
+
+    def current(self, *words: str) -> None:
+        """The version that counts is told by these words."""
+        rows = self.page.locator(".history li").filter(has=self.page.get_by_text("current", exact=True))
+        expect(rows).to_have_count(1)
+        for word in words:
+            expect(rows).to_contain_text(word)
+
+    def test_two_versions_are_compared_by_eye_by_ear_and_blind_and_either_is_made_current(self):
+        self.open_recording("Versions", rms_dbfs=-29, room_dbfs=-78)
+        history = self.turn_to("History")
+        expect(history.locator("li")).to_have_count(1)
+        self.conformed("wav")
+        expect(history).to_contain_text("WAV, balanced plan: conformed")
+        self.conformed()
+        expect(history).to_contain_text("MP3, balanced plan: certified")
+        self.current("2", "certified")
+
+        history.get_by_role("button", name="Compare", exact=True).click()
+        two = self.page.get_by_role("region", name="Two versions")
+        expect(two.get_by_role("list", name="Asked differently")).to_contain_text("WAV")
+        expect(two.get_by_role("list", name="Done differently").locator("del")).to_contain_text("Change the level by")
+        expect(two.get_by_role("row", name="Sample rate")).to_have_count(0)
+        self.accessible()
+        sides = self.page.get_by_role("radiogroup", name="What is heard")
+        expect(sides.get_by_role("radio")).to_have_text(["Version 1", "Version 2"])
+        with self.page.expect_response(lambda answer: "/conformings/" in answer.url and "/sound" in answer.url):
+            self.page.get_by_role("button", name="Play", exact=True).click()
+        sides.get_by_role("radio", name="Version 2").click()
+        expect(self.page.locator(".top .verdict")).to_contain_text("Version 2: inside Audiobook, retail")
+        self.page.get_by_role("button", name="Stop", exact=True).click()
+
+        self.page.get_by_label("First version").select_option("the recording")
+        expect(two.get_by_role("list", name="Done differently")).to_contain_text("Change the level by")
+        expect(two.get_by_role("row", name=re.compile("RMS level"))).to_contain_text("+")
+        expect(sides.get_by_role("radio")).to_have_text(["The recording", "Version 2"])
+        self.page.get_by_role("button", name="Compare blind …").click()
+        dialog = self.page.get_by_role("dialog", name="Blind comparison")
+        expect(dialog).to_contain_text("You hear the recording and version 2 without their names")
+        dialog.get_by_label("Length").select_option("6 rounds")
+        dialog.get_by_role("button", name="Begin").click()
+        expect(self.page.locator(".strip .sides")).to_have_count(0)
+        for _ in range(6):
+            dialog.get_by_role("radio", name="Hear the second").click()
+            dialog.get_by_role("button", name="The first is better").click()
+        expect(dialog.get_by_role("status")).to_contain_text(re.compile("You preferred (the recording|version 2|each)"))
+        dialog.get_by_role("button", name="Close").click()
+
+        history.get_by_role("button", name="Make version 1 current").click()
+        self.current("1", "WAV")
+        self.page.reload()
+        expect(two).to_be_visible()
+        self.current("1", "WAV")
+        history.get_by_role("button", name="Stop comparing").click()
+        expect(sides.get_by_role("radio")).to_have_text(["Source", "Treated"])
+        history.get_by_role("button", name="Make version 2 current").click()
+        self.current("2", "certified")
+
+    def test_disk_use_is_told_and_masters_are_cleared(self):
+        self.open_recording("Room", rms_dbfs=-29, room_dbfs=-78)
+        history = self.turn_to("History")
+        self.conformed("wav")
+        expect(history).to_contain_text("WAV, balanced plan: conformed")
+        self.conformed()
+        expect(history).to_contain_text("MP3, balanced plan: certified")
+        self.page.get_by_role("link", name="Room", exact=True).click()
+        self.page.get_by_role("button", name="Disk use").click()
+        use = self.page.get_by_role("group", name="Disk use")
+        expect(use).to_contain_text("masters and other files")
+        self.accessible()
+        use.get_by_role("button", name=re.compile("Clear 1 file")).click()
+        dialog = self.page.get_by_role("dialog", name="Clear masters")
+        expect(dialog).to_contain_text("None of them is the file that counts for its recording.")
+        dialog.get_by_role("button", name="Clear", exact=True).click()
+        expect(use).to_contain_text("1 file cleared")
+        expect(use).not_to_contain_text("masters and other files")
+        expect(self.after("one.wav")).to_contain_text("Certified")
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        expect(self.turn_to("History")).to_contain_text("file cleared away")
+        expect(self.page.locator(".history").get_by_role("button", name="Make version 1 current")).to_have_count(0)
