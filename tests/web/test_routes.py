@@ -16,8 +16,9 @@ from sqlalchemy.exc import OperationalError
 
 from ispettore.core.errors import Cancelled
 from ispettore.core.measure import spectrogram
+from ispettore.core.text import as_cell
 from ispettore.studio import database
-from ispettore.studio.catalogue import pictures, productions, sheet_table
+from ispettore.studio.catalogue import pictures, productions
 from ispettore.studio.settings import settings
 from ispettore.studio.worker.doing import do
 from ispettore.web import heavy
@@ -98,7 +99,7 @@ class Routes(unittest.TestCase):
         production = self.make()
         self.finish(self.bring_in(production, "=1+1 chapter.wav", self.content))
         self.assertEqual(
-            [sheet_table._safe(text) for text in (" =1", "\u00a0=1", "\n@x", "-x", "a=1")],
+            [as_cell(text) for text in (" =1", "\u00a0=1", "\n@x", "-x", "a=1")],
             ["' =1", "'\u00a0=1", "'\n@x", "'-x", "a=1"],
         )
         self.bring_in(production, 'second "take", at sea.wav', self.content[:5000])

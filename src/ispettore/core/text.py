@@ -93,3 +93,15 @@ def shown_name(path: Path) -> str:
     'one.wav'
     """
     return cleaned(path.name.encode("utf-8", "replace").decode("utf-8")) or "?"
+
+
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+def as_cell(text: str) -> str:
+    """A text that a spreadsheet will not take for a formula: an apostrophe stands before what looks like one.
+
+    >>> as_cell("=1"), as_cell("May.wav")
+    ("'=1", 'May.wav')
+    """
+    return f"'{text}" if text.lstrip().startswith(_FORMULA) or text.startswith(_FORMULA) else text

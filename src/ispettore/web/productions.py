@@ -1,7 +1,7 @@
 """Routes: productions and their sheets."""
 
 import io
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
@@ -9,8 +9,9 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio.formats import FormatName
-from ispettore.core.certify import printed_sheet
-from ispettore.studio.catalogue import disk_use, forecasts, productions, recordings, sheet_table, sheets
+from ispettore.core.certify import consistency_report, printed_sheet
+from ispettore.studio.catalogue import consistencies, disk_use, forecasts, productions, recordings, sheet_table, sheets
+from ispettore.studio.catalogue.consistencies import ConsistencyView
 from ispettore.studio.catalogue.disk_use import DiskPart, DiskUse
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
@@ -133,6 +134,24 @@ def get_disk_use(production_id: UUID, request: Request) -> DiskUse:
 @routes.post("/productions/{production_id}/clear", operation_id="clearMasters")
 def clear_masters(production_id: UUID, request: Request) -> DiskPart:
     return disk_use.clear(production_id, request.app.state.store)
+
+
+@routes.get("/productions/{production_id}/consistency", operation_id="getConsistency")
+def get_consistency(production_id: UUID, made: bool = False) -> ConsistencyView:
+    return consistencies.of_production(production_id, made_files=made)
+
+
+@routes.get("/productions/{production_id}/consistency.{form}", operation_id="getConsistencyReport", response_class=Response)
+def get_consistency_report(production_id: UUID, form: Literal["pdf", "html", "csv"], made: bool = False) -> Response:
+    report = consistencies.report(production_id, made_files=made)
+    headers = named(f"{report.production}.consistency.{form}")
+    if form == "csv":
+        return Response(consistency_report.table(report), media_type="text/csv; charset=utf-8", headers=headers)
+    if form == "html":
+        return Response(consistency_report.html(report), media_type="text/html; charset=utf-8", headers=headers)
+    page = io.BytesIO()
+    consistency_report.pdf(report, page)
+    return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 
 
 @routes.get("/productions/{production_id}/sheet.csv", operation_id="getSheetAsTable", response_class=Response)

@@ -17,6 +17,15 @@ CORRIDOR = "#DDE7E2"
 EDGE = 46.0
 MORE = 1
 """Print shows so many decimals more than the screen."""
+HTML_STYLE = (
+    f"body{{font:15px/1.5 sans-serif;color:{INK};background:{PAPER};max-width:860px;margin:32px auto;padding:0 16px}}"
+    "header{display:flex;justify-content:space-between}"
+    f"table{{border-collapse:collapse;width:100%}}td,th{{text-align:left;padding:4px 10px 4px 0;border-bottom:1px solid {RULE}}}"
+    f".inside{{color:{COLOURS['inside']}}}.outside{{color:{COLOURS['over']}}}small,footer{{color:{SOFT}}}code{{font-size:12px}}"
+    "svg{width:100%;height:auto}h3,p{margin:6px 0}"
+)
+"""Of reports as web pages."""
+
 WORDS, STRONG, FIGURES = "InstrumentSans", "InstrumentSans-SemiBold", "SplineSansMono"
 
 

@@ -13,10 +13,9 @@ from ispettore.core.certify.drawing import (
     CORRIDOR,
     EDGE,
     FIGURES,
+    HTML_STYLE,
     INK,
     MORE,
-    PAPER,
-    RULE,
     SOFT,
     STRONG,
     Page,
@@ -167,7 +166,7 @@ def html(report: RecordingReport) -> str:
 def _html(report: RecordingReport) -> Iterator[str]:
     name = escape(report.inspection.name)
     yield f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report of {name}</title>'
-    yield f"<style>{_STYLE}</style></head>"
+    yield f"<style>{HTML_STYLE}</style></head>"
     yield f"<body><header><b>Ispettore</b><span>{_when(report)}</span></header><h1>Report: {name}</h1>"
     yield f"<p>{escape(report.production)}. {escape(described(report.inspection.facts))}</p>"
     yield f'<p class="{"inside" if report.verdict.passes else "outside"}"><b>{escape(verdict_of(report))}</b></p>'
@@ -191,15 +190,6 @@ def _html(report: RecordingReport) -> Iterator[str]:
         for told_reading in rows:
             yield "<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in told_reading) + "</tr>"
     yield f"</table><footer>{escape(report.issuer)}</footer></body></html>"
-
-
-_STYLE = (
-    f"body{{font:15px/1.5 sans-serif;color:{INK};background:{PAPER};max-width:860px;margin:32px auto;padding:0 16px}}"
-    "header{display:flex;justify-content:space-between}"
-    f"table{{border-collapse:collapse;width:100%}}td,th{{text-align:left;padding:4px 10px 4px 0;border-bottom:1px solid {RULE}}}"
-    f".inside{{color:{COLOURS['inside']}}}.outside{{color:{COLOURS['over']}}}small,footer{{color:{SOFT}}}code{{font-size:12px}}"
-    "svg{width:100%;height:auto}h3,p{margin:6px 0}"
-)
 
 
 def _drawn(report: RecordingReport) -> str:

@@ -65,13 +65,13 @@ def spreads(recordings: Sequence[Values], specification: Specification) -> tuple
                 decimals=about.decimals,
                 median=middle,
                 spread=max(values) - min(values),
-                outliers=_outliers(numbers, middle, about),
+                outliers=outliers(numbers, middle, about),
             )
         )
     return tuple(found)
 
 
-def _outliers(numbers: dict[int, float], middle: float, about: Quantity) -> tuple[Outlier, ...]:
+def outliers(numbers: dict[int, float], middle: float, about: Quantity) -> tuple[Outlier, ...]:
     """Those further from the median than three deviations, and far enough to matter; the furthest first."""
     if len(numbers) < FEWEST:
         return ()

@@ -53,10 +53,16 @@ def short(session: Session, recordings: Sequence[Recording]) -> dict[UUID, Inspe
 
 def without_long(session: Session, wanted: Sequence[Key]) -> dict[Key, Inspection]:
     """Inspections read anew, their long lists left empty."""
-    data = col(InspectionRecord.data).op("-")(cast(array(LONG), ARRAY(Text)))
+    data = shortened(col(InspectionRecord.data))
     identity = (InspectionRecord.sha256, InspectionRecord.room_tone, InspectionRecord.methods_version)
     rows = session.exec(select(*identity, data).where(tuple_(*identity).in_(wanted))).all()
     return {(sha256, tone, version): kept.inspection(filled(content)) for sha256, tone, version, content in rows}
+
+
+def shortened(column: Any) -> ColumnElement[Any]:
+    """A JSON column with an inspection, without its long lists."""
+    found: ColumnElement[Any] = column.op("-")(cast(array(LONG), ARRAY(Text)))
+    return found
 
 
 def measured(session: Session) -> set[str]:

@@ -9,6 +9,8 @@ from uuid import UUID
 from sqlmodel import Session, col, select
 from sqlmodel.sql.expression import SelectOfScalar
 
+from ispettore.core.measure import kept
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.specification import Specification
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.catalogue.held import Held
@@ -68,6 +70,20 @@ def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specifica
             handed_over=counts is not None and counts.handed_over_at is not None,
         )
     return found
+
+
+_read_files: Held[UUID, Inspection] = Held(1_000)
+
+
+def inspections(session: Session, attempts: Sequence[UUID]) -> dict[UUID, Inspection]:
+    """What the files of attempts read, without the long lists; those that have one."""
+
+    def read(missing: list[UUID]) -> dict[UUID, Inspection]:
+        after = lookup.shortened(col(Conforming.outcome)["after"])
+        rows = session.exec(select(Conforming.id, after).where(col(Conforming.id).in_(missing))).all()
+        return {identifier: kept.inspection(lookup.filled(data)) for identifier, data in rows if data}
+
+    return _read_files.of(attempts, read)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,10 +4,10 @@ import csv
 import io
 
 from ispettore.core.spec.verdict import LimitVerdict
+from ispettore.core.text import as_cell
 from ispettore.studio.catalogue.sheet_views import ProductionView
 from ispettore.studio.catalogue.views import RecordingView
 
-RISKY = ("=", "+", "-", "@", "\t", "\r")
 FACTS = ("container", "codec", "sample_rate_hz", "bit_depth", "channels", "duration_s", "bit_rate_kbps")
 
 
@@ -19,7 +19,9 @@ def as_csv(sheet: ProductionView) -> str:
     columns = [name for limit in limits for name in (_headed(limit), f"{limit.title}: stands", f"{limit.title}: margin")]
     table.writerow(["position", "recording", *FACTS, "SHA-256", *columns, "verdict", "delivered file"])
     for position, row in enumerate(sheet.recordings, start=1):
-        table.writerow([position, _safe(row.name), *_facts(row), row.sha256, *_judged(row, limits), _verdict(row), _delivered(row)])
+        table.writerow(
+            [position, as_cell(row.name), *_facts(row), row.sha256, *_judged(row, limits), _verdict(row), _delivered(row)]
+        )
     return out.getvalue()
 
 
@@ -50,13 +52,8 @@ def _verdict(row: RecordingView) -> str:
 
 def _delivered(row: RecordingView) -> str:
     done = row.delivered
-    return _safe(done.file_name) if done is not None and done.passes and done.file_name else ""
+    return as_cell(done.file_name) if done is not None and done.passes and done.file_name else ""
 
 
 def _plain(value: float | str | None) -> object:
     return "" if value is None else round(value, 3) if isinstance(value, float) else value
-
-
-def _safe(text: str) -> str:
-    """A name that a spreadsheet will not take for a formula."""
-    return f"'{text}" if text.lstrip().startswith(RISKY) or text.startswith(RISKY) else text

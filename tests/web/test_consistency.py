@@ -1,0 +1,78 @@
+"""Consistency over the wire: as they came in and as they were made, with what is needed to hear seams, and its reports."""
+
+import unittest
+
+import numpy as np
+import soundfile
+from fastapi.testclient import TestClient
+
+from ispettore.studio.worker.doing import do
+from ispettore.web.app import build
+from tests import signals
+from tests.support import Application, work_for
+
+RATE = 44_100
+
+
+class ConsistencyOfAProduction(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
+        cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
+        made = cls.client.post("/api/productions", json={"name": "Almanac", "specification_id": "audiobook-retail"})
+        cls.production = made.json()["id"]
+        cls.recordings = [cls.bring_in(f"{number}.wav", level) for number, level in enumerate((-20, -20.2, -20.1, -20, -31))]
+        path = cls.application.folder / "letter.wav"
+        path.write_bytes(b"Dear listener")
+        put = cls.client.put(cls.where(), params={"name": "letter.wav"}, content=path.read_bytes())
+        do(work_for(put.json()["id"]).id, cls.application.store)
+
+    @classmethod
+    def where(cls) -> str:
+        return f"/api/productions/{cls.production}/recordings"
+
+    @classmethod
+    def bring_in(cls, name: str, rms_dbfs: float) -> str:
+        path = cls.application.folder / "made.wav"
+        wave = signals.voice_like(10, rms_dbfs=rms_dbfs, rate=RATE, room_dbfs=rms_dbfs - 52)
+        soundfile.write(path, wave, RATE, subtype="PCM_24")
+        put = cls.client.put(cls.where(), params={"name": name}, content=path.read_bytes())
+        do(work_for(put.json()["id"]).id, cls.application.store)
+        return put.json()["id"]
+
+    def get(self, path: str, **params):
+        answer = self.client.get(f"/api/productions/{self.production}/{path}", params=params)
+        self.assertEqual(answer.status_code, 200, answer.text)
+        return answer
+
+    def test_as_they_came_in_and_as_they_were_made(self):
+        found = self.get("consistency").json()
+        self.assertEqual([chapter["name"] for chapter in found["chapters"]], [f"{number}.wav" for number in range(5)])
+        self.assertEqual((found["missing"], found["made"], found["files"]), (["letter.wav"], False, 0))
+        [apart] = found["found"]["apart"]
+        self.assertEqual(apart["index"], 4)
+        self.assertRegex(apart["reasons"][0], r"voice 1[01]\.\d dB softer")
+        speech = found["found"]["measures"][0]
+        self.assertGreater(speech["spread"], 10)
+
+        for recording in self.recordings:
+            attempt = self.client.post(f"/api/recordings/{recording}/conform", json={"container": "flac"}).json()["id"]
+            do(work_for(attempt).id, self.application.store)
+        made = self.get("consistency", made=True).json()
+        self.assertEqual((len(made["chapters"]), made["files"], made["missing"]), (5, 5, ["letter.wav"]))
+        self.assertLess(made["found"]["measures"][0]["spread"], 5)
+        sound = made["chapters"][4]["sound"]
+        self.assertIn("/conformings/", sound["address"])
+        last = {"start": sound["frames"] - 1000, "frames": 1000}
+        heard = self.client.get(sound["address"], params=last)
+        self.assertEqual(np.frombuffer(heard.content, "<f4").size, 1000)
+
+    def test_it_is_taken_away_as_pdf_html_and_table(self):
+        self.assertEqual(self.get("consistency.pdf").content[:5], b"%PDF-")
+        self.assertIn("Consistency: Almanac", self.get("consistency.html").text)
+        table = self.get("consistency.csv").text.splitlines()
+        self.assertEqual(len(table), 6)
+        self.assertIn("softer", table[5])
+        self.assertIn("Almanac.consistency.csv", self.get("consistency.csv").headers["content-disposition"])
+        self.assertEqual(self.client.get(f"/api/productions/{self.recordings[0]}/consistency").status_code, 404)
