@@ -168,9 +168,37 @@ def main() -> None:
             page.get_by_label("Certificate and file").set_input_files(taken)
             page.get_by_text("Measured again and compared").wait_for()
             picture(page, "verify")
+        versions(page, address)
+        consistency(page, address)
         saved_treatment(page, address)
         whole(page, address)
         browser.close()
+
+
+def versions(page: Page, address: str) -> None:
+    """Two versions of a recording side by side."""
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    bar = page.get_by_role("group", name="Selected recordings")
+    page.get_by_label("Choose 04 April.wav").check()
+    bar.get_by_label("Treatment").select_option(label="A quiet room")
+    bar.get_by_role("button", name="Conform").click()
+    expect(page.locator("tr[data-after='04 April.wav']")).to_contain_text("A quiet room")
+    bar.get_by_role("button", name="Clear selection").click()
+    bench(page, "04 April.wav")
+    turn_to(page, "History")
+    page.get_by_role("button", name="Compare", exact=True).click()
+    page.get_by_role("region", name="Two versions").get_by_role("list", name="Done differently").wait_for()
+    picture(page, "versions")
+
+
+def consistency(page: Page, address: str) -> None:
+    """The recordings of a production against one another."""
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    page.get_by_role("link", name="Consistency").click()
+    page.get_by_role("region", name="Spectra").wait_for()
+    picture(page, "consistency")
 
 
 def saved_treatment(page: Page, address: str) -> None:

@@ -5,6 +5,7 @@
   import { Live } from './lib/live.svelte';
   import { Rows } from './lib/rows';
   import { Uploads } from './lib/uploads.svelte';
+  import Consistency from './screens/Consistency.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Sheet from './screens/Sheet.svelte';
@@ -25,6 +26,7 @@
     '/': Productions,
     '/productions/:id': Sheet,
     '/productions/:id/whole': Whole,
+    '/productions/:id/consistency': Consistency,
     '/recordings/:id/:left?/:right?': RecordingScreen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,

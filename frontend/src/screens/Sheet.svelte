@@ -131,6 +131,8 @@
             options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
             onchange={(to) => change({ specification_id: to })}
           />
+          {#if sheet.data.measured > 1}<a class="whole" href={`#/productions/${params.id}/consistency`}>Consistency</a
+            >{/if}
           {#if sheet.data.measured > 1}<a class="whole" href={`#/productions/${params.id}/whole`}>Conform all…</a>{/if}
           <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>

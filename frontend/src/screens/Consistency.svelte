@@ -1,0 +1,283 @@
+<script lang="ts">
+  // The recordings of a production against one another: which stand apart and why, every measure of all, spectra, and seams to hear.
+  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { replace, router } from 'svelte-spa-router';
+  import Choice from '../components/Choice.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import ManyDots from '../components/ManyDots.svelte';
+  import SmallSpectrum from '../components/SmallSpectrum.svelte';
+  import { answer, api, type Chapter } from '../lib/api';
+  import { counted, number } from '../lib/format';
+  import { Seams } from '../lib/seams.svelte';
+
+  let { params }: { params: { id: string } } = $props();
+  const MOST_SPECTRA = 60;
+  const made = $derived(new URLSearchParams(router.querystring ?? '').get('made') === 'yes');
+  const query = createQuery(() => ({
+    queryKey: ['consistency', params.id, made],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/productions/{production_id}/consistency', {
+          params: { path: { production_id: params.id }, query: { made } },
+        }),
+      ),
+  }));
+  const view = $derived(query.data);
+  const found = $derived(view?.found);
+  const chapters = $derived((view?.chapters ?? []) as Chapter[]);
+  const names = $derived(chapters.map((chapter) => chapter.name));
+  const reasons = $derived(new Map((found?.apart ?? []).map((one) => [one.index, one.reasons])));
+  const voices = $derived(new Set((found?.voices ?? []).filter((voice) => voice !== null)).size);
+  const drawn = $derived(
+    chapters.length <= MOST_SPECTRA
+      ? chapters.map((_, place) => place)
+      : chapters.map((_, place) => place).filter((place) => reasons.has(place)),
+  );
+  let pointed = $state<number>();
+  const seams = new Seams();
+  $effect(() => () => seams.stop());
+  const step = (quantity: string, at: number) => {
+    const values = found?.measures.find((one) => one.quantity === quantity)?.values ?? [];
+    const [one, other] = [values[at], values[at + 1]];
+    if (one == null || other == null) return '–';
+    return `${other - one > 0 ? '+' : ''}${number(other - one, 1)}`;
+  };
+  const report = (form: string) => `/api/productions/${params.id}/consistency.${form}${made ? '?made=true' : ''}`;
+</script>
+
+<svelte:head><title>Consistency of {view?.name ?? ''} · Ispettore</title></svelte:head>
+<main>
+  {#if query.isError}
+    <p role="alert">{query.error.message}</p>
+  {:else if view && found}
+    <p class="crumb"><a href={`#/productions/${params.id}`}>{view.name}</a></p>
+    <div class="top">
+      <div>
+        <h1>Consistency</h1>
+        <p class="soft" aria-live="polite">
+          {counted(chapters.length, 'recording')}{voices > 1 ? ` by ${voices} voices` : ''}.
+          {found.apart.length
+            ? `${found.apart.length} ${found.apart.length === 1 ? 'stands' : 'stand'} apart.`
+            : chapters.length > 3
+              ? 'None stands apart.'
+              : 'Of so few none can be said to stand apart.'}
+          {view.missing.length ? `Not ${view.made ? 'made' : 'measured'}: ${view.missing.join(', ')}.` : ''}
+        </p>
+      </div>
+      <div class="acts">
+        <Choice
+          label="Compare them"
+          value={made ? 'made' : 'came'}
+          options={[
+            ['came', 'as they came in'],
+            ['made', `as they were made (${view.files})`],
+          ]}
+          onchange={(to) => void replace(`/productions/${params.id}/consistency${to === 'made' ? '?made=yes' : ''}`)}
+        />
+        <span class="reports"
+          >Report as <a href={report('pdf')} download>PDF</a>, <a href={report('html')} download>HTML</a>,
+          <a href={report('csv')} download>CSV</a></span
+        >
+      </div>
+    </div>
+    {#if found.apart.length}
+      <section aria-label="Standing apart">
+        <h2>Standing apart</h2>
+        <ul class="apart">
+          {#each found.apart as one (one.index)}
+            {@const chapter = chapters[one.index]}
+            <li
+              class:pointed={pointed === one.index}
+              onpointerenter={() => (pointed = one.index)}
+              onpointerleave={() => (pointed = undefined)}
+            >
+              <a href={`#/recordings/${chapter?.id ?? ''}`}>{chapter?.name ?? ''}</a>
+              <span>{one.reasons.join('; ')}</span>
+            </li>
+          {/each}
+        </ul>
+      </section>
+    {/if}
+    {#if chapters.length}
+      <section aria-label="Every measure of all">
+        <h2>
+          In their order{pointed === undefined ? '' : `: ${names[pointed] ?? ''}`}
+        </h2>
+        <div class="measures">
+          {#each found.measures as measure (measure.quantity)}
+            <ManyDots {measure} {names} {pointed} onpoint={(place) => (pointed = place)} />
+          {/each}
+        </div>
+      </section>
+      <section aria-label="Spectra">
+        <h2>
+          Tone of the voice <span class="key tone"></span> against its own middle, and colour of the room
+          <span class="key room"></span>
+          against the middle of all, 100 Hz to 10 kHz, ±12 dB{drawn.length < chapters.length
+            ? '; those that stand apart'
+            : ''}
+        </h2>
+        <div class="spectra">
+          {#each drawn as place (chapters[place]?.id)}
+            <SmallSpectrum
+              name={names[place] ?? ''}
+              tone={found.tones[place] ?? null}
+              room={found.rooms[place] ?? null}
+              bands={{ tone: found.tone_bands_hz ?? [], room: found.room_bands_hz ?? [] }}
+              apart={reasons.has(place)}
+              pointed={pointed === place}
+              onpoint={(on) => (pointed = on ? place : undefined)}
+            />
+          {/each}
+        </div>
+      </section>
+    {/if}
+    {#if chapters.length > 1}
+      <section aria-label="Seams">
+        <h2>
+          Seams: the last five seconds, then the first five of the next
+          <label><input type="checkbox" bind:checked={seams.matched} /> Matched level of the voice</label>
+        </h2>
+        {#if seams.problem}<p class="problem" role="alert">{seams.problem}</p>{/if}
+        <table>
+          <thead>
+            <tr>
+              <th scope="col">Seam</th><th scope="col">Voice</th><th scope="col">Room tone</th>
+              <th scope="col"><span class="visually-hidden">Listen</span></th>
+            </tr>
+          </thead>
+          <tbody>
+            {#each chapters.slice(1) as next, at (next.id)}
+              <tr class:heard={seams.playing === at}>
+                <th scope="row">{names[at]} <span class="soft">then</span> {next.name}</th>
+                <td>{step('active_speech_level_dbfs', at)} <span class="soft">dB</span></td>
+                <td>{step('noise_floor_dbfs', at)} <span class="soft">dB</span></td>
+                <td
+                  ><LinkButton onclick={() => (seams.playing === at ? seams.stop() : void seams.play(chapters, at))}
+                    >{seams.playing === at ? 'Stop' : 'Play'}<span class="visually-hidden"
+                      >&#32;the seam of {names[at]} and {next.name}</span
+                    ></LinkButton
+                  ></td
+                >
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      </section>
+    {/if}
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 20px 24px 40px;
+  }
+  .crumb {
+    font-size: 13.5px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+    margin-bottom: 12px;
+  }
+  .acts {
+    display: flex;
+    gap: 18px;
+    align-items: end;
+  }
+  .reports {
+    padding-bottom: 6px;
+    font-size: 13.5px;
+    color: var(--soft);
+  }
+  .soft {
+    color: var(--soft);
+  }
+  section {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    padding: 8px 14px 12px;
+    margin-bottom: 12px;
+  }
+  h2 {
+    font-size: 13px;
+    font-weight: 550;
+    margin-bottom: 6px;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+  }
+  .apart li {
+    display: grid;
+    grid-template-columns: minmax(150px, 240px) 1fr;
+    gap: 12px;
+    padding: 3px 0;
+    font-size: 14px;
+  }
+  .apart span {
+    color: var(--outside);
+  }
+  li.pointed,
+  .heard {
+    background: var(--act-pale);
+  }
+  .measures {
+    display: grid;
+    grid-template-columns: repeat(3, minmax(0, 1fr));
+    gap: 12px 20px;
+  }
+  .spectra {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px;
+  }
+  .key {
+    display: inline-block;
+    width: 16px;
+    height: 0;
+    border-top: 2px solid var(--ink);
+    vertical-align: 3px;
+  }
+  .key.room {
+    border-color: var(--act);
+  }
+  h2 label {
+    font-weight: 400;
+    margin-left: 16px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-size: 14px;
+  }
+  th {
+    text-align: left;
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12px;
+    color: var(--soft);
+  }
+  th,
+  td {
+    padding: 4px 8px 4px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  td {
+    font-family: var(--figures);
+    font-size: 13px;
+  }
+  .problem {
+    color: var(--outside);
+  }
+  @media (max-width: 900px) {
+    .measures {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  }
+</style>
