@@ -153,6 +153,9 @@ def main() -> int:
     parser.add_argument("--conform", action="store_true", help="only how long planning and conforming take")
     parser.add_argument("--interface", action="store_true", help="only how quick the interface is")
     parser.add_argument("--hearing", action="store_true", help="only how soon a change of a draft is heard")
+    parser.add_argument(
+        "--production", action="store_true", help="only how fast a production of --hours is, by one and two workers"
+    )
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
@@ -175,6 +178,11 @@ def main() -> int:
         from tests import bench_voices
 
         bench_voices.main()
+        return 0
+    if chosen.production:
+        from tests import bench_production
+
+        bench_production.main(chosen.hours)
         return 0
     if chosen.conform:
         from tests import bench_conform
