@@ -1,7 +1,8 @@
-"""Which recording work is of; files that were delivered, chosen, and cleared away."""
+"""Which recording work is of; files delivered, chosen and cleared away; who speaks when; the reference of a production."""
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects.postgresql import JSONB
 
 revision = "0014"
 down_revision = "0013"
@@ -23,9 +24,13 @@ def upgrade() -> None:
     op.create_index("ix_work_production", "work", ["production_id", "state"])
     for column in MOMENTS:
         op.add_column("conforming", sa.Column(column, sa.DateTime(timezone=True), nullable=True))
+    op.add_column("recording", sa.Column("turns", JSONB(), nullable=True))
+    op.add_column("production", sa.Column("reference_id", sa.Uuid(), nullable=True))
 
 
 def downgrade() -> None:
+    op.drop_column("production", "reference_id")
+    op.drop_column("recording", "turns")
     for column in MOMENTS:
         op.drop_column("conforming", column)
     op.drop_index("ix_work_production", "work")

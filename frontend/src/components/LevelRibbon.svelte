@@ -1,7 +1,7 @@
 <script lang="ts">
   // Level over time on a decibel axis, with every level limit as a line in the same picture; from the whole file to its samples.
   import { scaleLinear } from 'd3-scale';
-  import type { Foretold, LimitVerdict, Pause, Ribbon } from '../lib/api';
+  import type { Foretold, LimitVerdict, Pause, Ribbon, Turn } from '../lib/api';
   import { clock, number } from '../lib/format';
   import { amplitude, Levels, type Sound } from '../lib/levels';
   import { apart, limitLines, NAME_HEIGHT } from '../lib/limit-lines';
@@ -22,6 +22,8 @@
     reduction: Reduction | null | undefined;
     limits: LimitVerdict[];
     pauses: Pause[];
+    /** Passages of two voices: those of the second are marked along the top. */
+    turns: Turn[];
     places: Place[];
     playhead: number;
     /** What a draft is expected to make of the recording: dashed over the recording's own ribbon. */
@@ -40,6 +42,7 @@
     reduction,
     limits,
     pauses,
+    turns,
     places,
     playhead,
     expected,
@@ -258,6 +261,18 @@
         >
       {/each}
     {/if}
+    {#each turns as turn, at (at)}
+      {#if turn.voice === 1 && turn.end_s >= view.start && turn.start_s <= view.end}
+        {@const from = Math.max(LEFT, x(turn.start_s))}
+        <rect
+          class="turn"
+          x={from}
+          width={Math.max(1.5, Math.min(width - RIGHT, x(turn.end_s)) - from)}
+          y="0"
+          height="4"
+        />
+      {/if}
+    {/each}
     {#each pins as pin (pin.number)}
       {@const from = Math.max(LEFT, x(pin.start_s))}
       <rect
@@ -309,6 +324,9 @@
   }
   canvas {
     color: var(--ink);
+  }
+  .turn {
+    fill: var(--act);
   }
   .corridor {
     fill: color-mix(in srgb, var(--inside) 13%, transparent);

@@ -16,11 +16,14 @@
     acting: Acting;
     /** Where these alone can be conformed as one sound. */
     whole: string;
+    /** The recording that the others are brought to, where one is named. */
+    reference: string | null;
+    onreference: (id: string | null) => void;
     onreplace: (dropped: Dropped) => void;
     onremove: () => void;
     onclear: () => void;
   }
-  let { chosen, formats, acting, whole, onreplace, onremove, onclear }: Props = $props();
+  let { chosen, formats, acting, whole, reference, onreference, onreplace, onremove, onclear }: Props = $props();
   const treatments = createQuery(() => ({
     queryKey: ['treatments'],
     queryFn: async () => answer(await api.GET('/api/treatments')),
@@ -29,7 +32,7 @@
   let picked = $state<string>('balanced');
   const way = $derived(ways.some(([key]) => key === picked) ? picked : 'balanced');
   const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === way));
-  let reference = $state(true);
+  let levelled = $state(true);
   let container = $state<Format['name']>('');
   const containers = $derived(
     formats.map(({ name, title }) => [name, name === '' ? `${title}, as asked` : title] as const),
@@ -47,7 +50,7 @@
         recordings,
         preference: treatment ? 'balanced' : (way as Preference),
         treatment: treatment?.id ?? null,
-        reference: Boolean(treatment?.lacks_reference && reference),
+        reference: Boolean(treatment?.lacks_reference && levelled),
         container: form || null,
       };
       const asked = answer(await api.POST('/api/recordings/conform', { body }));
@@ -94,10 +97,14 @@
   {/if}
   <Button onclick={onremove}>Remove</Button>
   {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}
+  {#if chosen.length === 1 && chosen[0]?.measured}
+    {#if chosen[0].id === reference}<LinkButton onclick={() => onreference(null)}>No longer the reference</LinkButton>
+    {:else}<LinkButton onclick={() => onreference(chosen[0]?.id ?? null)}>Use as reference</LinkButton>{/if}
+  {/if}
   <LinkButton onclick={onclear}>Clear selection</LinkButton>
   {#if treatment?.lacks_reference}
     <label class="line">
-      <input type="checkbox" bind:checked={reference} />
+      <input type="checkbox" bind:checked={levelled} />
       {treatment.name} has thresholds and no reference level before them. Bring every recording to {exact(
         treatment.voice_dbfs ?? -24,
       )} dBFS of active speech first, so that they mean the same in each

@@ -25,6 +25,8 @@
     onchosen: (wanted: boolean, span: boolean) => void;
     /** Whether it has a handle to be put in order by: dragged, or moved by the arrow keys. */
     movable: boolean;
+    /** Whether the others are brought to it. */
+    reference: boolean;
     /** The row that is being dragged, or nothing. */
     carried: string;
     oncarry: (id: string) => void;
@@ -40,6 +42,7 @@
     chosen,
     onchosen,
     movable,
+    reference,
     carried,
     oncarry,
     ondropped,
@@ -135,6 +138,7 @@
           ? size(row.size_bytes)
           : '\u00a0'}</span
     >
+    {#if reference}<span class="facts">reference for the others</span>{/if}
     {#if row?.older_methods}<span class="facts twin">measured by older methods</span>{/if}
     {#if row?.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
   </th>

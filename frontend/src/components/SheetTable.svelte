@@ -63,6 +63,7 @@
           chosen={view.chosen.has(entry.id)}
           onchosen={(wanted, span) => view.choose(shown, entry.id, wanted, span)}
           {movable}
+          reference={entry.id === sheet.reference}
           {carried}
           oncarry={(id) => (carried = id)}
           ondropped={() => move(carried, indexOf(entry.id))}

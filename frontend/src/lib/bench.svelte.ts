@@ -2,7 +2,7 @@
 import { createQuery, keepPreviousData, type QueryClient } from '@tanstack/svelte-query';
 import { untrack } from 'svelte';
 import { Acting } from './acting.svelte';
-import { answer, api, type Conforming, type RecordingDetail } from './api';
+import { answer, api, type Conforming, type RecordingDetail, type Turn } from './api';
 import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
@@ -103,6 +103,12 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
     return (line ? line.readings.integrated_loudness_lufs : expected?.loudness_lufs) ?? null;
   });
 
+  const spoken = createQuery(() => ({
+    queryKey: ['turns', id, recording?.inspection?.methods_version],
+    enabled: inspected,
+    retry: false,
+    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}/turns', path)),
+  }));
   const tracks = createQuery(() => ({
     queryKey: ['tracks', id, recording?.sha256],
     enabled: inspected,
@@ -229,6 +235,16 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
       acting.attempt(async () => {
         const body = { findings: named(places, kind) };
         return answer(await api.POST('/api/recordings/{recording_id}/accepted/take-back', { ...path, body }));
+      }),
+    /** Who speaks when, once that is known. */
+    get turns() {
+      return spoken.data;
+    },
+    /** Say who speaks when, or leave it to be found again. */
+    correctTurns: (turns: Turn[] | null) =>
+      acting.attempt(async () => {
+        const at = '/api/recordings/{recording_id}/turns' as const;
+        return answer(turns ? await api.PUT(at, { ...path, body: { turns } }) : await api.DELETE(at, path));
       }),
     /** Say which span is room tone, or leave it to be found again. */
     chooseRoomTone: (span: { start_s: number; end_s: number } | null) =>

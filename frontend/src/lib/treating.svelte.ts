@@ -131,6 +131,13 @@ export class Treating {
     );
   }
 
+  /** Bring one voice of the recording to the other, or both to another recording. */
+  matchVoices(wanted: { toward: number; tone: boolean; like: string | null }): Promise<void> {
+    return this.#ask(async (path, follows) =>
+      api.POST('/api/recordings/{recording_id}/turns/match', { params: { path }, body: { ...wanted, follows } }),
+    );
+  }
+
   take(treatment: Treatment): Promise<void> {
     return this.#ask(async (path, follows) =>
       api.POST('/api/recordings/{recording_id}/draft/take', { params: { path }, body: { treatment, follows } }),

@@ -22,6 +22,7 @@
   import StepDetail from '../components/StepDetail.svelte';
   import TreatmentPanel from '../components/TreatmentPanel.svelte';
   import TwoVersions from '../components/TwoVersions.svelte';
+  import Voices from '../components/Voices.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
   import { benchOf } from '../lib/bench.svelte';
   import type { Live } from '../lib/live.svelte';
@@ -114,6 +115,12 @@
     { name: 'findings', title: 'Findings', address: address({ left: 'findings' }), count: groups.length },
     { name: 'readings', title: 'Readings', address: address({ left: 'readings' }) },
     { name: 'room-tone', title: 'Room tone', address: address({ left: 'room-tone' }) },
+    {
+      name: 'voices',
+      title: 'Voices',
+      address: address({ left: 'voices' }),
+      count: bench.turns?.turns.length ? 2 : undefined,
+    },
     ...(pair
       ? [
           {
@@ -173,6 +180,7 @@
             : bench.reductionOf(bench.compared ? shownSide : 'treated')}
           limits={(treatedShown && expectedLimits) || shown?.after?.limits || it.verdict.limits}
           expected={treatedShown ? expected : undefined}
+          turns={bench.turns?.turns ?? []}
           pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
@@ -225,6 +233,22 @@
                   openStep(undefined);
                 }}
                 ongo={(span) => goTo(span.from, span.to)}
+              />
+            </section>
+          {:else if left === 'voices'}
+            <section aria-label="Voices">
+              <Voices
+                view={bench.turns}
+                problem={treating.problem || acting.problem}
+                duration={it.inspection.facts.duration_s}
+                selection={view.selection}
+                reference={it.reference ?? undefined}
+                ongo={(span) => goTo(span.from, span.to)}
+                oncorrect={async (turns) => {
+                  await bench.correctTurns(turns);
+                  if (!acting.problem) view.selection = undefined;
+                }}
+                onmatch={(wanted) => treating.matchVoices(wanted)}
               />
             </section>
           {:else if pair}

@@ -75,8 +75,13 @@
   const orderByName = () =>
     attempt(async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)));
 
-  const change = (body: { specification_id?: string; name?: string; notes?: string; archived?: boolean }) =>
-    attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
+  const change = (body: {
+    specification_id?: string;
+    name?: string;
+    notes?: string;
+    archived?: boolean;
+    reference?: string;
+  }) => attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
   let renaming = $state(false);
   let noting = $state(false);
   let measuringDisk = $state(false);
@@ -133,7 +138,11 @@
           />
           {#if sheet.data.measured > 1}<a class="whole" href={`#/productions/${params.id}/consistency`}>Consistency</a
             >{/if}
-          {#if sheet.data.measured > 1}<a class="whole" href={`#/productions/${params.id}/whole`}>Conform all…</a>{/if}
+          {#if sheet.data.measured > 1}<a
+              class="whole"
+              href={`#/productions/${params.id}/whole${sheet.data.reference ? `?like=${sheet.data.reference}` : ''}`}
+              >Conform all…</a
+            >{/if}
           <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>
@@ -222,10 +231,12 @@
             {chosen}
             formats={sheet.data.formats}
             {acting}
-            whole={`#/productions/${params.id}/whole?without=${entries
+            whole={`#/productions/${params.id}/whole?${sheet.data.reference ? `like=${sheet.data.reference}&` : ''}without=${entries
               .filter((entry) => !view.chosen.has(entry.id))
               .map((entry) => entry.id)
               .join(',')}`}
+            reference={sheet.data.reference}
+            onreference={(id) => change({ reference: id ?? 'none' })}
             onreplace={replace}
             onremove={removeChosen}
             onclear={() => view.chosen.clear()}

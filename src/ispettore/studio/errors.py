@@ -24,6 +24,19 @@ class NotReady(IspettoreError):
     reason: str
 
 
+class TurnsRefused(IspettoreError):
+    """These passages of “{file}” can't be kept: they have to follow one another without gaps from its start to its end. Look at
+    them again, then correct what is wrong."""
+
+    file: str
+
+
+class NothingToMatch(IspettoreError):
+    """The voices of “{file}” are alike already: less than 0.3 dB apart, and in tone less than 1 dB. Nothing was changed."""
+
+    file: str
+
+
 class NoFile(IspettoreError):
     """This version of “{file}” brought no file. Choose another, or conform it again."""
 

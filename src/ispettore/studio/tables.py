@@ -69,6 +69,8 @@ class Production(SQLModel, table=True):
     name: str
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     notes: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    reference_id: UUID | None = None
+    """The recording that the others are brought to, where one is named."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     archived_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
@@ -90,6 +92,8 @@ class Recording(SQLModel, table=True):
     replaced_by: UUID | None = Field(default=None, foreign_key="recording.id")
     room_tone: str = ""
     """Where a person said the room tone is, as START-END in seconds; empty where the meters look for it."""
+    turns: list[dict[str, Any]] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """Who speaks when, where a person said so; None where the meters look for it."""
 
 
 class Acceptance(SQLModel, table=True):

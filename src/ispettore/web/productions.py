@@ -44,6 +44,7 @@ class ChangedProduction(BaseModel):
     name: str | None = Field(None, max_length=120)
     notes: str | None = Field(None, max_length=20_000)
     archived: bool | None = None
+    reference: UUID | Literal["none"] | None = None
 
 
 class WantedApproach(Approach):

@@ -14,10 +14,12 @@ from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import blind, recording_report, report
 from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.measure.turns import Turn
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
-from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together, versions
+from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together, turns, versions
+from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
-from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, FindingPlace, RecordingDetail
+from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, DraftView, FindingPlace, RecordingDetail
 from ispettore.studio.errors import FileCleared, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
@@ -63,6 +65,22 @@ class ConformRequest(BaseModel):
 
     preference: Preference = USUAL_PREFERENCE
     container: FormatName | None = None
+
+
+class CorrectedTurns(BaseModel):
+    """Who speaks when, from the start of the recording to its end."""
+
+    turns: list[Turn] = Field(max_length=10_000)
+
+
+class WantedMatch(BaseModel):
+    """Which voice the other is brought to, or which recording both are; in level, and in `tone` if that is wanted. `follows` is the
+    state of the draft."""
+
+    toward: int = Field(0, ge=0, le=1)
+    tone: bool = False
+    like: UUID | None = None
+    follows: int
 
 
 class Chosen(BaseModel):
@@ -296,6 +314,26 @@ def choose_room_tone(recording_id: UUID, span: Span) -> None:
 @routes.delete("/recordings/{recording_id}/room-tone", operation_id="findRoomTone", status_code=202)
 def find_room_tone(recording_id: UUID) -> None:
     room_tones.choose(recording_id, None)
+
+
+@routes.get("/recordings/{recording_id}/turns", operation_id="getTurns")
+async def get_turns(recording_id: UUID, request: Request) -> TurnsView:
+    return await worked_out(request, turns.view, recording_id, request.app.state.store)
+
+
+@routes.put("/recordings/{recording_id}/turns", operation_id="correctTurns", status_code=204)
+def correct_turns(recording_id: UUID, corrected: CorrectedTurns) -> None:
+    turns.correct(recording_id, corrected.turns)
+
+
+@routes.delete("/recordings/{recording_id}/turns", operation_id="findTurns", status_code=204)
+def find_turns(recording_id: UUID) -> None:
+    turns.correct(recording_id, None)
+
+
+@routes.post("/recordings/{recording_id}/turns/match", operation_id="matchVoices")
+async def match_voices(recording_id: UUID, wanted: WantedMatch, request: Request) -> DraftView:
+    return await worked_out(request, turns.match, recording_id, request.app.state.store, **wanted.model_dump())
 
 
 @routes.post("/blind/draw", operation_id="drawBlindRounds")

@@ -5,6 +5,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.measure.reading import Finding, Pause, Reading, Span
 from ispettore.core.measure.spectrum import Spectrum
+from ispettore.core.measure.turns import Turn
 
 
 class Inspection(BaseModel):
@@ -20,6 +21,9 @@ class Inspection(BaseModel):
     speech: list[Span]
     room_tone: list[Span]
     pauses: list[Pause] = []
+    turns: list[Turn] = []
+    """The passages of two voices; empty where one is heard."""
+
     spectrum: Spectrum = Spectrum()
     methods_version: int
     """The version of the methods it was taken by, by `methods_history`."""

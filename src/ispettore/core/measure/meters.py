@@ -29,6 +29,7 @@ from ispettore.core.measure import (
     sounds_in_pauses,
     spectrum,
     speech,
+    turns,
 )
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.cells import CellSeries
@@ -144,6 +145,7 @@ class Meters:
             speech=_spans(passages.speech),
             room_tone=_spans(runs(passages.room)),
             pauses=heard.pauses,
+            turns=turns.find(self.low_rate, self.spectra, passages, self.cells.power),
             spectrum=spectrum.measure(
                 self.spectra, self.low_rate, passages, heard.readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB
             ),

@@ -57,6 +57,12 @@ def _tone(session: Session, recording: Recording) -> tuple[float, ...]:
     return one_sound.tones(list(known.values()), None)[list(known).index(recording.id)][1]
 
 
+def steps_now(recording_id: UUID) -> list[DraftStep]:
+    """The steps of the draft as it is. Raises NotFound."""
+    with transaction() as session:
+        return list(steps_of(state_of(session, _recording(session, recording_id))))
+
+
 def spots(recording_id: UUID, span: Span) -> list[SpotOffer]:
     """What can be done to a span of a recording. Raises NotFound, NotReady and NoSuchSpan."""
     with transaction() as session:

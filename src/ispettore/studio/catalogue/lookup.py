@@ -14,7 +14,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.tables import InspectionRecord, Recording
 
-LONG = ("findings", "speech", "room_tone", "pauses")
+LONG = ("findings", "speech", "room_tone", "pauses", "turns")
 """What grows with the length of a recording. No limit is judged by it, and it is most of what is stored."""
 
 

@@ -1,10 +1,11 @@
 """Productions: making, changing and ordering them, and how they stand."""
 
 from collections.abc import Callable
+from typing import Literal
 from uuid import UUID, uuid4
 
 from natsort import natsorted, ns
-from sqlmodel import col, func, select
+from sqlmodel import Session, col, func, select
 
 from ispettore.core.spec import kept
 from ispettore.core.text import refuse
@@ -45,10 +46,12 @@ def change(
     name: str | None = None,
     notes: str | None = None,
     archived: bool | None = None,
+    reference: UUID | Literal["none"] | None = None,
 ) -> None:
     """Change what is given. Held against another specification, its readings are judged anew; nothing is measured again.
 
-    Raises NotFound, UnknownSpecification and NameMissing.
+    `reference` is the recording that the others are brought to, "none" for none. Raises NotFound, UnknownSpecification and
+    NameMissing.
     """
     specification = specifications.specification(specification_id) if specification_id is not None else None
     if name is not None and not refuse(name, what="The production's name").strip():
@@ -65,8 +68,16 @@ def change(
             production.notes = notes
         if archived is not None:
             production.archived_at = (production.archived_at or now()) if archived else None
+        if reference is not None:
+            production.reference_id = _referred(session, production_id, reference) if reference != "none" else None
         session.add(production)
         events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
+
+
+def _referred(session: Session, production_id: UUID, recording_id: UUID) -> UUID:
+    if recording_id not in {recording.id for recording in recordings.current(session, production_id)}:
+        raise NotFound(what="recording")
+    return recording_id
 
 
 def order(production_id: UUID, wanted: list[UUID]) -> None:

@@ -29,6 +29,7 @@ from ispettore.studio.catalogue.views import (
     EarlierVersion,
     FindingView,
     FormatView,
+    Named,
     PlanningView,
     RecordingDetail,
     RecordingView,
@@ -243,6 +244,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
         planning = plannings.of_recording(session, recording, specification, parsed)
         return RecordingDetail(
             stands=_stands(row, specification, planning),
+            reference=_reference(session, production, recording),
             planning=planning,
             kept_plans=plannings.by_kept(session, recording, specification, parsed),
             **row.model_dump(exclude={"ribbon"}),
@@ -260,6 +262,13 @@ def detail(recording_id: UUID) -> RecordingDetail:
             conformings=conformings.of_recording(session, recording.id, specification),
             formats=formats(specification),
         )
+
+
+def _reference(session: Session, production: Production, recording: Recording) -> Named | None:
+    found = session.get(Recording, production.reference_id) if production.reference_id is not None else None
+    if found is None or found.id == recording.id or found.removed_at is not None:
+        return None
+    return Named(id=found.id, name=found.name)
 
 
 def _stands(row: RecordingView, specification: Specification, planning: PlanningView | None) -> str:

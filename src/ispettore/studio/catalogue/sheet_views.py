@@ -40,7 +40,7 @@ class SheetHead(BaseModel):
     order.
 
     `standing` counts recordings by status, the least done first; `certified` are those whose certificate counts: made for this very
-    version of the specification.
+    version of the specification. `reference` is the recording that the others are brought to, where one is named.
     """
 
     id: UUID
@@ -56,6 +56,7 @@ class SheetHead(BaseModel):
     spreads: list[Spread]
     formats: list[FormatView]
     lot: LotView | None
+    reference: UUID | None
 
 
 class SheetEntry(BaseModel):

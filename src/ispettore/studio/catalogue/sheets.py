@@ -92,6 +92,7 @@ def _head(session: Session, production: Production, found: Sequence[Standing], s
         spreads=list(spreads(read, specification)),
         formats=recordings.formats(specification),
         lot=progressing.lot(session, production.id),
+        reference=production.reference_id if any(one.recording.id == production.reference_id for one in found) else None,
     )
 
 

@@ -248,15 +248,24 @@ class DraftView(BaseModel):
     differs: list[str]
 
 
+class Named(BaseModel):
+    """A recording by its name."""
+
+    id: UUID
+    name: str
+
+
 class RecordingDetail(RecordingView):
     """One recording with all its readings, its gain window and every attempt to conform it.
 
     `replaced_by` names the recording that took its place; `earlier` are those whose place it took, the newest first.
     `stands` says in words where it stands and what to do next. `planning` is None until plans are asked for.
-    `room_tone_chosen` is true where a person said where the room tone is.
+    `room_tone_chosen` is true where a person said where the room tone is. `reference` is the recording that those of its production
+    are brought to, where one is named and it is another.
     """
 
     stands: str
+    reference: Named | None
     planning: PlanningView | None
     kept_plans: list[PlanningView]
     room_tone_chosen: bool
