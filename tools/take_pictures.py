@@ -168,11 +168,25 @@ def main() -> None:
             page.get_by_label("Certificate and file").set_input_files(taken)
             page.get_by_text("Measured again and compared").wait_for()
             picture(page, "verify")
+        voices(page, address)
         versions(page, address)
         consistency(page, address)
         saved_treatment(page, address)
         whole(page, address)
         browser.close()
+
+
+def voices(page: Page, address: str) -> None:
+    """Two voices in one recording, the one brought to the other."""
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    bench(page, "07 July.wav")
+    look_at(page, "Voices").get_by_label("in tone too").check()
+    page.get_by_role("button", name="Put into the treatment").click()
+    page.locator("li[data-step=spot-gain]").wait_for()
+    page.locator(".verdict").wait_for()
+    page.evaluate("() => scrollTo(0, 0)")
+    picture(page, "voices")
 
 
 def versions(page: Page, address: str) -> None:

@@ -140,6 +140,9 @@
     padding: 4px 0;
     border-bottom: 1px solid var(--rule);
   }
+  li :global(button) {
+    justify-self: start;
+  }
   .other b {
     color: var(--act);
   }
