@@ -1,45 +1,18 @@
 """Consistency over the wire: as they came in and as they were made, with what is needed to hear seams, and its reports."""
 
-import unittest
-
 import numpy as np
-import soundfile
-from fastapi.testclient import TestClient
 
-from ispettore.studio.worker.doing import do
-from ispettore.web.app import build
-from tests import signals
-from tests.support import Application, work_for
-
-RATE = 44_100
+from tests.web.wire import WireCase
 
 
-class ConsistencyOfAProduction(unittest.TestCase):
+class ConsistencyOfAProduction(WireCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-        cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
-        made = cls.client.post("/api/productions", json={"name": "Almanac", "specification_id": "audiobook-retail"})
-        cls.production = made.json()["id"]
-        cls.recordings = [cls.bring_in(f"{number}.wav", level) for number, level in enumerate((-20, -20.2, -20.1, -20, -31))]
-        path = cls.application.folder / "letter.wav"
-        path.write_bytes(b"Dear listener")
-        put = cls.client.put(cls.where(), params={"name": "letter.wav"}, content=path.read_bytes())
-        do(work_for(put.json()["id"]).id, cls.application.store)
-
-    @classmethod
-    def where(cls) -> str:
-        return f"/api/productions/{cls.production}/recordings"
-
-    @classmethod
-    def bring_in(cls, name: str, rms_dbfs: float) -> str:
-        path = cls.application.folder / "made.wav"
-        wave = signals.voice_like(10, rms_dbfs=rms_dbfs, rate=RATE, room_dbfs=rms_dbfs - 52)
-        soundfile.write(path, wave, RATE, subtype="PCM_24")
-        put = cls.client.put(cls.where(), params={"name": name}, content=path.read_bytes())
-        do(work_for(put.json()["id"]).id, cls.application.store)
-        return put.json()["id"]
+        super().setUpClass()
+        cls.production = cls.make()
+        levels = (-20, -20.2, -20.1, -20, -31)
+        cls.recordings = [cls.send(f"{number}.wav", cls.voice(level)) for number, level in enumerate(levels)]
+        cls.send("letter.wav", b"Dear listener")
 
     def get(self, path: str, **params):
         answer = self.client.get(f"/api/productions/{self.production}/{path}", params=params)
@@ -58,7 +31,7 @@ class ConsistencyOfAProduction(unittest.TestCase):
 
         for recording in self.recordings:
             attempt = self.client.post(f"/api/recordings/{recording}/conform", json={"container": "flac"}).json()["id"]
-            do(work_for(attempt).id, self.application.store)
+            self.work(attempt)
         made = self.get("consistency", made=True).json()
         self.assertEqual((len(made["chapters"]), made["files"], made["missing"]), (5, 5, ["letter.wav"]))
         self.assertLess(made["found"]["measures"][0]["spread"], 5)

@@ -1,44 +1,19 @@
 """Where a production stands, over the wire: every status as work goes on, what counts, sorting, rows some at a time."""
 
-import unittest
-
-import soundfile
-from fastapi.testclient import TestClient
-
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Work, WorkState
 from ispettore.studio.worker.doing import do
-from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
-
-RATE = 44_100
+from tests.web.wire import RATE, WireCase
 
 
-class Standing(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-        cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
-
+class Standing(WireCase):
     def setUp(self):
-        self.production = self.made("audiobook-retail")
-
-    def made(self, specification: str) -> str:
-        return self.client.post("/api/productions", json={"name": "Almanac", "specification_id": specification}).json()["id"]
+        type(self).production = self.make()
 
     def bring_in(self, name: str, rms_dbfs: float | None, *, measured: bool = True) -> str:
-        path = self.application.folder / "made.wav"
-        if rms_dbfs is None:
-            path.write_bytes(b"Dear listener, " * 100)
-        else:
-            soundfile.write(path, signals.voice_like(10, rms_dbfs=rms_dbfs, rate=RATE, room_dbfs=rms_dbfs - 52), RATE)
-        where = f"/api/productions/{self.production}/recordings"
-        recording = self.client.put(where, params={"name": name}, content=path.read_bytes()).json()["id"]
-        if measured:
-            do(work_for(recording).id, self.application.store)
-        return recording
+        content = b"Dear listener, " * 100 if rms_dbfs is None else self.voice(rms_dbfs)
+        return self.send(name, content, measured=measured)
 
     def sheet(self, **query) -> dict:
         answer = self.client.get(f"/api/productions/{self.production}/sheet", params=query)
@@ -52,12 +27,10 @@ class Standing(unittest.TestCase):
         return {each["word"]: each["count"] for each in self.sheet()["standing"]}
 
     def post(self, path: str, status: int = 202, **body):
-        answer = self.client.post(f"/api{path}", json=body)
-        self.assertEqual(answer.status_code, status, answer.text)
-        return answer.json() if answer.content else None
+        return self.ask("POST", path, status, json=body)
 
     def conformed(self, recording: str, **how) -> None:
-        do(work_for(self.post(f"/recordings/{recording}/conform", **how)["id"]).id, self.application.store)
+        self.work(self.post(f"/recordings/{recording}/conform", **how)["id"])
 
     def test_every_status_as_work_goes_on(self):
         one = self.bring_in("one.wav", -31.3, measured=False)
@@ -65,7 +38,7 @@ class Standing(unittest.TestCase):
         self.post("/recordings/cancel", recordings=[one])
         self.assertEqual(self.statuses(), {"one.wav": "unmeasured"})
         self.post(f"/recordings/{one}/inspect")
-        do(work_for(one).id, self.application.store)
+        self.work(one)
         self.assertEqual(self.statuses(), {"one.wav": "outside"})
         self.post(f"/recordings/{one}/plans")
         self.assertEqual(self.statuses(), {"one.wav": "running"})
@@ -108,11 +81,8 @@ class Standing(unittest.TestCase):
 
     def test_what_can_not_be_read_or_conformed_is_stuck(self):
         self.bring_in("letter.mp3", None)
-        silent = self.application.folder / "silent.wav"
-        soundfile.write(silent, signals.voice_like(10, rms_dbfs=-20, rate=RATE, room_dbfs=-22), RATE)
-        where = f"/api/productions/{self.production}/recordings"
-        loud = self.client.put(where, params={"name": "loud room.wav"}, content=silent.read_bytes()).json()["id"]
-        do(work_for(loud).id, self.application.store)
+        room = signals.voice_like(10, rms_dbfs=-20, rate=RATE, room_dbfs=-22)
+        loud = self.send("loud room.wav", self.wav(room))
         self.assertEqual(self.statuses(), {"letter.mp3": "stuck", "loud room.wav": "outside"})
         self.conformed(loud)
         self.assertEqual(self.counts(), {"stuck": 2})
@@ -139,7 +109,7 @@ class Standing(unittest.TestCase):
 
     def test_rows_come_some_at_a_time_as_the_whole_sheet_has_them(self):
         here = [self.bring_in(f"{number}.wav", -20 - number) for number in range(3)]
-        elsewhere, self.production = self.production, self.made("audiobook-retail")
+        elsewhere, type(self).production = self.production, self.make()
         other = self.bring_in("other.wav", -20)
         whole = self.client.get(f"/api/productions/{elsewhere}").json()["recordings"]
         found = self.post(f"/productions/{elsewhere}/rows", 200, recordings=[here[2], other, here[0]])

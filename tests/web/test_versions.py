@@ -3,49 +3,21 @@
 import hashlib
 import threading
 import time
-import unittest
 from uuid import UUID
-
-import soundfile
-from fastapi.testclient import TestClient
 
 from ispettore.studio.catalogue import disk_use, recordings
 from ispettore.studio.store.placing import placing
-from ispettore.studio.worker.doing import do
-from ispettore.web.app import build
-from tests import signals
-from tests.support import Application, work_for
-
-RATE = 44_100
+from tests.web.wire import WireCase
 
 
-class Versions(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-        cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
-
+class Versions(WireCase):
     def setUp(self):
-        made = self.client.post("/api/productions", json={"name": "Almanac", "specification_id": "audiobook-retail"})
-        self.production = made.json()["id"]
-        self.recording = self.bring_in("one.wav", -29)
-
-    def bring_in(self, name: str, rms_dbfs: float) -> str:
-        path = self.application.folder / "made.wav"
-        soundfile.write(path, signals.voice_like(10, rms_dbfs=rms_dbfs, rate=RATE, room_dbfs=rms_dbfs - 52), RATE)
-        put = self.client.put(f"/api/productions/{self.production}/recordings", params={"name": name}, content=path.read_bytes())
-        do(work_for(put.json()["id"]).id, self.application.store)
-        return put.json()["id"]
-
-    def ask(self, method: str, path: str, status: int = 200, **named):
-        answer = self.client.request(method, f"/api{path}", **named)
-        self.assertEqual(answer.status_code, status, answer.text)
-        return answer.json() if answer.content and "json" in answer.headers["content-type"] else answer.content
+        type(self).production = self.make()
+        self.recording = self.send("one.wav", self.voice(-29))
 
     def conformed(self, **how) -> str:
         made = self.ask("POST", f"/recordings/{self.recording}/conform", 202, json=how)["id"]
-        do(work_for(made).id, self.application.store)
+        self.work(made)
         return made
 
     def drafted(self, gain_db: float, container: str = "flac") -> str:
@@ -55,7 +27,7 @@ class Versions(unittest.TestCase):
         view = self.ask("PUT", f"/recordings/{self.recording}/draft", json={"steps": steps, "follows": view["number"]})
         body = {"follows": view["number"], "container": container}
         made = self.ask("POST", f"/recordings/{self.recording}/draft/run", 202, json=body)["id"]
-        do(work_for(made).id, self.application.store)
+        self.work(made)
         return made
 
     def counts(self) -> tuple[str, str]:
@@ -157,12 +129,10 @@ class Versions(unittest.TestCase):
         master = self.conformed(container="wav")
         content = self.ask("GET", f"/conformings/{master}/file")
         self.assertEqual(self.ask("POST", f"/productions/{self.production}/clear")["files"], 0, "the only file of its recording")
-        other = self.client.put(
-            f"/api/productions/{self.production}/recordings", params={"name": "again.wav"}, content=content
-        ).json()["id"]
+        other = self.send("again.wav", content, measured=False)
         self.conformed()
         self.assertEqual(self.ask("POST", f"/productions/{self.production}/clear")["files"], 1)
-        do(work_for(other).id, self.application.store)
+        self.work(other)
         self.assertEqual(self.ask("GET", f"/recordings/{other}")["verdict"]["passes"], True, "its bytes are still there")
 
     def test_clearing_waits_for_what_is_just_being_put_away(self):

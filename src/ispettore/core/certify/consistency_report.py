@@ -20,8 +20,9 @@ from ispettore.core.certify.drawing import (
     RULE,
     SOFT,
     STRONG,
-    Page,
-    use_fonts,
+    Paper,
+    canvas_for,
+    moment,
 )
 from ispettore.core.figures import number
 from ispettore.core.plan.consistency import Compared, Consistency
@@ -77,7 +78,7 @@ def html(report: ConsistencyReport) -> str:
 def _html(report: ConsistencyReport) -> Iterator[str]:
     name = escape(report.production)
     yield f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Consistency of {name}</title>'
-    yield f"<style>{HTML_STYLE}</style></head><body><header><b>Ispettore</b><span>{_when(report)}</span></header>"
+    yield f"<style>{HTML_STYLE}</style></head><body><header><b>Ispettore</b><span>{moment(report.issued)}</span></header>"
     yield f"<h1>Consistency: {name}</h1><p>{escape(_summary(report))}</p>"
     if report.told:
         yield "<h2>Standing apart</h2><table>"
@@ -146,18 +147,9 @@ def _summary(report: ConsistencyReport) -> str:
     return f"{count} recording{'' if count == 1 else 's'}{heard}, {report.of}. {stands}"
 
 
-def _when(report: ConsistencyReport) -> str:
-    return f"{report.issued:%d %B %Y, %H:%M} UTC"
-
-
 def pdf(report: ConsistencyReport, target: Path | Any) -> None:
     """Print it to a path or a binary stream. The same report gives the same file."""
-    from reportlab.pdfgen.canvas import Canvas
-
-    use_fonts()
-    canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=(WIDTH, HEIGHT), invariant=1)
-    canvas.setTitle(f"Consistency of {report.production}")
-    canvas.setAuthor(report.issuer)
+    canvas = canvas_for(target, title=f"Consistency of {report.production}", author=report.issuer, size=(WIDTH, HEIGHT))
     page = _Printed(canvas, report)
     page.head()
     page.apart()
@@ -167,19 +159,13 @@ def pdf(report: ConsistencyReport, target: Path | Any) -> None:
     canvas.save()
 
 
-class _Printed(Page):
+class _Printed(Paper):
     def __init__(self, canvas: Any, report: ConsistencyReport) -> None:
-        super().__init__(canvas, width=WIDTH, height=HEIGHT)
+        super().__init__(canvas, width=WIDTH, height=HEIGHT, of=report.production, issuer=report.issuer)
         self.report = report
-        self.number = 1
 
     def head(self) -> None:
-        self.mark(EDGE - 5, self.y - 2, "inside", scale=1.5)
-        self.text(EDGE + 24, self.y - 6, "Ispettore", font=STRONG, size=12)
-        self.text(WIDTH - EDGE, self.y - 6, _when(self.report), colour=SOFT, right=True)
-        self.y -= 38
-        self.within(EDGE, self.y, f"Consistency: {self.report.production}", WIDTH - 2 * EDGE, font=STRONG, size=19)
-        self.y -= 17
+        self.masthead(f"Consistency: {self.report.production}", self.report.issued)
         self.text(EDGE, self.y, _summary(self.report), size=10)
         self.y -= 20
 
@@ -229,14 +215,3 @@ class _Printed(Page):
                 colour = COLOURS["over"] if place in one.apart else INK
                 self.text(EDGE + NAME + column * wide, self.y + 4, _figure(one, place), font=FIGURES, size=8.5, colour=colour)
             self.line(EDGE, self.y, WIDTH - EDGE, self.y, width=0.3)
-
-    def room_for(self, height: float) -> None:
-        if self.y - height < EDGE + 10:
-            self.end()
-            self.number += 1
-            self.y = HEIGHT - EDGE
-
-    def end(self) -> None:
-        self.within(EDGE, EDGE - 14, self.report.production, 400, size=8, colour=SOFT)
-        self.text(WIDTH - EDGE, EDGE - 14, f"{self.report.issuer}, page {self.number}", size=8, colour=SOFT, right=True)
-        self.c.showPage()

@@ -1,8 +1,10 @@
 """What printed pages share with the screen: its colours, fonts, bracket marks and ways to write figures, in points of PDF."""
 
 from collections.abc import Sequence
+from datetime import datetime
 from functools import cache
 from importlib import resources
+from pathlib import Path
 from typing import Any
 
 from ispettore.core.audio.facts import FileFacts
@@ -37,6 +39,22 @@ def use_fonts() -> None:
     folder = resources.files("ispettore.core.certify") / "fonts"
     for name, file in ((WORDS, "InstrumentSans-Regular"), (STRONG, "InstrumentSans-SemiBold"), (FIGURES, "SplineSansMono-Regular")):
         pdfmetrics.registerFont(TTFont(name, str(folder / f"{file}.ttf")))
+
+
+def canvas_for(target: Path | Any, *, title: str, author: str, size: tuple[float, float]) -> Any:
+    """What is drawn on: a path or a binary stream as PDF, with its fonts. The same drawing gives the same file."""
+    from reportlab.pdfgen.canvas import Canvas
+
+    use_fonts()
+    canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=size, invariant=1)
+    canvas.setTitle(title)
+    canvas.setAuthor(author)
+    return canvas
+
+
+def moment(when: datetime) -> str:
+    """A moment as print shows it."""
+    return f"{when:%d %B %Y, %H:%M} UTC"
 
 
 class Page:
@@ -181,6 +199,34 @@ class Page:
         wedge.close()
         self.c.setFillColor(COLOURS[tone(limit)])
         self.c.drawPath(wedge, stroke=0, fill=1)
+
+
+class Paper(Page):
+    """A report on as many pages as it takes: its masthead, and at the foot of each page what it is of, who issued it, its
+    number."""
+
+    def __init__(self, canvas: Any, *, width: float, height: float, of: str, issuer: str) -> None:
+        super().__init__(canvas, width=width, height=height)
+        self.of, self.issuer, self.number = of, issuer, 1
+
+    def masthead(self, title: str, issued: datetime) -> None:
+        self.mark(EDGE - 5, self.y - 2, "inside", scale=1.5)
+        self.text(EDGE + 24, self.y - 6, "Ispettore", font=STRONG, size=12)
+        self.text(self.width - EDGE, self.y - 6, moment(issued), colour=SOFT, right=True)
+        self.y -= 38
+        self.within(EDGE, self.y, title, self.width - 2 * EDGE, font=STRONG, size=19)
+        self.y -= 17
+
+    def room_for(self, height: float) -> None:
+        if self.y - height < EDGE + 10:
+            self.end()
+            self.number += 1
+            self.y = self.height - EDGE
+
+    def end(self) -> None:
+        self.within(EDGE, EDGE - 14, self.of, 380, size=8, colour=SOFT)
+        self.text(self.width - EDGE, EDGE - 14, f"{self.issuer}, page {self.number}", size=8, colour=SOFT, right=True)
+        self.c.showPage()
 
 
 def drawn_limits(

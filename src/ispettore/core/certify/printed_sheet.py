@@ -15,10 +15,10 @@ from ispettore.core.certify.drawing import (
     MORE,
     SOFT,
     STRONG,
-    Page,
+    Paper,
+    canvas_for,
     described,
     upper_is_near,
-    use_fonts,
 )
 from ispettore.core.figures import clock, number
 from ispettore.core.measure.ribbon import Ribbon
@@ -62,12 +62,7 @@ class PrintedSheet:
 
 def write(sheet: PrintedSheet, target: Path | Any) -> None:
     """Print a sheet to a path or a binary stream, on as many pages as it takes. The same sheet gives the same file."""
-    from reportlab.pdfgen.canvas import Canvas
-
-    use_fonts()
-    canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=(WIDTH, HEIGHT), invariant=1)
-    canvas.setTitle(f"Inspection sheet of {sheet.production}")
-    canvas.setAuthor(sheet.issuer)
+    canvas = canvas_for(target, title=f"Inspection sheet of {sheet.production}", author=sheet.issuer, size=(WIDTH, HEIGHT))
     page = _Sheet(canvas, sheet)
     page.title()
     page.headings()
@@ -81,11 +76,10 @@ def write(sheet: PrintedSheet, target: Path | Any) -> None:
     canvas.save()
 
 
-class _Sheet(Page):
+class _Sheet(Paper):
     def __init__(self, canvas: Any, sheet: PrintedSheet) -> None:
-        super().__init__(canvas, width=WIDTH, height=HEIGHT)
+        super().__init__(canvas, width=WIDTH, height=HEIGHT, of=sheet.production, issuer=sheet.issuer)
         self.sheet = sheet
-        self.number = 1
         judged = [row.verdict for row in sheet.rows if row.verdict]
         shown = {limit.quantity for limit in columns(sheet.specification, (name for verdict in judged for name in verdict.unmet))}
         every = {limit.quantity: limit for verdict in judged for limit in verdict.limits}
@@ -100,12 +94,7 @@ class _Sheet(Page):
 
     def title(self) -> None:
         sheet, passing = self.sheet, [row.verdict.passes for row in self.sheet.rows if row.verdict]
-        self.mark(EDGE - 5, self.y - 2, "inside", scale=1.5)
-        self.text(EDGE + 24, self.y - 6, "Ispettore", font=STRONG, size=12)
-        self.text(WIDTH - EDGE, self.y - 6, f"{sheet.issued:%d %B %Y, %H:%M} UTC", colour=SOFT, right=True)
-        self.y -= 38
-        self.within(EDGE, self.y, f"Inspection sheet: {sheet.production}", WIDTH - 2 * EDGE, font=STRONG, size=19)
-        self.y -= 17
+        self.masthead(f"Inspection sheet: {sheet.production}", sheet.issued)
         count = len(sheet.rows)
         missing = f", {count - len(passing)} not measured" if count > len(passing) else ""
         told = (
@@ -131,11 +120,6 @@ class _Sheet(Page):
             self.y = HEIGHT - EDGE - 10
             if of_table:
                 self.headings()
-
-    def end(self) -> None:
-        self.within(EDGE, EDGE - 12, self.sheet.production, 400, size=8, colour=SOFT)
-        self.text(WIDTH - EDGE, EDGE - 12, f"{self.sheet.issuer}, page {self.number}", size=8, colour=SOFT, right=True)
-        self.c.showPage()
 
     def row(self, place: int, row: PrintedRow) -> None:
         base = self.y - 13

@@ -18,11 +18,11 @@ from ispettore.core.certify.drawing import (
     MORE,
     SOFT,
     STRONG,
-    Page,
+    Paper,
+    canvas_for,
     described,
     drawn_limits,
-    fitted,
-    use_fonts,
+    moment,
 )
 from ispettore.core.figures import clock, exact, number
 from ispettore.core.measure.inspection import Inspection
@@ -68,12 +68,7 @@ class _Told:
 
 def pdf(report: RecordingReport, target: Path | Any) -> None:
     """Print the report to a path or a binary stream. The same report gives the same file."""
-    from reportlab.pdfgen.canvas import Canvas
-
-    use_fonts()
-    canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=(WIDTH, HEIGHT), invariant=1)
-    canvas.setTitle(f"Report of {report.inspection.name}")
-    canvas.setAuthor(report.issuer)
+    canvas = canvas_for(target, title=f"Report of {report.inspection.name}", author=report.issuer, size=(WIDTH, HEIGHT))
     page = _Report(canvas, report)
     page.head()
     if report.ribbon.peak_dbfs.size:
@@ -85,20 +80,14 @@ def pdf(report: RecordingReport, target: Path | Any) -> None:
     canvas.save()
 
 
-class _Report(Page):
+class _Report(Paper):
     def __init__(self, canvas: Any, report: RecordingReport) -> None:
-        super().__init__(canvas, width=WIDTH, height=HEIGHT)
+        super().__init__(canvas, width=WIDTH, height=HEIGHT, of=report.inspection.name, issuer=report.issuer)
         self.report = report
-        self.number = 1
 
     def head(self) -> None:
         report = self.report
-        self.mark(EDGE - 5, self.y - 2, "inside", scale=1.5)
-        self.text(EDGE + 24, self.y - 6, "Ispettore", font=STRONG, size=12)
-        self.text(WIDTH - EDGE, self.y - 6, _when(report), colour=SOFT, right=True)
-        self.y -= 38
-        self.within(EDGE, self.y, f"Report: {report.inspection.name}", WIDTH - 2 * EDGE, font=STRONG, size=19)
-        self.y -= 17
+        self.masthead(f"Report: {report.inspection.name}", report.issued)
         self.within(
             EDGE, self.y, f"{report.production}. {described(report.inspection.facts)}", WIDTH - 2 * EDGE, size=9, colour=SOFT
         )
@@ -109,18 +98,6 @@ class _Report(Page):
         self.y -= 11
         self.within(EDGE, self.y, f"SHA-256 {report.inspection.sha256}", WIDTH - 2 * EDGE, font=FIGURES, size=7, colour=SOFT)
         self.y -= 16
-
-    def room_for(self, height: float) -> None:
-        if self.y - height < EDGE + 10:
-            self.end()
-            self.number += 1
-            self.y = HEIGHT - EDGE
-
-    def end(self) -> None:
-        name = fitted(self.report.inspection.name, "InstrumentSans", 8, 380)
-        self.text(EDGE, EDGE - 14, name, size=8, colour=SOFT)
-        self.text(WIDTH - EDGE, EDGE - 14, f"{self.report.issuer}, page {self.number}", size=8, colour=SOFT, right=True)
-        self.c.showPage()
 
     def title(self, words: str) -> None:
         self.room_for(40)
@@ -167,7 +144,7 @@ def _html(report: RecordingReport) -> Iterator[str]:
     name = escape(report.inspection.name)
     yield f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report of {name}</title>'
     yield f"<style>{HTML_STYLE}</style></head>"
-    yield f"<body><header><b>Ispettore</b><span>{_when(report)}</span></header><h1>Report: {name}</h1>"
+    yield f"<body><header><b>Ispettore</b><span>{moment(report.issued)}</span></header><h1>Report: {name}</h1>"
     yield f"<p>{escape(report.production)}. {escape(described(report.inspection.facts))}</p>"
     yield f'<p class="{"inside" if report.verdict.passes else "outside"}"><b>{escape(verdict_of(report))}</b></p>'
     yield f"<p><code>SHA-256 {report.inspection.sha256}</code></p>{_drawn(report)}"
@@ -213,10 +190,6 @@ def _drawn(report: RecordingReport) -> str:
     said = escape(f"Level over {clock(report.inspection.facts.duration_s)}, from 0 to {-LOWEST_DB:.0f} dB below full scale")
     shape = f'<polygon points="{" ".join([*high, *reversed(low)])}" fill="{INK}"/>'
     return f'<svg viewBox="0 -4 {count} {-LOWEST_DB * 2 + 8:.0f}" role="img" aria-label="{said}">{behind}{shape}{lines}</svg>'
-
-
-def _when(report: RecordingReport) -> str:
-    return f"{report.issued:%d %B %Y, %H:%M} UTC"
 
 
 def verdict_of(report: RecordingReport) -> str:

@@ -16,14 +16,10 @@ WIDTH, HEIGHT = 595.0, 842.0
 
 def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any) -> None:
     """Print a sealed certificate to a path or a binary stream. The page is the same for the same certificate."""
-    from reportlab.pdfgen.canvas import Canvas
-
-    drawing.use_fonts()
     certificate = forms.read(sealed["certificate"])
     limits = kept.verdict(certificate.verdict.model_dump()).limits
-    canvas = Canvas(str(target) if isinstance(target, Path) else target, pagesize=(WIDTH, HEIGHT), invariant=1)
-    canvas.setTitle(f"Certificate of {certificate.file.name}")
-    canvas.setAuthor(certificate.issuer)
+    title = f"Certificate of {certificate.file.name}"
+    canvas = drawing.canvas_for(target, title=title, author=certificate.issuer, size=(WIDTH, HEIGHT))
     page = _Sheet(canvas, width=WIDTH, height=HEIGHT)
     page.head(certificate)
     page.facts(certificate, sealed)

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.changes import Change
 from ispettore.core.spec.quantities import QUANTITIES
+from ispettore.core.spec.shown import Shown, shown
 from ispettore.core.treat.changes import steps_changed
 from ispettore.core.treat.treatment import Step
 
@@ -39,16 +40,9 @@ TITLES = {
 }
 
 
-class Pair(BaseModel):
+class Pair(Shown):
     """One quantity in both, None where it has no value. `alike` says that they read the same as far as figures are shown."""
 
-    model_config = ConfigDict(frozen=True)
-
-    quantity: str
-    title: str
-    unit: str
-    difference_unit: str
-    decimals: int
     one: float | None
     other: float | None
     alike: bool
@@ -94,16 +88,5 @@ def pairs(one: Inspection, other: Inspection) -> list[Pair]:
         if was is None and now is None:
             continue
         alike = was is not None and now is not None and round(was, about.decimals) == round(now, about.decimals)
-        found.append(
-            Pair(
-                quantity=name,
-                title=about.title,
-                unit=about.unit,
-                difference_unit=about.difference_unit,
-                decimals=about.decimals,
-                one=was,
-                other=now,
-                alike=alike,
-            )
-        )
+        found.append(Pair(**shown(name), one=was, other=now, alike=alike))
     return found

@@ -19,6 +19,7 @@ from ispettore.core.measure.spectrum import Spectrum
 from ispettore.core.plan import one_sound
 from ispettore.core.spec import spread
 from ispettore.core.spec.quantities import quantity
+from ispettore.core.spec.shown import Shown, shown
 
 SPEECH, LOUDNESS, ROOM = "active_speech_level_dbfs", "integrated_loudness_lufs", "noise_floor_dbfs"
 DYNAMICS, ACTIVITY, PAUSE = "loudness_range_lu", "speech_activity_percent", "longest_pause_s"
@@ -41,17 +42,10 @@ _TONE_PARTS = (
 _ROOM_PARTS = ((0.0, 178.0, "below 200 Hz"), (178.0, 1_778.0, "from 200 Hz to 2 kHz"), (1_778.0, 1e6, "above 2 kHz"))
 
 
-class Compared(BaseModel):
+class Compared(Shown):
     """One quantity over all recordings, in their order: its values (None where there is none), their middle, largest less smallest,
     and the places of those that stand apart."""
 
-    model_config = ConfigDict(frozen=True)
-
-    quantity: str
-    title: str
-    unit: str
-    difference_unit: str
-    decimals: int
     values: tuple[float | None, ...]
     middle: float | None
     spread: float | None
@@ -128,11 +122,7 @@ def _measure(name: str, inspections: Sequence[Inspection]) -> Compared:
     middle = statistics.median(known.values()) if known else None
     apart = spread.outliers(known, middle, about) if middle is not None else ()
     return Compared(
-        quantity=name,
-        title=about.title,
-        unit=about.unit,
-        difference_unit=about.difference_unit,
-        decimals=about.decimals,
+        **shown(name),
         values=values,
         middle=middle,
         spread=max(known.values()) - min(known.values()) if len(known) > 1 else None,
