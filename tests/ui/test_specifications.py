@@ -168,3 +168,14 @@ class Specifications(InterfaceCase):
         self.drop(("tide.json", content.replace(b'"id": "tide-times"', b'"id": "tide-elsewhere"')))
         expect(self.page).to_have_url(re.compile("#/specifications/tide-elsewhere$"))
         expect(self.page.get_by_label("Noise floor, at most")).to_have_value("−55")
+
+    def test_what_was_held_against_it_meanwhile_is_told_on_coming_back(self):
+        self.page.goto(f"{self.application.address}#/specifications/podcast-mono")
+        expect(self.page.get_by_role("heading", name="Podcast, mono")).to_be_visible()
+        expect(self.page.get_by_text("Sea stories")).to_have_count(0)
+        self.page.get_by_role("link", name="Productions").click()
+        productions.create("Sea stories", "podcast-mono")
+        expect(self.page.get_by_role("link", name="Sea stories")).to_be_visible()
+        self.page.get_by_role("link", name="Specifications").click()
+        self.page.get_by_role("link", name="Podcast, mono").click()
+        expect(self.page.get_by_text("Sea stories")).to_be_visible()

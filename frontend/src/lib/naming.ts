@@ -6,6 +6,10 @@ import type { Notice } from './api';
 const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency'];
 /** What shows all productions. */
 const OF_ALL = ['productions', 'set-aside'];
+/** What tells of productions, or of what was made, without naming them: where a specification or a treatment is used. */
+const OF_USE = ['specifications', 'specification', 'treatments', 'treatment'];
+/** What the bench shows of a recording by the specification of its production, without naming that. */
+const ON_BENCH = ['draft', 'steps', 'foretold', 'picture', 'spots', 'general', 'versions'];
 /** Lists that show everything of a kind. */
 const LISTS: Record<string, string[]> = {
   specification: ['specifications', 'specification', 'changes'],
@@ -20,6 +24,10 @@ export function names(query: Query, notice: Notice): boolean {
   if (notice.about === 'draft') return about === 'draft' && named[0] === id;
   if (LISTS[notice.about]?.includes(about)) return true;
   if (production && (OF_ALL.includes(about) || (OF_PRODUCTION.includes(about) && named[0] === production))) return true;
+  if ((notice.about === 'production' || notice.about === 'conform') && OF_USE.includes(about)) return true;
+  if (notice.about === 'production' && ON_BENCH.includes(about)) return true;
+  // A tone match is offered with the tone of the recordings beside it.
+  if (notice.about === 'inspect' && about === 'steps') return true;
   if (named.includes(id) || (recording && named.includes(recording))) return true;
   return notice.about === 'production' && (query.state.data as { production_id?: string } | null)?.production_id === id;
 }
