@@ -47,6 +47,8 @@
       answer(await api.POST('/api/productions/{production_id}/forecast', { ...path, body })) as Forecast,
   }));
   const found = $derived(forecast.data);
+  /** Whether what is shown is of what is chosen: until it is, nothing of it can be run. */
+  const fresh = $derived(!forecast.isPlaceholderData);
   const rows = $derived(new Map((found?.rows ?? []).map((row) => [row.id, row])));
   const formats = $derived(
     (sheet.data?.formats ?? []).map(
@@ -113,7 +115,7 @@
       <div class="acts">
         {#if found && !found.done}<Button onclick={cancel}>Cancel planning</Button>
         {:else if stopped}<Button onclick={again}>Plan the rest</Button>{/if}
-        <Button strong disabled={!found?.done || !found.will_run} onclick={run}
+        <Button strong disabled={!fresh || !found?.done || !found.will_run} onclick={run}
           >Conform {counted(found?.will_run ?? 0, 'recording')}</Button
         >
       </div>
@@ -190,7 +192,10 @@
       <section aria-label="Voice and room in every recording" class="picture" bind:clientWidth={wide}>
         <div class="said">
           <p aria-live="polite">
-            {#if !found.done}{planned} of {counted(found.rows.length, 'recording')} planned.{:else}
+            {#if !fresh}Being worked out anew.{:else if !found.done}{planned} of {counted(
+                found.rows.length,
+                'recording',
+              )} planned.{:else}
               {counted(found.will_run, 'recording')} will conform{found.settled
                 ? `, ${found.settled} already up to date`
                 : ''}{found.can_not ? `, ${found.can_not} can’t` : ''}.{/if}
