@@ -14,6 +14,7 @@ from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.turns import Turn
 from ispettore.core.plan import turning
 from ispettore.core.plan.turning import Aim
+from ispettore.core.treat.tone_match import ToneMatch
 from tests import signals, speakers
 from tests.treating import treated
 
@@ -165,3 +166,12 @@ class BroughtTogether(TurnsCase):
         turns = [Turn(start_s=0, end_s=5, voice=0), Turn(start_s=5, end_s=10, voice=1)]
         alike = [turning.Voice(voice=voice, seconds=4, speech_dbfs=-20.1 * 1.0, tone_db=()) for voice in (0, 1)]
         self.assertEqual(turning.steps(turns, alike, toward=0, tone=True), [])
+
+    def test_passages_move_with_what_comes_before_them_and_stay_behind_when_kept(self):
+        here = ToneMatch(voice_db=(1.0,) * 20, passages=({"start_s": 1, "end_s": 4}, {"start_s": 8, "end_s": 9}))
+        moved = here.later(-2.0)
+        self.assertEqual([(one.start_s, one.end_s) for one in moved.passages], [(0, 2), (6, 7)])
+        gone = here.later(-10.0)
+        self.assertEqual((gone.passages, gone.voice_db), ((), ()), "without its passages it moves nothing at all")
+        self.assertIsNone(here.elsewhere())
+        self.assertIsNotNone(ToneMatch(voice_db=(1.0,) * 20).elsewhere())

@@ -26,6 +26,9 @@ STRETCHES = 12
 """So many short stretches of a phrase are looked at for its pitch; fewer voiced ones than `VOICED` say nothing."""
 
 VOICED = 3
+TOGETHER = 50
+"""The pitches of so many phrases are worked out at once."""
+
 SHAPES_HZ = (100.0, 220.0, 450.0, 900.0, 1_800.0, 3_600.0, 8_000.0)
 """The tone of a phrase is told by its level between each two of these, about their mean."""
 
@@ -106,6 +109,13 @@ def _features(low: LowRate, spectra: Spectra, power: Series, phrases: list[tuple
 
 def _pitches(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
     """The natural logarithm of each phrase's usual fundamental; nan where too little is voiced."""
+    found: list[float] = []
+    for first in range(0, len(phrases), TOGETHER):
+        found += _pitches_of(low, phrases[first : first + TOGETHER])
+    return found
+
+
+def _pitches_of(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
     cells = round(fundamental.STRETCH_S * CELLS_PER_SECOND)
     size = int(fundamental.STRETCH_S * low.rate_hz)
     waves, of = [], []

@@ -128,6 +128,7 @@ _BEGINS = {
 _ENTRIES: dict[str, dict[str, Any]] = {
     "tone": {"kind": "bell", "frequency_hz": 3_000.0, "gain_db": 2.0, "q": 1.0},
     "spot-gain": {"start_s": 0.0, "end_s": 1.0, "gain_db": -3.0},
+    "tone-match": {"start_s": 0.0, "end_s": 1.0},
     "clip-repair": {"start_s": 0.0, "end_s": 0.5},
     "click-repair": {"start_s": 0.0, "end_s": 0.02},
     "room-tone-fill": {"start_s": 0.0, "end_s": 0.5},
