@@ -20,6 +20,7 @@ from ispettore.core.treat.order import place_for
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import drafts, lookup, sounds
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NothingToMatch, NotReady, TurnsRefused
@@ -27,6 +28,8 @@ from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import InspectionRecord, Recording
 
 SHORTEST_S = 0.1
+_heard: Held[tuple[lookup.Key, str], list[Voice]] = Held(200)
+"""How loud voices are in passages: the levels of three hours take a second to read."""
 
 
 class TurnsView(BaseModel):
@@ -45,8 +48,9 @@ def view(recording_id: UUID, store: Store, *, cancelled: Callable[[], bool] = ne
     found = _turns(recording, inspection)
     if cancelled():
         raise Cancelled
-    heard = _voices(recording, inspection, record, store, found, toned=False) if found else []
-    return TurnsView(turns=found, by_hand=recording.turns is not None, voices=heard)
+    key = ((record.sha256, record.room_tone, record.methods_version), str(found))
+    heard = _heard.of([key], lambda _: {key: _voices(recording, inspection, record, store, found, toned=False)}) if found else {}
+    return TurnsView(turns=found, by_hand=recording.turns is not None, voices=heard.get(key, []))
 
 
 def correct(recording_id: UUID, wanted: Sequence[Turn] | None) -> None:
