@@ -2,7 +2,7 @@
   // What happened to a recording, the newest first: its versions, which of them counts, and two of them to be compared.
   import type { Acting } from '../lib/acting.svelte';
   import { answer, api, type Conforming, type RecordingDetail } from '../lib/api';
-  import { madeBy, versionName } from '../lib/attempts';
+  import { versionName } from '../lib/attempts';
   import { date } from '../lib/format';
   import LinkButton from './LinkButton.svelte';
   interface Props {
@@ -47,7 +47,7 @@
       <span class="number">{attempt.number}</span>
       <span>
         <span class="when">{date(attempt.created_at)}</span>
-        {attempt.container.toUpperCase()}, {madeBy(attempt)}:
+        {attempt.container.toUpperCase()}, {attempt.made_by}:
         {#if attempt.cleared_at}
           file cleared away{elsewhere(attempt, 'for')}
         {:else if attempt.sha256}

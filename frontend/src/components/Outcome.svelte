@@ -1,7 +1,6 @@
 <script lang="ts">
   // What was made of a recording: the file, its certificate, how much it was altered, and what each step did.
   import type { Conforming, Inspection } from '../lib/api';
-  import { madeBy } from '../lib/attempts';
   import { number } from '../lib/format';
   import StepLedger from './StepLedger.svelte';
   interface Props {
@@ -35,7 +34,7 @@
       >{/if}
   </p>
   <p class="soft">
-    By {madeBy(done)}. Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
+    By {done.made_by}. Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
       loud words lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB at
       the most{/if}.
   </p>

@@ -4,7 +4,6 @@
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import type { SheetEntry, Work } from '../lib/api';
-  import { madeBy } from '../lib/attempts';
   import type { Column } from '../lib/columns';
   import { clock, date, facts, size } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
@@ -62,7 +61,9 @@
   /** Whether there is a file that meets the specification of now and was made for it. */
   const settled = $derived(Boolean(delivered?.current && delivered.passes));
   const failed = $derived(
-    attempted && attempted.id !== delivered?.id && (attempted.obstacles.length || attempted.work?.state === 'failed'),
+    attempted &&
+      attempted.id !== delivered?.id &&
+      (attempted.obstacles.length || attempted.closing || attempted.work?.state === 'failed'),
   );
   const madeFor = $derived(
     delivered && !delivered.current
@@ -206,7 +207,7 @@
     <th scope="row" class="first" tabindex="-1">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
-        >{made.kept || made.one_sound ? `${madeBy(made)}: ` : ''}{made.steps.length
+        >{made.kept || made.one_sound ? `${made.made_by}: ` : ''}{made.steps.length
           ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
           : 'encoding alone'}; touch {Math.round(made.touch?.touch ?? 0)}</span
       >
@@ -239,10 +240,13 @@
 {/if}
 {#if failed && attempted}
   <tr class="after" data-failed={entry.name}>
-    <th scope="row" class="first" tabindex="-1"><span class="turn" aria-hidden="true">↳</span> can't be conformed</th>
+    <th scope="row" class="first" tabindex="-1"
+      ><span class="turn" aria-hidden="true">↳</span>
+      {attempted.closing ? 'missed a limit' : "can't be conformed"}</th
+    >
     <td tabindex="-1" colspan={columns.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
-      {attempted.work?.error ?? ''}
+      {attempted.closing ? `${attempted.closing.said} ` : ''}{attempted.work?.error ?? ''}
     </td>
   </tr>
 {/if}

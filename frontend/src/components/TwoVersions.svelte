@@ -7,6 +7,7 @@
   import type { Meanings } from '../lib/methods';
   import ChangeList from './ChangeList.svelte';
   import Explained from './Explained.svelte';
+  import FigureTable from './FigureTable.svelte';
   interface Props {
     recordingId: string;
     one: number;
@@ -75,7 +76,7 @@
     {:else}<p class="soft">Nothing: the same steps with the same settings.</p>{/if}
     <h4>Readings</h4>
     {#if pairs.length}
-      <table>
+      <FigureTable>
         <thead>
           <tr>
             <th scope="col"><span class="visually-hidden">Quantity</span></th>
@@ -94,7 +95,7 @@
             </tr>
           {/each}
         </tbody>
-      </table>
+      </FigureTable>
     {:else}<p class="soft">Every reading is the same as far as figures are shown.</p>{/if}
     <label class="all"
       ><input type="checkbox" bind:checked={all} /> Show what reads the same ({found.readings.length -
@@ -103,7 +104,7 @@
     {#if ledgers.length}
       <h4>After each step</h4>
       {#each ledgers as version (version.number)}
-        <table>
+        <FigureTable>
           <thead>
             <tr>
               <th scope="col">{versionName(version.number)}</th>
@@ -121,7 +122,7 @@
               </tr>
             {/each}
           </tbody>
-        </table>
+        </FigureTable>
       {/each}
     {/if}
   {/if}
@@ -137,8 +138,7 @@
     grid-template-columns: 1fr 1fr;
     gap: 14px;
   }
-  h3::first-letter,
-  thead th::first-letter {
+  h3::first-letter {
     text-transform: uppercase;
   }
   h3 {
@@ -163,24 +163,6 @@
   }
   .outside {
     color: var(--outside);
-  }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-    margin-bottom: 6px;
-  }
-  th {
-    text-align: left;
-    font-weight: 400;
-  }
-  thead th {
-    font-size: 12px;
-    color: var(--soft);
-  }
-  th,
-  td {
-    padding: 3px 6px 3px 0;
-    border-bottom: 1px solid var(--rule);
   }
   td {
     font-family: var(--figures);

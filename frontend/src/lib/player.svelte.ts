@@ -79,6 +79,13 @@ export class Player {
     else this.#level();
   }
 
+  /** Nothing can be heard: what was loaded before must not be taken for it. */
+  unload(): void {
+    this.stop();
+    this.#tracks = {};
+    this.side = 'source';
+  }
+
   toggle(): void {
     if (this.playing) this.stop();
     else void this.play();

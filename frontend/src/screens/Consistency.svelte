@@ -3,6 +3,7 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
   import { replace, router } from 'svelte-spa-router';
   import Choice from '../components/Choice.svelte';
+  import FigureTable from '../components/FigureTable.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import ManyDots from '../components/ManyDots.svelte';
   import SmallSpectrum from '../components/SmallSpectrum.svelte';
@@ -140,7 +141,7 @@
           <label><input type="checkbox" bind:checked={seams.matched} /> Matched level of the voice</label>
         </h2>
         {#if seams.problem}<p class="problem" role="alert">{seams.problem}</p>{/if}
-        <table>
+        <FigureTable>
           <thead>
             <tr>
               <th scope="col">Seam</th><th scope="col">Voice</th><th scope="col">Room tone</th>
@@ -163,7 +164,7 @@
               </tr>
             {/each}
           </tbody>
-        </table>
+        </FigureTable>
       </section>
     {/if}
   {/if}
@@ -249,24 +250,6 @@
   h2 label {
     font-weight: 400;
     margin-left: 16px;
-  }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-    font-size: 14px;
-  }
-  th {
-    text-align: left;
-    font-weight: 400;
-  }
-  thead th {
-    font-size: 12px;
-    color: var(--soft);
-  }
-  th,
-  td {
-    padding: 4px 8px 4px 0;
-    border-bottom: 1px solid var(--rule);
   }
   td {
     font-family: var(--figures);

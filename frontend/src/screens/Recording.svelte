@@ -91,7 +91,7 @@
   const tracks = $derived(bench.tracksOf(shownSide));
   $effect(() => {
     const heard = bench.heard;
-    if (heard) untrack(() => player.load(heard.source, heard.treated, heard.names));
+    untrack(() => (heard ? player.load(heard.source, heard.treated, heard.names) : player.unload()));
   });
   $effect(() => () => player.stop());
   /** Half a second before a place, so that it is heard coming. */

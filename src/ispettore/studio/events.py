@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy import text
 from sqlmodel import Session
 
-from ispettore.studio.tables import WorkKind, WorkState
+from ispettore.studio.tables import Recording, WorkKind, WorkState
 
 CHANNEL = "ispettore"
 
@@ -34,3 +34,9 @@ class Notice(BaseModel):
 def tell(session: Session, notice: Notice) -> None:
     """Announce a change when this transaction commits."""
     session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": notice.model_dump_json()})
+
+
+def tell_of(session: Session, recording: Recording, *, about: Literal["recording", "draft"] = "recording") -> None:
+    """Announce that a recording, or its draft, changed."""
+    of = recording.id
+    tell(session, Notice(about=about, id=str(of), production=recording.production_id, recording=of))

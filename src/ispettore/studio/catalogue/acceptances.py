@@ -24,28 +24,24 @@ def accept(recording_id: UUID, places: list[FindingPlace], reason: str) -> None:
     if not reason.strip():
         raise ReasonMissing()
     with transaction() as session:
-        production_id = _production(session, recording_id)
+        recording = _recording(session, recording_id)
         known = {key(one): one for one in _all(session, recording_id)}
         for place in places:
             found = known.get(key(place)) or Acceptance(recording_id=recording_id, **place.model_dump(), reason="")
             found.reason = reason.strip()
             session.add(found)
-        events.tell(
-            session, events.Notice(about="recording", id=str(recording_id), production=production_id, recording=recording_id)
-        )
+        events.tell_of(session, recording)
 
 
 def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
     """Findings that are not accepted any more. Raises NotFound."""
     with transaction() as session:
-        production_id = _production(session, recording_id)
+        recording = _recording(session, recording_id)
         gone = {key(place) for place in places}
         for found in _all(session, recording_id):
             if key(found) in gone:
                 session.delete(found)
-        events.tell(
-            session, events.Notice(about="recording", id=str(recording_id), production=production_id, recording=recording_id)
-        )
+        events.tell_of(session, recording)
 
 
 def reasons(session: Session, recording_id: UUID) -> dict[Key, str]:
@@ -59,8 +55,8 @@ def _all(session: Session, recording_id: UUID) -> list[Acceptance]:
     )
 
 
-def _production(session: Session, recording_id: UUID) -> UUID:
+def _recording(session: Session, recording_id: UUID) -> Recording:
     recording = session.get(Recording, recording_id, with_for_update=True)
     if recording is None or recording.removed_at is not None:
         raise NotFound(what="recording")
-    return recording.production_id
+    return recording

@@ -232,7 +232,8 @@ def _view(
         container=conforming.container,
         work=works.view(work),
         passes=after.passes if after else None,
-        own=conforming.treatment is not None and conforming.treatment.get("finish") != "planned",
+        own=_own(conforming),
+        made_by=made_by(conforming),
         one_sound=conforming.likeness is not None,
         kept=_kept_use(conforming),
         draft=conforming.draft,
@@ -263,6 +264,21 @@ def _kept_use(conforming: Conforming) -> KeptUseView | None:
         return None
     name = (conforming.treatment or {}).get("name", "")
     return KeptUseView(id=conforming.kept_id, version=conforming.kept_version, changed=conforming.kept_changed, name=name)
+
+
+def made_by(conforming: Conforming) -> str:
+    """By what an attempt was made, in words."""
+    use = _kept_use(conforming)
+    if use is not None:
+        said = use.name if use.changed else f"{use.name}, version {use.version}"
+    else:
+        said = "own treatment" if _own(conforming) else f"{conforming.preference} plan"
+    return said if conforming.likeness is None else f"{said}, one sound"
+
+
+def _own(conforming: Conforming) -> bool:
+    """Whether it was by no plan."""
+    return conforming.treatment is not None and conforming.treatment.get("finish") != "planned"
 
 
 def role(conforming: Conforming, outcome: Conformed | None, chosen: Specification) -> Role:
@@ -309,6 +325,5 @@ def hand_over(recording_id: UUID, *, delivered: bool) -> tuple[UUID, bool]:
         conforming = session.get_one(Conforming, found.counts)
         conforming.handed_over_at = now() if delivered else None
         session.add(conforming)
-        of = events.Notice(about="recording", id=str(recording_id), production=recording.production_id, recording=recording_id)
-        events.tell(session, of)
+        events.tell_of(session, recording)
         return found.counts, True

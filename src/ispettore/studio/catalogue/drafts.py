@@ -235,9 +235,7 @@ def _next(
 
 def _told(session: Session, recording: Recording) -> DraftView:
     session.flush()
-    events.tell(
-        session, events.Notice(about="draft", id=str(recording.id), production=recording.production_id, recording=recording.id)
-    )
+    events.tell_of(session, recording, about="draft")
     return _view(session, recording, state_of(session, recording))
 
 

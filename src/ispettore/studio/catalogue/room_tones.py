@@ -60,8 +60,7 @@ def choose(recording_id: UUID, span: Span | None) -> None:
             chosen_tone.check(span, inspection)
         recording.room_tone = written(span) if span is not None else ""
         session.add(recording)
-        of = events.Notice(about="recording", id=str(recording.id), production=recording.production_id, recording=recording.id)
-        events.tell(session, of)
+        events.tell_of(session, recording)
         if lookup.exact(session, recording) is None:
             works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 

@@ -61,8 +61,7 @@ def correct(recording_id: UUID, wanted: Sequence[Turn] | None) -> None:
         told = None if wanted is None else [turn.model_dump() for turn in _joined(recording, wanted, inspection.facts.duration_s)]
         recording.turns = told
         session.add(recording)
-        of = events.Notice(about="recording", id=str(recording.id), production=recording.production_id, recording=recording.id)
-        events.tell(session, of)
+        events.tell_of(session, recording)
 
 
 def match(

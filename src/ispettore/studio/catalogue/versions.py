@@ -105,8 +105,7 @@ def make_current(conforming_id: UUID) -> None:
             raise FileCleared(file=conforming.file_name or recording.name)
         conforming.chosen_at = now()
         session.add(conforming)
-        of = events.Notice(about="recording", id=str(recording.id), production=recording.production_id, recording=recording.id)
-        events.tell(session, of)
+        events.tell_of(session, recording)
 
 
 def _version(
@@ -157,15 +156,10 @@ def _source(session: Session, recording: Recording, specification: Specification
 
 
 def _inputs(conforming: Conforming, outcome: Conformed) -> Inputs:
-    specification, treatment = conforming.specification, conforming.treatment or {}
-    if conforming.kept_id is not None:
-        changed = ", changed" if conforming.kept_changed else f", version {conforming.kept_version}"
-        made_by = f"{treatment.get('name', '')}{changed}"
-    else:
-        made_by = f"{conforming.preference} plan" if conforming.treatment is None else "own treatment"
+    specification = conforming.specification
     return Inputs(
         specification=f"{specification['name']}, version {specification['version']}",
-        made_by=made_by,
+        made_by=conformings.made_by(conforming),
         format=conforming.container.upper(),
         alike=_alike(conforming.likeness or {}),
         bounds=_bounds(conforming.bounds or {}),

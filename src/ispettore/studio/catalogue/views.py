@@ -117,7 +117,7 @@ class ConformingView(BaseModel):
 
     Verdicts are by the specification that the production has now: `before` of the recording, `after` of the written file, whose
     kept readings are judged anew. `made_for` is what it was conformed to; `current` says whether that is the same in the same
-    version. `draft` is the state of the draft that it ran, if any; `own` says that
+    version. `draft` is the state of the draft that it ran, if any; `made_by` says by what it was made, and `own` that
     this was no plan, and `closing` is then the smallest change that should close what it missed. A
     certificate counts (`certified`) only for what it was made for; `certificate_for` names that, where there is a certificate.
     `handed_over_at` is when somebody said that the file was delivered, `chosen_at` when somebody chose this attempt as the one that
@@ -139,6 +139,7 @@ class ConformingView(BaseModel):
     work: WorkView | None
     passes: bool | None
     own: bool
+    made_by: str
     one_sound: bool
     kept: KeptUseView | None
     draft: int | None
