@@ -94,3 +94,20 @@ class Versions(InterfaceCase):
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         expect(self.turn_to("History")).to_contain_text("file cleared away")
         expect(self.page.locator(".history").get_by_role("button", name="Make version 1 current")).to_have_count(0)
+        expect(self.page.locator(".strip .time")).to_contain_text("of 0:12")
+        self.page.get_by_role("button", name="Compare", exact=True).click()
+        expect(self.page.get_by_role("region", name="Two versions")).to_contain_text("its file was cleared away")
+        expect(self.page.locator(".strip .time")).to_contain_text("of 0:00")  # nothing else is heard in its place
+
+    def test_what_missed_its_limits_says_so_on_the_sheet(self):
+        self.open_recording("Missed", rms_dbfs=-29, room_dbfs=-78)
+        recording = re.search(r"recordings/([^/]+)", self.page.url)[1]
+        where = f"{self.application.address}api/recordings/{recording}/draft"
+        follows = self.page.request.get(where).json()["number"]
+        step = {"kind": "gain", "settings": {"gain_db": 2}}
+        view = self.page.request.put(where, data={"steps": [step], "follows": follows}).json()
+        self.page.request.post(f"{where}/run", data={"follows": view["number"]})
+        self.page.get_by_role("link", name="Missed", exact=True).click()
+        expect(self.refused("one.wav")).to_contain_text("missed a limit")
+        expect(self.refused("one.wav")).to_contain_text("Raise the last gain")
+        expect(self.page.get_by_role("group", name="How many stand where")).to_contain_text("1 stuck")

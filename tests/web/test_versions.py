@@ -3,10 +3,13 @@
 import hashlib
 import threading
 import time
+from importlib import metadata
 from uuid import UUID
 
 from ispettore.studio.catalogue import disk_use, recordings
+from ispettore.studio.database import transaction
 from ispettore.studio.store.placing import placing
+from ispettore.studio.tables import Conforming
 from tests.web.wire import WireCase
 
 
@@ -65,6 +68,12 @@ class Versions(WireCase):
         found = self.ask("GET", f"/recordings/{self.recording}/versions/0/1")["other"]
         self.assertEqual(found["made_for"], {"id": "audiobook-retail", "name": "Audiobook, retail", "version": 2})
         self.assertTrue(found["steps"] and found["ledger"] and found["touch"])
+        with transaction() as session:
+            kept = session.get_one(Conforming, UUID(made))
+            self.assertEqual((kept.software, kept.room_tone), (metadata.version("ispettore"), ""))
+            steps = kept.outcome["treatment"]["steps"]
+            self.assertEqual([step["kind"] for step in steps if step["on"]], [step["kind"] for step in found["steps"]])
+            self.assertTrue(all("learned" in step for step in steps))
 
     def test_any_version_is_made_current_again_until_another_is_made(self):
         first = self.conformed(preference="light")

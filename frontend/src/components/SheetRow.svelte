@@ -63,7 +63,7 @@
   const failed = $derived(
     attempted &&
       attempted.id !== delivered?.id &&
-      (attempted.obstacles.length || attempted.closing || attempted.work?.state === 'failed'),
+      ((attempted.refused && attempted.current) || attempted.work?.state === 'failed'),
   );
   const madeFor = $derived(
     delivered && !delivered.current
@@ -242,7 +242,7 @@
   <tr class="after" data-failed={entry.name}>
     <th scope="row" class="first" tabindex="-1"
       ><span class="turn" aria-hidden="true">↳</span>
-      {attempted.closing ? 'missed a limit' : "can't be conformed"}</th
+      {attempted.own && attempted.refused ? 'missed a limit' : "can't be conformed"}</th
     >
     <td tabindex="-1" colspan={columns.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
