@@ -90,6 +90,7 @@ class Application:
             "ISPETTORE_STORE": str(self.folder / "store"),
             "ISPETTORE_INCOMING": str(self.folder / "incoming"),
             "ISPETTORE_WORK": str(self.folder / "work"),
+            "ISPETTORE_DELIVERED": str(self.folder / "delivered"),
             "ISPETTORE_KEYS": str(self.folder / "keys"),
             "ISPETTORE_HEARTBEAT_S": "0.5",
             "ISPETTORE_STALLED_AFTER_S": "2",

@@ -50,6 +50,26 @@ class FileCleared(IspettoreError):
     file: str
 
 
+class FormatRefused(IspettoreError):
+    """{format} does not meet what {specification} asks of the file. Choose one of the formats that are offered, or change the
+    specification."""
+
+    format: str
+    specification: str
+
+
+class NamingRefused(IspettoreError):
+    """The names of the files can't be used. {reason} Nothing was delivered."""
+
+    reason: str
+
+
+class NothingMade(IspettoreError):
+    """No file of “{production}” is ready to be handed over. Make the files first, then try again."""
+
+    production: str
+
+
 class OrderChanged(IspettoreError):
     """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""
 

@@ -14,6 +14,8 @@ class Settings(BaseSettings):
     database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
     store: str = str(ROOT / "var" / "store")
     incoming: Path = ROOT / "var" / "incoming"
+    delivered: Path = ROOT / "var" / "delivered"
+    """Where packages are written on the server's side, each in a folder of its own."""
     work: Path = ROOT / "var" / "work"
     keys: Path | None = None
     frontend: Path = ROOT / "frontend" / "dist"

@@ -28,6 +28,8 @@ class WorkKind(StrEnum):
     CONFORM = "conform"
     VERIFY = "verify"
     PLAN = "plan"
+    DELIVER = "deliver"
+    HAND_OVER = "hand-over"
 
 
 class WorkState(StrEnum):
@@ -71,6 +73,12 @@ class Production(SQLModel, table=True):
     notes: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
     reference_id: UUID | None = None
     """The recording that the others are brought to, where one is named."""
+    delivering: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """How its files are delivered: format, naming, tags; None where nobody said so."""
+    cover_sha256: str | None = None
+    """The picture that its files carry, in the store."""
+    cover: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """What kind of picture that is, its size and its name."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     archived_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
@@ -94,6 +102,8 @@ class Recording(SQLModel, table=True):
     """Where a person said the room tone is, as START-END in seconds; empty where the meters look for it."""
     turns: list[dict[str, Any]] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """Who speaks when, where a person said so; None where the meters look for it."""
+    entry: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """Its number, part, title and narrator, where a person said so; None where its file name tells them."""
 
 
 class Acceptance(SQLModel, table=True):
@@ -136,6 +146,9 @@ class Conforming(SQLModel, table=True):
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     preference: Preference = Field(sa_type=String)
     container: FormatName = Field(sa_type=String)
+    bit_depth: int | None = None
+    """As what exactly it was to be written, where that is not what the specification makes of its format."""
+    bit_rate_kbps: int | None = None
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """What somebody drafted or kept, to be run as it is or finished by a plan; without one, a plan is made by the preference."""
     draft: int | None = None
@@ -158,6 +171,8 @@ class Conforming(SQLModel, table=True):
     certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     ribbon: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     pyramid_sha256: str | None = None
+    listening_sha256: str | None = None
+    """A lossless copy to listen from, where a position in the file can't be gone to exactly."""
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     handed_over_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
@@ -213,6 +228,39 @@ class DraftState(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
+class DeliverableRecord(SQLModel, table=True):
+    """The file of an attempt as it is delivered: named, tagged, measured once more and certified. `asked` holds all that it was to
+    say of itself; where any of it or the attempt that counts is another, a new one is made."""
+
+    __tablename__ = "deliverable"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    conforming_id: UUID = Field(foreign_key="conforming.id", index=True)
+    specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    asked: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    file_name: str
+    sha256: str | None = None
+    size_bytes: int | None = Field(default=None, sa_type=BigInteger)
+    crc32: int | None = Field(default=None, sa_type=BigInteger)
+    outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Delivery(SQLModel, table=True):
+    """A package that was handed over: which way, where to, and every file that was in it."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    way: str
+    place: str
+    files: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
+    deliverables: list[str] = Field(sa_column=Column(Json, nullable=False))
+    done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
 class Verifying(SQLModel, table=True):
     """One check of a certificate against a file."""
 
@@ -226,7 +274,8 @@ class Verifying(SQLModel, table=True):
 
 
 class Work(SQLModel, table=True):
-    """One piece of background work and how far it is. `subject_id` is the recording, conforming or verifying it is about."""
+    """One piece of background work and how far it is. `subject_id` is the recording, the attempt or whatever else it is
+    about."""
 
     id: UUID = Field(default_factory=uuid4, primary_key=True)
     kind: str

@@ -20,12 +20,14 @@ from ispettore.studio import database
 from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
+from ispettore.studio.delivering import handing_over
 from ispettore.studio.errors import (
     BuiltIn,
     DraftChanged,
     FileCleared,
     NoLongerReplaceable,
     NotFound,
+    NothingMade,
     NothingToUndo,
     NotReady,
     OrderChanged,
@@ -37,6 +39,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.web import (
+    delivering,
     explaining,
     heavy,
     kept_treatments,
@@ -70,6 +73,7 @@ STATUS = {
     ContentChanged: 410,
     NotInStore: 410,
     FileCleared: 410,
+    NothingMade: 409,
 }
 
 
@@ -104,7 +108,7 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
 
 
 COMPRESSION = 5
-AS_THEY_ARE = (*DEFAULT_EXCLUDED_CONTENT_TYPES, "application/octet-stream", "application/pdf")
+AS_THEY_ARE = (*DEFAULT_EXCLUDED_CONTENT_TYPES, "application/octet-stream", "application/pdf", "application/zip", "image/")
 """Kinds of answers that are sent as they are: sound and files, what is compressed already, and events, which must not wait."""
 
 
@@ -135,6 +139,7 @@ def build() -> FastAPI:
         app.state.heavy = heavy.places()
         await run_in_threadpool(app.state.store.sweep)
         await run_in_threadpool(incoming.sweep, app.state.store)
+        await run_in_threadpool(handing_over.sweep)
         await run_in_threadpool(catch_up)
         rehearsals.rehearsers()  # made before two requests could each make their own
         async with live.listening():
@@ -157,7 +162,18 @@ def build() -> FastAPI:
     for gone in database.GONE:
         app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
-    for part in (explaining, kept_treatments, productions, recordings, resumable, specifications, treatments, verifyings, works):
+    for part in (
+        delivering,
+        explaining,
+        kept_treatments,
+        productions,
+        recordings,
+        resumable,
+        specifications,
+        treatments,
+        verifyings,
+        works,
+    ):
         app.include_router(part.routes, prefix="/api")
 
     app.include_router(resumable.router(incoming), include_in_schema=False)

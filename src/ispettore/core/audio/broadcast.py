@@ -3,10 +3,13 @@
 import struct
 import unicodedata
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 import soundfile
 from pydantic import BaseModel, ConfigDict
+
+from ispettore.core.audio.chunks import chunks
 
 VERSION = 2
 NOT_STATED = 0x7FFF
@@ -48,6 +51,17 @@ def stated(content: bytes) -> dict[str, float]:
         return {}
     values = struct.unpack_from("<5h", content, LOUDNESS_AT)
     return {quantity: value / 100 for quantity, value in zip(STATED, values, strict=True) if abs(value) <= 9_999}
+
+
+def retell(path: Path, *, description: str, originator: str) -> None:
+    """Have a file's chunk say something else of what it is and who made it; a file without one stays as it is. Raises OSError."""
+    with path.open("rb+") as file:
+        chunk = next((one for one in chunks(file) if one.name == b"bext"), None)
+        if chunk is None:
+            return
+        file.seek(chunk.offset)
+        for text, size in ((description, 256), (originator, 32)):
+            file.write(_plain(text).encode("ascii")[:size].ljust(size, b"\0"))
 
 
 def _hundredths(value: float | None) -> int:

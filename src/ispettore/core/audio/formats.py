@@ -100,8 +100,7 @@ class Writable:
     """One format that is written here: what the written file's facts will say, and how the sound library is asked for it.
 
     `bit_rates_kbps` are the constant rates it can have; `level` is the sound library's "compression level" where the rate varies.
-    Without `rates_hz` any sample rate will do. `heard_exactly` is false where a position in the file can't be gone to exactly:
-    such a file can't be played beside its source, and only the command line offers it.
+    Without `rates_hz` any sample rate will do.
     """
 
     title: str
@@ -116,7 +115,6 @@ class Writable:
     level: float | None = None
     rates_hz: tuple[int, ...] = ()
     most_channels: int = 6
-    heard_exactly: bool = True
 
     @property
     def lossy(self) -> bool:
@@ -173,7 +171,6 @@ WRITABLE: dict[FormatName, Writable] = {
         file_format="OGG",
         subtype="VORBIS",
         level=0.3,
-        heard_exactly=False,
     ),
     "wav": Writable(title="WAV", endings=("wav",), container="wav", codec="pcm", file_format="WAV", depths=(24, 16)),
     "flac": Writable(title="FLAC", endings=("flac",), container="flac", codec="flac", file_format="FLAC", depths=(24, 16)),

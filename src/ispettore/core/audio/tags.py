@@ -1,7 +1,5 @@
 """Titles and names a file carries, in the same words for every format (mutagen reads them)."""
 
-import os
-import struct
 from pathlib import Path
 
 import mutagen
@@ -9,7 +7,9 @@ from mutagen.aiff import AIFF
 from mutagen.id3 import ID3
 from mutagen.wave import WAVE
 
+from ispettore.core.audio import info
 from ispettore.core.audio.broadcast import stated
+from ispettore.core.audio.chunks import chunks
 from ispettore.core.audio.facts import parted
 from ispettore.core.figures import with_unit
 
@@ -27,38 +27,34 @@ STATED_AS = {
 }
 LONGEST = 500
 MOST_VALUES = 50
-MOST_CHUNKS = 64
 
 
 def read(path: Path) -> dict[str, tuple[str, ...]]:
     """Tags by name, each with one or several values of at most 500 characters; empty where there are none or they can't be read.
 
-    A Broadcast Wave file's own (EBU Tech 3285) come first; where its other tags have the same name, these count. Never raises.
+    A WAV file's own come first: what its broadcast extension says (EBU Tech 3285), then its INFO list. Where its other tags have
+    the same name, these count. Never raises.
     """
-    found = {**{key: [text] for key, text in _broadcast(path).items()}, **_general(path)}
+    found = {**{key: [text] for key, text in _of_wav(path).items()}, **_general(path)}
     fit = {key: tuple(text[:LONGEST] for value in values for text in parted(value))[:MOST_VALUES] for key, values in found.items()}
     return {key: values for key, values in sorted(fit.items()) if values}
 
 
-def _broadcast(path: Path) -> dict[str, str]:
-    """Description, originator, reference, date, time and stated loudness of a `bext` chunk before the samples."""
+def _of_wav(path: Path) -> dict[str, str]:
+    """Description, originator, reference, date, time and stated loudness of a `bext` chunk, and what an INFO list says."""
     try:
         with path.open("rb") as file:
-            head = file.read(12)
-            if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
-                return {}
-            for _ in range(MOST_CHUNKS):
-                name, size = struct.unpack("<4sI", file.read(8))
-                if name == b"bext":
-                    content = file.read(min(size, 602))
-                    break
-                if name == b"data":
-                    return {}
-                file.seek(size + size % 2, os.SEEK_CUR)
-            else:
-                return {}
-    except (OSError, struct.error):
+            chunk = next((one for one in chunks(file) if one.name == b"bext"), None)
+            content = b""
+            if chunk is not None:
+                file.seek(chunk.offset)
+                content = file.read(min(chunk.size, 602))
+        return {**(_broadcast(content) if content else {}), **info.read(path)}
+    except OSError:
         return {}
+
+
+def _broadcast(content: bytes) -> dict[str, str]:
     places = {"description": (0, 256), "originator": (256, 288), "reference": (288, 320), "date": (320, 330), "time": (330, 338)}
     told = {key: _text(content[first:last]) for key, (first, last) in places.items()}
     for quantity, value in stated(content).items():

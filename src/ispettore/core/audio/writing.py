@@ -81,6 +81,15 @@ class OutputFormat(BaseModel):
             return f"{self.written.title}, {self.bit_depth} bit"
         return f"{self.written.title}, {self.bit_rate_kbps} kbit/s" if self.bit_rate_kbps is not None else self.written.title
 
+    @property
+    def quality(self) -> str:
+        """What of it can be chosen.
+
+        >>> OutputFormat(container="mp3").quality, OutputFormat(container="flac").quality, OutputFormat(container="opus").quality
+        ('192 kbit/s', '24 bit', 'variable bit rate')
+        """
+        return self.title.removeprefix(self.written.title).removeprefix(", ") or "variable bit rate"
+
     def rate_for(self, sample_rate_hz: int) -> int:
         """The rate this format can be written at for sound of a rate: its own where that will do, else one no lower.
 

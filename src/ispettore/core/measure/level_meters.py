@@ -69,16 +69,21 @@ def derived(
 
 
 class Listener:
-    """Level meters fed with blocks of any size, shape (frames, channels), as they pass."""
+    """Level meters fed with blocks of any size, shape (frames, channels), as they pass; `frames` says how many did."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
         self._rate = sample_rate_hz
         self._meters = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
         self._regrouped = Regrouped(sample_rate_hz=sample_rate_hz, channels=channels)
-        self._frames = 0
+        self.frames = 0
+
+    @property
+    def cells(self) -> Cells:
+        """The level of what has passed, cell by cell; whole once the readings were asked for."""
+        return self._meters.cells
 
     def feed(self, block: NDArray[np.float32]) -> None:
-        self._frames += len(block)
+        self.frames += len(block)
         for sound in self._regrouped.put(block):
             self._meters.feed(sound)
 
@@ -86,6 +91,6 @@ class Listener:
         """Every level reading of what has passed; {} of nothing."""
         for sound in self._regrouped.rest():
             self._meters.feed(sound)
-        if self._frames == 0:
+        if self.frames == 0:
             return {}
-        return self._meters.result(duration_s=self._frames / self._rate)[0]
+        return self._meters.result(duration_s=self.frames / self._rate)[0]

@@ -27,9 +27,10 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import closing, learning, levelling
+from ispettore.core.plan import closing, encoding, learning, levelling
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
+from ispettore.core.plan.encoding import Master
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Plan
@@ -53,7 +54,8 @@ CLOSE_DB = 0.1
 class Conformed(BaseModel):
     """Everything about one attempt. `after` and `verdict` are of the written file; both None when nothing was written.
 
-    `ledger` has a line for each step that ran; `out_of_order` says what an unusual order of steps risks.
+    `ledger` has a line for each step that ran; `out_of_order` says what an unusual order of steps risks. `master` is what was
+    treated before it was written; `corrections` says why rounds were followed by others.
     """
 
     model_config = ConfigDict(frozen=True, arbitrary_types_allowed=True)
@@ -67,6 +69,8 @@ class Conformed(BaseModel):
     verdict: Verdict | None
     obstacles: tuple[Obstacle, ...] = ()
     rounds: int = 0
+    master: Master | None = None
+    corrections: tuple[str, ...] = ()
     ledger: tuple[LedgerLine, ...] = ()
     out_of_order: tuple[str, ...] = ()
     closing: Closing | None = None
@@ -153,6 +157,7 @@ class _Round:
     verdict: Verdict
     run: runner.Run
     number: int
+    master: Master
 
 
 class _Attempt:
@@ -163,13 +168,14 @@ class _Attempt:
         self.before, self.specification, self.role = wanted.before, wanted.specification, wanted.role
         self.name, self.form, self.folder, self.bounds = wanted.name, wanted.form, wanted.folder, wanted.bounds
         self.candidate = hidden_beside(out, "candidate")
+        self.corrections: list[tuple[int, str]] = []
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
         written, run, moved = self._write(treatment, 1)
         verdict = judge(written.inspection, self.specification, role=self.role)
         window = gain_window(self.before.inspection, self.specification)
-        settled = self._settle(_Round(treatment, window, moved, written, verdict, run, 1))
+        settled = self._settle(_Round(treatment, window, moved, written, verdict, run, 1, self._master(run, written)))
         if verdict.passes:
             return settled
         before, after = self.before.inspection, written.basis
@@ -190,12 +196,15 @@ class _Attempt:
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             verdict = judge(written.inspection, self.specification, role=self.role)
-            made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number)
+            made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number, self._master(run, written))
             if verdict.passes and within:
                 if number == ROUNDS or proposer.like(written.inspection):
                     return self._settle(made)
                 met = made
                 shutil.move(self.candidate, self.folder / "met")
+            if not verdict.passes:
+                said = encoding.correction(verdict, made.master, written.inspection, self.specification)
+                self.corrections.append((number, said))
             deeper = 0.0 if within else limited - self.bounds.limiting_db
             learned = learning.corrected(plan, proposer.basis, written.inspection, proposer.asked, learned, deeper_db=deeper)
         if met is not None:
@@ -205,6 +214,9 @@ class _Attempt:
             too_deep = levelling.beyond((level, PEAKS[0]), limited - self.bounds.limiting_db, self.bounds)
             return self._refuse(plan, (too_deep,), number)
         return self._settle(made)
+
+    def _master(self, run: runner.Run, written: Measured) -> Master:
+        return encoding.master(run, self.before, written)
 
     def _met(self, met: "_Round") -> Conformed:
         """An earlier round that met every limit, where no later one came nearer to what it is to be like."""
@@ -301,6 +313,8 @@ class _Attempt:
             verdict=made.verdict if passes else None,
             obstacles=() if passes else tuple(_missed(made.verdict)),
             rounds=made.number,
+            master=made.master if passes else None,
+            corrections=tuple(said for number, said in self.corrections if number < made.number) if passes else (),
             reduction_db=made.run.reduction_db,
         )
 

@@ -37,6 +37,20 @@ def chosen(name: FormatName, specification: Specification) -> OutputFormat:
     return fitting(name, specification) or _nearest(WRITABLE[name], name, specification)
 
 
+def qualities(name: FormatName, specification: Specification) -> list[OutputFormat]:
+    """Every way of writing a format that meets the specification's limits on the file, the usual first; [] where none does."""
+    usual = fitting(name, specification)
+    if usual is None:
+        return []
+    written = WRITABLE[name]
+    depths: list[int | None] = [*_allowed(written.depths, specification.limit("bit_depth"))]
+    rates: list[int | None] = [*_allowed(written.bit_rates_kbps, specification.limit("bit_rate_kbps"))]
+    forms = [
+        OutputFormat(container=name, bit_depth=depth, bit_rate_kbps=rate) for depth in depths or [None] for rate in rates or [None]
+    ]
+    return [usual, *(form for form in forms if form != usual)]
+
+
 def fitting(name: FormatName, specification: Specification) -> OutputFormat | None:
     """A format as the specification's limits on the file ask for it, or None where it can't meet them."""
     written = WRITABLE[name]
@@ -56,15 +70,18 @@ def _in(container: str) -> list[FormatName]:
 
 
 def _nearest(written: Writable, name: FormatName, specification: Specification) -> OutputFormat:
-    depth, rate = specification.limit("bit_depth"), specification.limit("bit_rate_kbps")
-    depths = [value for value in written.depths if depth is None or _inside(value, depth)] or list(written.depths)
-    rates = [value for value in written.bit_rates_kbps if rate is None or _inside(value, rate)] or list(written.bit_rates_kbps)
+    depths = _allowed(written.depths, specification.limit("bit_depth")) or list(written.depths)
+    rates = _allowed(written.bit_rates_kbps, specification.limit("bit_rate_kbps")) or list(written.bit_rates_kbps)
     usual = written.usual_kbps
     return OutputFormat(
         container=name,
         bit_depth=depths[0] if depths else None,
         bit_rate_kbps=(usual if usual in rates else min(rates, key=lambda value: abs(value - (usual or 0)))) if rates else None,
     )
+
+
+def _allowed(values: Sequence[int], limit: Limit | None) -> list[int]:
+    return [value for value in values if limit is None or _inside(value, limit)]
 
 
 def _meets(written: Writable, limit: Limit) -> bool:

@@ -49,6 +49,8 @@ class Run:
     channels: int
     reductions: dict[str, NDArray[np.float32]]
     ledger: tuple[LedgerLine, ...] = field(default=())
+    heard: Listener | None = None
+    """What listened to the last step, where a ledger was asked for and any step ran."""
 
     @property
     def reduction_db(self) -> NDArray[np.float32]:
@@ -80,6 +82,7 @@ def run(
     path = source
     reductions: dict[str, NDArray[np.float32]] = {}
     lines: list[LedgerLine] = []
+    last: Listener | None = None
     for number, group in enumerate(groups):
         stage = f"treating, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
         learns = group and group[0].typed.learns()
@@ -111,9 +114,10 @@ def run(
             if moved.size:
                 reductions[step.kind] = _add(reductions.get(step.kind, moved[:0]), moved)
             readings = listener.readings() if listener is not None else {}
+            last = listener
             told = tuple(processor.warnings())
             lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
-    return Run(path, rate, channels, reductions, tuple(lines))
+    return Run(path, rate, channels, reductions, tuple(lines), last)
 
 
 def touched(run: Run, before: Basis, after: Measured | None) -> Touch:

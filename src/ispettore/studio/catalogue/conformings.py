@@ -14,8 +14,10 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
+from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
@@ -25,7 +27,7 @@ from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import lookup, made
-from ispettore.studio.catalogue.manner import Decided, Manner
+from ispettore.studio.catalogue.manner import Decided, KeptUse, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
@@ -46,29 +48,30 @@ def ask(
     Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `decided` raises.
     """
     with transaction() as session:
-        attempt, _ = _asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
+        attempt, _ = asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
         return attempt
 
 
 def ask_unless_made(recording_id: UUID, decided: Decided, *, container: FormatName | None = None) -> tuple[UUID, bool]:
     """The same, unless the newest attempt was made just so and brought something: the attempt, and whether it is a new one."""
     with transaction() as session:
-        return _asked(session, recording_id, container, decided, again=False)
+        return asked(session, recording_id, container, decided, again=False)
 
 
-def _asked(
-    session: Session, recording_id: UUID, container: FormatName | None, decided: Decided, *, again: bool
+def asked(
+    session: Session, recording_id: UUID, wanted: FormatName | OutputFormat | None, decided: Decided, *, again: bool
 ) -> tuple[UUID, bool]:
-    """The attempt, and whether it is a new one. `again` makes a new one of what has ended, even where nothing has changed since."""
+    """The attempt, and whether it is a new one; in this transaction. `wanted` is a format, or exactly as what it is to be written.
+    `again` makes a new one of what has ended, even where nothing has changed since. Raises as `ask` does."""
     recording = session.get(Recording, recording_id, with_for_update=True)
     if recording is None or recording.removed_at is not None:
         raise NotFound(what="recording")
     if lookup.whole(session, recording, light=True) is None:
         raise NotReady(file=recording.name, reason="has not been inspected yet")
     production = session.get_one(Production, recording.production_id)
-    wanted = container or delivery.asked_for(kept.specification(production.specification)).container
+    form = wanted or delivery.asked_for(kept.specification(production.specification)).container
     manner = decided(session, recording)
-    conforming = _wanted(recording, production, wanted, manner)
+    conforming = _wanted(recording, production, form, manner)
     if (same := _same(session, conforming, again=again)) is not None:
         return same, False
     session.add(conforming)
@@ -100,12 +103,17 @@ def made_so(
     return found
 
 
-def _wanted(recording: Recording, production: Production, container: FormatName, manner: Manner) -> Conforming:
+def _wanted(recording: Recording, production: Production, form: FormatName | OutputFormat, manner: Manner) -> Conforming:
     """An attempt as it would be asked for."""
+    container = form.container if isinstance(form, OutputFormat) else form
+    usual = delivery.chosen(container, kept.specification(production.specification))
+    exactly = form if isinstance(form, OutputFormat) and form != usual else None
     return Conforming(
         recording_id=recording.id,
         specification=production.specification,
         container=container,
+        bit_depth=exactly.bit_depth if exactly is not None else None,
+        bit_rate_kbps=exactly.bit_rate_kbps if exactly is not None else None,
         **manner.kept_as(),
         draft=manner.draft,
         kept_id=manner.kept.id if manner.kept else None,
@@ -116,8 +124,39 @@ def _wanted(recording: Recording, production: Production, container: FormatName,
     )
 
 
-SAME = ("specification", "preference", "container", "treatment", "likeness", "bounds", "room_tone", "software")
+SAME = (
+    "specification",
+    "preference",
+    "container",
+    "bit_depth",
+    "bit_rate_kbps",
+    "treatment",
+    "likeness",
+    "bounds",
+    "room_tone",
+    "software",
+)
 """Where all of these are as they were, an attempt would come to the same."""
+
+
+def form(conforming: Conforming) -> OutputFormat:
+    """As what exactly an attempt was written, or is to be."""
+    if conforming.bit_depth is None and conforming.bit_rate_kbps is None:
+        return delivery.chosen(conforming.container, kept.specification(conforming.specification))
+    return OutputFormat(container=conforming.container, bit_depth=conforming.bit_depth, bit_rate_kbps=conforming.bit_rate_kbps)
+
+
+def manner(conforming: Conforming) -> Manner:
+    """In which manner an attempt was made."""
+    kept_id, version = conforming.kept_id, conforming.kept_version
+    return Manner(
+        preference=conforming.preference,
+        treatment=kept_treatments.kept_treatment(conforming.treatment) if conforming.treatment else None,
+        likeness=Likeness.model_validate(conforming.likeness) if conforming.likeness else None,
+        bounds=Bounds.model_validate(conforming.bounds) if conforming.bounds else None,
+        kept=KeptUse(kept_id, version, conforming.kept_changed) if kept_id is not None and version is not None else None,
+        draft=conforming.draft,
+    )
 
 
 def _same(session: Session, wanted: Conforming, *, again: bool) -> UUID | None:

@@ -15,7 +15,7 @@ from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import clearing
-from ispettore.studio.tables import Conforming, InspectionRecord, Production, Recording, Verifying, now
+from ispettore.studio.tables import Conforming, DeliverableRecord, InspectionRecord, Production, Recording, Verifying, now
 
 
 class DiskPart(BaseModel):
@@ -58,6 +58,7 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         recordings = session.exec(select(Recording).where(Recording.production_id == production_id)).all()
         written = _written(session, production_id)
         clearable = _clearable(session, production, written)
+        delivered = _delivered(session, production_id)
         drawn = _drawn(session, production_id) | {one.picture for one in written if one.picture is not None}
     gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
     here = [one for one in recordings if one not in gone]
@@ -68,6 +69,7 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         _part("removed or replaced recordings", [(one.sha256, one.size_bytes) for one in gone], seen),
         _part("certified files", [one.file for one in kept_files if one.certified], seen),
         _part("masters and other files", [one.file for one in kept_files if not one.certified], seen),
+        _part("delivered files", delivered, seen),
         _part("pictures and levels", [(sha256, store.size(sha256)) for sha256 in drawn if store.has(sha256)], seen),
     ]
     return DiskUse(
@@ -126,6 +128,15 @@ def _clearable(session: Session, production: Production, written: Sequence[_Made
     return [one for one in written if not one.certified and not one.cleared and one.id not in stays]
 
 
+def _delivered(session: Session, production_id: UUID) -> list[tuple[str, int]]:
+    """Files as they are delivered: named and tagged."""
+    rows = select(DeliverableRecord.sha256, DeliverableRecord.size_bytes).join(
+        Recording, col(DeliverableRecord.recording_id) == Recording.id
+    )
+    found = session.exec(rows.where(Recording.production_id == production_id)).all()
+    return [(sha256, size) for sha256, size in found if sha256 is not None and size is not None]
+
+
 def _drawn(session: Session, production_id: UUID) -> set[str]:
     """Files that were kept beside the inspections of a production's recordings."""
     columns: tuple[Any, ...] = (InspectionRecord.pyramid_sha256, InspectionRecord.levels_sha256, InspectionRecord.listening_sha256)
@@ -143,6 +154,8 @@ def _named(session: Session, hashes: set[str]) -> set[str]:
         col(InspectionRecord.pyramid_sha256),
         col(InspectionRecord.levels_sha256),
         col(InspectionRecord.listening_sha256),
+        col(DeliverableRecord.sha256),
+        col(Production.cover_sha256),
         col(Verifying.sha256),
     ):
         found |= set(session.exec(select(column).where(column.in_(hashes))).all())

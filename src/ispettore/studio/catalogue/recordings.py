@@ -292,16 +292,15 @@ def _stands(row: RecordingView, specification: Specification, planning: Planning
 
 
 def formats(specification: Specification) -> list[FormatView]:
-    """The formats a deliverable or master can be written in: what the specification asks for, then those that can be listened
-    to."""
+    """The formats a deliverable or master can be written in: what the specification asks for, then all others."""
     try:
         asked = delivery.asked_for(specification)
     except delivery.NotWritable:
         asked = None
     found = [] if asked is None else [FormatView(name="", title=asked.title, meets=True)]
-    for name, written in WRITABLE.items():
+    for name in WRITABLE:
         form = delivery.chosen(name, specification)
-        if written.heard_exactly and form != asked:
+        if form != asked:
             found.append(FormatView(name=name, title=form.title, meets=delivery.fitting(name, specification) is not None))
     return found
 

@@ -62,7 +62,7 @@ def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int
             raise NotFound(what="deliverable")
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or "the file")
-        sha256 = conforming.sha256
+        sha256 = conforming.listening_sha256 or conforming.sha256
     return _piece(sha256, store, start, frames)
 
 

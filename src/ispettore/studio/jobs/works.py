@@ -23,12 +23,13 @@ class WorkView(BaseModel):
     error: str | None
 
 
-def ask(session: Session, kind: WorkKind, subject_id: UUID, *, of: Recording | None) -> None:
-    """Note a piece of work in this transaction, `of` a recording where it is of one; it is queued once that has committed.
+def ask(session: Session, kind: WorkKind, subject_id: UUID, *, of: Recording | None, production_id: UUID | None = None) -> None:
+    """Note a piece of work in this transaction, `of` a recording or of a production where it is of one; it is queued once that has
+    committed.
 
     Should the process end between the two, or the queue not answer, `retrying.rescue` queues it.
     """
-    work = Work(kind=kind, subject_id=subject_id)
+    work = Work(kind=kind, subject_id=subject_id, production_id=production_id)
     if of is not None:
         work.recording_id, work.production_id = of.id, of.production_id
     session.add(work)

@@ -1,7 +1,11 @@
 """What runs in a child: the core's functions, one for each kind of work, from a request to its answer."""
 
+import shutil
+import zlib
 from pathlib import Path
 
+from ispettore.core.audio import tagging
+from ispettore.core.audio.cover import Cover
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.certify import seal
@@ -13,16 +17,18 @@ from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
+from ispettore.core.plan import encoding
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.proposing import proposed
 from ispettore.core.progress import Progress
-from ispettore.core.spec import delivery
 from ispettore.core.treat import trace
 from ispettore.studio.catalogue.views import SpecificationName, Stated, Verified
 from ispettore.studio.worker.requests import (
     ConformedFile,
     ConformRequest,
     Deliverable,
+    DeliveredFile,
+    DeliverRequest,
     Inspected,
     InspectRequest,
     KnownSource,
@@ -96,7 +102,7 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
     On its way the file has a short name of its own. Raises what conforming raises.
     """
     source, specification = request.source, request.specification
-    target = request.folder / f"deliverable.{request.container}"
+    target = request.folder / f"deliverable.{request.form.container}"
     result = conform(
         source.path,
         specification,
@@ -105,7 +111,7 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         out_name=request.file_name,
         known=_basis(request.known) if request.known else None,
         sha256=source.sha256,
-        form=delivery.chosen(request.container, specification),
+        form=request.form,
         treatment=request.treatment,
         likeness=request.likeness,
         bounds=request.bounds,
@@ -149,8 +155,11 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
     """The file that was written; certified, where it is what the specification asks to have delivered."""
     assert result.after is not None
     sha256, specification = result.after.sha256, request.specification
+    listening = None
+    if not result.after.facts.seeks_exactly:
+        listening = _decoded(SourceFile(path=target, name=request.file_name, sha256=sha256), request.folder / "listening.flac")
     if result.role != "deliverable" and specification.limit("container") is not None:
-        return Deliverable(path=target, sha256=sha256)
+        return Deliverable(path=target, sha256=sha256, listening=listening)
     source = request.source
     progress("certifying", 0.0)
     found, measured, _ = certify(
@@ -168,8 +177,55 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         ribbon=ribbon.of(measured).packed(),
         tracks=tracks.of(measured).packed(),
         pyramid=_zoomed(measured, request.folder / "pyramid"),
+        listening=listening,
         certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None else None,
     )
+
+
+def delivered(request: DeliverRequest, progress: Progress) -> DeliveredFile:
+    """Write tags into a copy of an attempt's file, decode and measure that as anybody would, and seal its certificate.
+
+    Raises NotTagged and what reading raises.
+    """
+    target = request.folder / f"deliverable.{request.container}"
+    progress("writing tags", 0.0)
+    shutil.copyfile(request.path, target)
+    picture = request.cover
+    cover = (
+        Cover(kind=picture.kind, width=picture.width, height=picture.height, content=picture.path.read_bytes()) if picture else None
+    )
+    tagging.write(target, request.container, request.tags, cover, name=request.file_name)
+    watched: Progress = lambda _stage, fraction: progress("measuring the delivered file", fraction)  # noqa: E731
+    found, measured, verdict = certify(
+        target,
+        request.specification,
+        issued=request.issued,
+        issuer=request.issuer,
+        name=request.file_name,
+        origin=request.origin,
+        progress=watched,
+    )
+    after = measured.inspection
+    effect = encoding.effect(request.master, after) if request.master is not None else None
+    return DeliveredFile(
+        path=target,
+        sha256=after.sha256,
+        crc32=_crc32(target),
+        outcome={
+            "after": after.model_dump(mode="json"),
+            "verdict": verdict.model_dump(mode="json"),
+            "effect": effect.model_dump(mode="json") if effect is not None else None,
+        },
+        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None else None,
+    )
+
+
+def _crc32(path: Path) -> int:
+    found = 0
+    with path.open("rb") as file:
+        while piece := file.read(1 << 20):
+            found = zlib.crc32(piece, found)
+    return found
 
 
 def verified(request: VerifyRequest, progress: Progress) -> Verified:

@@ -14,10 +14,12 @@ from uuid import UUID
 import structlog
 from sqlmodel import Session
 
-from ispettore.core.certify.certificate import issuer
+from ispettore.core.audio.tagging import Tags
+from ispettore.core.certify.certificate import Origin, issuer
 from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
+from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import PREFERENCES
 from ispettore.core.plan.one_sound import Likeness
@@ -26,6 +28,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.studio.catalogue import conformings, lookup, room_tones
 from ispettore.studio.database import GONE, transaction
+from ispettore.studio.delivering import deliverables, handing_over
 from ispettore.studio.errors import Unexpected
 from ispettore.studio.jobs import isolation, retrying
 from ispettore.studio.jobs.attempts import Attempt, Superseded
@@ -34,9 +37,29 @@ from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import placing
-from ispettore.studio.tables import Conforming, InspectionRecord, Planning, Recording, Verifying, WorkKind, WorkState, now
+from ispettore.studio.tables import (
+    Conforming,
+    DeliverableRecord,
+    Delivery,
+    InspectionRecord,
+    Planning,
+    Recording,
+    Verifying,
+    WorkKind,
+    WorkState,
+    now,
+)
 from ispettore.studio.worker import computing
-from ispettore.studio.worker.requests import ConformRequest, InspectRequest, KnownSource, PlanRequest, SourceFile, VerifyRequest
+from ispettore.studio.worker.requests import (
+    ConformRequest,
+    CoverFile,
+    DeliverRequest,
+    InspectRequest,
+    KnownSource,
+    PlanRequest,
+    SourceFile,
+    VerifyRequest,
+)
 
 TELL_EVERY_S = 0.25
 
@@ -199,17 +222,17 @@ def _conform(hand: _Hand) -> None:
         conforming = session.get_one(Conforming, hand.subject_id)
         recording = session.get_one(Recording, conforming.recording_id)
         record = lookup.exact(session, recording)
-    file_name = conformings.deliverable_name(recording.name, conforming.container)
+    file_name, manner = conformings.deliverable_name(recording.name, conforming.container), conformings.manner(conforming)
     with hand.source(recording) as source, _known(hand, record, recording) as known:
         request = ConformRequest(
             source=source,
             known=known,
             specification=kept.specification(conforming.specification),
             preference=conforming.preference,
-            treatment=kept_treatments.kept_treatment(conforming.treatment) if conforming.treatment else None,
-            likeness=Likeness.model_validate(conforming.likeness) if conforming.likeness else None,
-            bounds=Bounds.model_validate(conforming.bounds) if conforming.bounds else None,
-            container=conforming.container,
+            treatment=manner.treatment,
+            likeness=manner.likeness,
+            bounds=manner.bounds,
+            form=conformings.form(conforming),
             file_name=file_name,
             folder=hand.attempt.folder,
             keys=settings().keys or default_folder(),
@@ -221,14 +244,18 @@ def _conform(hand: _Hand) -> None:
     with placing(), ExitStack() as done:
         blob = hand.store.take(written.path, written.sha256) if written else None
         zoomed = hand.store.put_file(written.pyramid) if written and written.pyramid else None
+        listening = hand.store.put_file(written.listening) if written and written.listening else None
         session = done.enter_context(hand.done())
         conforming = session.get_one(Conforming, conforming.id)
         conforming.outcome, conforming.reduction = found.outcome, found.reduction
         if written is not None and blob is not None:
             conforming.certificate, conforming.ribbon, conforming.tracks = written.certificate, written.ribbon, written.tracks
             conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
+            conforming.listening_sha256 = listening.sha256 if listening else None
             conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
         session.add(conforming)
+        session.flush()
+        deliverables.go_on(session, conforming)
 
 
 def _plan(hand: _Hand) -> None:
@@ -251,6 +278,61 @@ def _plan(hand: _Hand) -> None:
         planning = session.get_one(Planning, planning.id)
         planning.outcome = {"plans": found.plans}
         session.add(planning)
+
+
+def _deliver(hand: _Hand) -> None:
+    with transaction() as session:
+        record = session.get_one(DeliverableRecord, hand.subject_id)
+        conforming = session.get_one(Conforming, record.conforming_id)
+        recording = session.get_one(Recording, record.recording_id)
+    outcome = kept_outcomes.conformed(conforming.outcome or {})
+    asked, name = record.asked, record.file_name
+    with ExitStack() as files:
+        made = hand.store.checked(conforming.sha256 or "", name=name, folder=hand.attempt.folder, hashed_at=conforming.created_at)
+        path = files.enter_context(made)
+        picture = None
+        if asked["cover"]:
+            told = dict(asked["cover"])
+            cover = hand.store.checked(told.pop("sha256"), name="the cover", folder=hand.attempt.folder)
+            picture = CoverFile(path=files.enter_context(cover), **told)
+        request = DeliverRequest(
+            path=path,
+            container=conforming.container,
+            file_name=name,
+            tags=Tags.model_validate(asked["tags"]),
+            cover=picture,
+            specification=kept.specification(record.specification),
+            origin=Origin(
+                name=recording.name, sha256=recording.sha256, treatment=outcome.treatment, touch=round(outcome.touch.touch, 2)
+            ),
+            master=outcome.master,
+            folder=hand.attempt.folder,
+            keys=settings().keys or default_folder(),
+            issued=now().replace(microsecond=0),
+            issuer=issuer(),
+        )
+        found = hand.ask(computing.delivered, request, name=recording.name)
+    with placing(), ExitStack() as done:
+        blob = hand.store.take(found.path, found.sha256)
+        session = done.enter_context(hand.done())
+        record = session.get_one(DeliverableRecord, record.id)
+        record.sha256, record.size_bytes, record.crc32 = blob.sha256, blob.size_bytes, found.crc32
+        record.outcome, record.certificate = found.outcome, found.certificate
+        session.add(record)
+
+
+def _hand_over(hand: _Hand) -> None:
+    with transaction() as session:
+        delivery = session.get_one(Delivery, hand.subject_id)
+    watch = _Watch(hand.attempt)
+
+    def told(done: int, total: int) -> bool:
+        watch.progress("writing the package", done / max(total, 1))
+        return hand.stopping() or watch.cancelled()
+
+    handing_over.write(delivery, hand.store, told)
+    with hand.done() as session:
+        handing_over.handed_over(session, session.get_one(Delivery, delivery.id))
 
 
 @contextmanager
@@ -289,4 +371,6 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.CONFORM: _conform,
     WorkKind.VERIFY: _verify,
     WorkKind.PLAN: _plan,
+    WorkKind.DELIVER: _deliver,
+    WorkKind.HAND_OVER: _hand_over,
 }

@@ -10,10 +10,15 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.audio.cover import Kind
 from ispettore.core.audio.formats import FormatName
+from ispettore.core.audio.tagging import Tags
+from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.certify.certificate import Origin
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.encoding import Master
 from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.spec.specification import Specification
@@ -71,7 +76,7 @@ class ConformRequest(_Sent):
     treatment: KeptTreatment | None = None
     likeness: Likeness | None = None
     bounds: Bounds | None = None
-    container: FormatName
+    form: OutputFormat
     file_name: str
     folder: Path
     keys: Path
@@ -98,13 +103,15 @@ class Planned(_Sent):
 
 
 class Deliverable(_Sent):
-    """A written file with its hash, its picture at every zoom, and its sealed certificate, where it is one that is certified."""
+    """A written file with its hash, its picture at every zoom, and its sealed certificate, where it is one that is certified;
+    `listening` is a lossless copy, where the file itself can't be sought in exactly."""
 
     path: Path
     sha256: str
     ribbon: bytes | None = None
     tracks: bytes | None = None
     pyramid: Path | None = None
+    listening: Path | None = None
     certificate: dict[str, Any] | None = None
 
 
@@ -114,6 +121,44 @@ class ConformedFile(_Sent):
     outcome: dict[str, Any]
     written: Deliverable | None = None
     reduction: bytes | None = None
+
+
+class CoverFile(_Sent):
+    """A picture that was checked when it came in."""
+
+    path: Path
+    kind: Kind
+    width: int
+    height: int
+
+
+class DeliverRequest(_Sent):
+    """The file of an attempt, with what it is to say of itself. `origin` is where it came from, `master` what it was before it was
+    written, where that is known."""
+
+    path: Path
+    container: FormatName
+    file_name: str
+    tags: Tags
+    cover: CoverFile | None
+    specification: Specification
+    origin: Origin
+    master: Master | None
+    folder: Path
+    keys: Path
+    issued: datetime
+    issuer: str
+
+
+class DeliveredFile(_Sent):
+    """The tagged file with its hash and CRC-32, what it measured, what writing did to the master, and its sealed certificate where
+    it met every required limit."""
+
+    path: Path
+    sha256: str
+    crc32: int
+    outcome: dict[str, Any]
+    certificate: dict[str, Any] | None
 
 
 class VerifyRequest(_Sent):

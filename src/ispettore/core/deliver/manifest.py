@@ -1,0 +1,14 @@
+"""The list of what a package holds, as `sha256sum -c` checks it: the hash of each file, two spaces, its name."""
+
+from collections.abc import Iterable
+
+NAME = "SHA256SUMS"
+
+
+def text(files: Iterable[tuple[str, str]]) -> str:
+    """Of (SHA-256 in hexadecimal, name) pairs, one per line. Names hold no line break and no backslash: `naming` refuses both.
+
+    >>> text([("ab" * 32, "01 January.mp3")])[-17:]
+    '  01 January.mp3\\n'
+    """
+    return "".join(f"{sha256}  {name}\n" for sha256, name in files)

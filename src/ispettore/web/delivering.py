@@ -1,0 +1,178 @@
+"""Routes: how a production is delivered, making its files, and handing them over."""
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from fastapi import APIRouter, Query, Request, Response
+from pydantic import BaseModel, Field
+from starlette.concurrency import run_in_threadpool
+
+from ispettore.core.audio import cover
+from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.deliver.entries import Entry
+from ispettore.studio.catalogue.views import AskedEach
+from ispettore.studio.delivering import asking, deliverables, handing_over, packing, screen
+from ispettore.studio.delivering.views import DeliveryView
+from ispettore.studio.errors import NotFound
+from ispettore.web.productions import Made
+from ispettore.web.transfer import RAW_BODY, named, ranged, read_within
+
+routes = APIRouter()
+Some = Annotated[str, Query(max_length=60_000)]
+Text = Annotated[str | None, Field(max_length=1_000)]
+
+
+class ChangedDelivering(BaseModel):
+    """What is to change; what is left out stays. `form` "asked" means as the specification asks."""
+
+    form: OutputFormat | Literal["asked"] | None = None
+    naming: Text = None
+    album: Text = None
+    author: Text = None
+    narrator: Text = None
+    publisher: Text = None
+    year: Text = None
+    language: Text = None
+
+
+class WantedNaming(BaseModel):
+    """A template, to see what it makes of every name."""
+
+    naming: str = Field(max_length=2_000)
+
+
+class FileNameView(BaseModel):
+    """The name of a recording's file, and what speaks against it; empty where nothing does."""
+
+    recording: UUID
+    file_name: str
+    problem: str
+
+
+class Names(BaseModel):
+    """What a template names every file; `problem` says what is wrong with the template itself."""
+
+    problem: str
+    names: list[FileNameView]
+
+
+class SetEntry(BaseModel):
+    """The entry of a recording; None has its file name say it."""
+
+    recording: UUID
+    entry: Entry | None
+
+
+class SetEntries(BaseModel):
+    entries: list[SetEntry] = Field(max_length=10_000)
+
+
+class Pasted(BaseModel):
+    """A table as it was copied from a spreadsheet."""
+
+    text: str = Field(max_length=2_000_000)
+
+
+class Changed(BaseModel):
+    """How many of them changed."""
+
+    count: int
+
+
+class WantedFiles(BaseModel):
+    """Of which recordings the files are to be made; of all where none are named."""
+
+    recordings: list[UUID] | None = Field(None, max_length=10_000)
+
+
+@routes.get("/productions/{production_id}/delivery", operation_id="getDelivery")
+def get_delivery(production_id: UUID) -> DeliveryView:
+    return screen.view(production_id)
+
+
+@routes.patch("/productions/{production_id}/delivery", operation_id="changeDelivery", status_code=204)
+def change_delivery(production_id: UUID, change: ChangedDelivering) -> None:
+    labels = change.model_dump(exclude={"form", "naming"})
+    asking.change(production_id, form=change.form, naming=change.naming, labels=labels)
+
+
+@routes.post("/productions/{production_id}/delivery/names", operation_id="previewNames")
+def preview_names(production_id: UUID, wanted: WantedNaming) -> Names:
+    problem, found = deliverables.names(production_id, wanted.naming)
+    return Names(
+        problem=problem,
+        names=[FileNameView(recording=of, file_name=name.name, problem=name.problem) for of, name in found.items()],
+    )
+
+
+@routes.put("/productions/{production_id}/delivery/cover", operation_id="putCover", status_code=204, openapi_extra=RAW_BODY)
+async def put_cover(production_id: UUID, request: Request, name: Annotated[str, Query(min_length=1, max_length=255)]) -> None:
+    content = await read_within(request, cover.LARGEST_BYTES)
+    await run_in_threadpool(asking.put_cover, production_id, content, name=name, store=request.app.state.store)
+
+
+@routes.delete("/productions/{production_id}/delivery/cover", operation_id="removeCover", status_code=204)
+def remove_cover(production_id: UUID) -> None:
+    asking.remove_cover(production_id)
+
+
+@routes.get("/productions/{production_id}/delivery/cover", operation_id="getCover", response_class=Response)
+def get_cover(production_id: UUID, request: Request) -> Response:
+    content, kind, sha256 = asking.cover_content(production_id, request.app.state.store)
+    return Response(content, media_type=kind, headers={"etag": f'"{sha256}"', "cache-control": "private, no-cache"})
+
+
+@routes.put("/productions/{production_id}/entries", operation_id="setEntries", status_code=204)
+def set_entries(production_id: UUID, wanted: SetEntries) -> None:
+    asking.put_entries(production_id, {one.recording: one.entry for one in wanted.entries})
+
+
+@routes.post("/productions/{production_id}/entries/paste", operation_id="pasteEntries")
+def paste_entries(production_id: UUID, pasted: Pasted) -> Changed:
+    return Changed(count=asking.paste(production_id, pasted.text))
+
+
+@routes.post("/productions/{production_id}/delivery/make", operation_id="makeFiles", status_code=202)
+def make_files(production_id: UUID, wanted: WantedFiles) -> AskedEach:
+    return deliverables.make(production_id, wanted.recordings)
+
+
+@routes.get("/productions/{production_id}/package.zip", operation_id="getPackage", response_class=Response)
+def get_package(production_id: UUID, request: Request, of: Some = "") -> Response:
+    """All files that are made, or those of some recordings (their identifiers, between commas), as one ZIP file."""
+    store = request.app.state.store
+    found = packing.of_production(production_id, _ids(of))
+    zipped = found.zipped(store)
+    headers = named(f"{packing.plain(found.production)}.zip")
+    return ranged(request, zipped.read, size=zipped.size, tag=zipped.tag, kind="application/zip", headers=headers)
+
+
+@routes.get("/deliverables/{deliverable_id}/file", operation_id="getDeliveredFile", response_class=Response)
+def get_delivered_file(deliverable_id: UUID, request: Request) -> Response:
+    store = request.app.state.store
+    found = packing.one(deliverable_id)
+
+    def read(start: int, end: int):  # type: ignore[no-untyped-def]
+        return found.read(store, start, end)
+
+    kind, headers = "application/octet-stream", named(found.name)
+    return ranged(request, read, size=found.size_bytes, tag=found.sha256, kind=kind, headers=headers)
+
+
+@routes.get("/deliverables/{deliverable_id}/certificate", operation_id="getDeliveredCertificate", response_class=Response)
+def get_delivered_certificate(deliverable_id: UUID) -> Response:
+    found = packing.certificate(deliverable_id)
+    return Response(found.content, media_type="application/json", headers=named(found.name))
+
+
+@routes.post("/productions/{production_id}/deliver-to-folder", operation_id="deliverToFolder", status_code=202)
+def deliver_to_folder(production_id: UUID, wanted: WantedFiles) -> Made:
+    return Made(id=handing_over.deliver_to_folder(production_id, wanted.recordings))
+
+
+def _ids(text: str) -> list[UUID] | None:
+    """Identifiers between commas. Raises NotFound for what is none."""
+    try:
+        return [UUID(one) for one in text.split(",")] if text else None
+    except ValueError:
+        raise NotFound(what="recording") from None
