@@ -101,12 +101,6 @@ def main() -> None:
         turn_to(page, "Result")
         picture(page, "recording")
         page.keyboard.press("x")
-        page.keyboard.press("s")
-        select(page, 300, 460)
-        page.get_by_role("img", name="Spectrogram from").wait_for()
-        page.locator("dd[data-quantity=integrated_loudness_lufs]").wait_for()
-        picture(page, "selection")
-        page.keyboard.press("s")
         page.keyboard.press("u")
         look_at(page, "Room tone")
         select(page, 1070, 1090)
@@ -173,6 +167,7 @@ def main() -> None:
         consistency(page, address)
         saved_treatment(page, address)
         whole(page, address)
+        deliver(page, address)
         browser.close()
 
 
@@ -240,6 +235,18 @@ def saved_treatment(page: Page, address: str) -> None:
     page.get_by_role("link", name="The mill's reading room").click()
     page.get_by_role("region", name="Where it was used").get_by_role("link").nth(2).wait_for()
     picture(page, "saved-treatment")
+
+
+def deliver(page: Page, address: str) -> None:
+    page.goto(address)
+    page.get_by_role("link", name=ALMANAC).click()
+    page.get_by_role("link", name="Deliver…").click()
+    page.get_by_role("button", name=re.compile("^Make [0-9]+ files")).click()
+    for row in ("01 January", "02 February", "09 September"):
+        page.locator(f"[data-deliver='{row}.wav']").get_by_role("link", name="Certified").wait_for()
+    page.get_by_role("link", name="Download 9 as ZIP").wait_for()
+    page.mouse.move(640, 20)
+    picture(page, "deliver")
 
 
 def whole(page: Page, address: str) -> None:

@@ -6,6 +6,7 @@
   import { Rows } from './lib/rows';
   import { Uploads } from './lib/uploads.svelte';
   import Consistency from './screens/Consistency.svelte';
+  import Deliver from './screens/Deliver.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Sheet from './screens/Sheet.svelte';
@@ -27,6 +28,7 @@
     '/productions/:id': Sheet,
     '/productions/:id/whole': Whole,
     '/productions/:id/consistency': Consistency,
+    '/productions/:id/deliver': Deliver,
     '/recordings/:id/:left?/:right?': RecordingScreen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,

@@ -107,10 +107,10 @@ class Names(unittest.TestCase):
 
     def test_names_that_would_fail_somewhere_are_refused_with_the_reason(self):
         for title, said in (
-            ("Ebb/flow", "can't contain /"),
-            ("What?", "can't contain ?"),
-            ("a:b*c", "can't contain * :"),
-            ("back\\slash", "can't contain \\"),
+            ("Ebb/flow", "can't contain “/”"),
+            ("What?", "can't contain “?”"),
+            ("a:b*c", "can't contain “*” “:”"),
+            ("back\\slash", "can't contain “\\”"),
             ("x" * 260, "bytes long; 255 is the most"),
             ("ü" * 126 + "1", "is 257 bytes long"),
             (".hidden", "begins with a dot"),

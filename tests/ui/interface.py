@@ -88,7 +88,7 @@ class InterfaceCase(unittest.TestCase):
 
     def tearDown(self):
         expected = [text for text in self.complaints if "Failed to load resource" not in text]
-        self.assertEqual(expected, [], "the page complained")
+        self.assertEqual(expected, [], f"the page complained\n{self.application.log()[-4_000:] if expected else ''}")
 
     def wav(self, name: str, **voice) -> tuple[str, bytes]:
         path = self.application.folder / "made.wav"

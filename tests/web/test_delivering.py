@@ -17,9 +17,10 @@ from ispettore.studio.database import transaction
 from ispettore.studio.delivering import handing_over
 from ispettore.studio.settings import settings
 from ispettore.studio.tables import Conforming, DeliverableRecord, WorkState
+from tests import speakers
 from tests.covers import picture
 from tests.support import work_for
-from tests.web.wire import WireCase
+from tests.web.wire import RATE, WireCase
 
 
 class Delivering(WireCase):
@@ -154,13 +155,26 @@ class Delivering(WireCase):
                 piece = self.ask("GET", f"/conformings/{attempt['id']}/sound?start=44100&frames=4410")
                 self.assertEqual(len(piece), 4_410 * 4)
 
+    def test_a_limit_missed_only_after_encoding_is_corrected_and_said(self):
+        self.client.patch(f"/api{self.path}", json={"specification_id": "video-streaming"})
+        laid = speakers.laid("wren", rate=RATE, seconds=25)
+        wave = laid.wave * 0.1 + speakers.room(len(laid.wave), rate=RATE, dbfs=-75)
+        third = self.send("03 March.wav", self.wav(wave))
+        opus = {"container": "opus", "bit_depth": None, "bit_rate_kbps": None}
+        self.change(form=opus)
+        row = self.made(recordings=[third])[2]
+        self.assertEqual(row["state"], "made")
+        self.assertRegex(row["corrections"][0], "^True peak read −0.* outside its limit; before encoding it read −1")
+        stated = self.ask("GET", f"/deliverables/{row['deliverable']}/certificate")["certificate"]
+        self.assertLessEqual(stated["readings"]["true_peak_dbtp"]["value"], -1)
+
     def test_names_are_shown_as_they_are_typed_and_refused_with_the_reason(self):
         found = self.ask("POST", f"{self.path}/delivery/names", json={"naming": "{production} {number}"})
         self.assertEqual([one["file_name"] for one in found["names"]], ["Almanac of a mill 01.mp3", "Almanac of a mill 02.mp3"])
         found = self.ask("POST", f"{self.path}/delivery/names", json={"naming": "{author}"})
         self.assertIn("There is no {author}", found["problem"])
         self.assertIn("There is no {author}", self.ask("PATCH", f"{self.path}/delivery", 422, json={"naming": "{author}"})["error"])
-        for title, reason in (("Ebb/flow", "can't contain /"), ("x" * 200, ""), ("February", "The name is taken")):
+        for title, reason in (("Ebb/flow", "can't contain “/”"), ("x" * 200, ""), ("February", "The name is taken")):
             entry = {"number": 2, "part": None, "title": title, "narrator": ""}
             self.ask("PUT", f"{self.path}/entries", 204, json={"entries": [{"recording": self.first, "entry": entry}]})
             self.assertIn(reason, self.rows()[0]["problem"])
@@ -170,6 +184,15 @@ class Delivering(WireCase):
                 self.assertIn(reason, said)
         self.ask("PUT", f"{self.path}/entries", 204, json={"entries": [{"recording": self.first, "entry": None}]})
         self.assertEqual((self.rows()[0]["file_name"], self.rows()[0]["from_name"]), ("01 January.mp3", True))
+
+    def test_cells_are_changed_one_by_one_and_a_narrator_stays_where_titles_come_from_file_names(self):
+        for entry in ({"title": "Frost"}, {"number": 7}, {"narrator": "M. Ebb"}, {"part": 2}, {"part": None}):
+            self.ask("PUT", f"{self.path}/entries", 204, json={"entries": [{"recording": self.first, "entry": entry}]})
+        self.assertEqual(self.rows()[0]["entry"], {"number": 7, "part": None, "title": "Frost", "narrator": "M. Ebb"})
+        self.assertFalse(self.rows()[0]["from_name"])
+        self.ask("PUT", f"{self.path}/entries", 204, json={"entries": [{"recording": self.first, "entry": None}]})
+        self.assertEqual(self.rows()[0]["entry"], {"number": 1, "part": None, "title": "January", "narrator": "M. Ebb"})
+        self.assertTrue(self.rows()[0]["from_name"])
 
     def test_titles_are_pasted_from_a_spreadsheet(self):
         self.assertEqual(self.ask("POST", f"{self.path}/entries/paste", json={"text": "1\tFrost\n2\tFebruary\n"})["count"], 1)

@@ -69,6 +69,12 @@ export type Forecast = components['schemas']['Forecast'];
 export type ForecastRow = components['schemas']['ForecastRow'];
 export type Bounds = components['schemas']['Bounds'];
 export type WantedApproach = components['schemas']['WantedApproach'];
+export type Delivery = components['schemas']['DeliveryView'];
+export type DeliveryRow = components['schemas']['DeliveryRow'];
+export type DeliveryNote = components['schemas']['DeliveryNote'];
+export type Entry = components['schemas']['Entry'];
+export type FormatChoice = components['schemas']['FormatChoice'];
+export type Effect = components['schemas']['Effect'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 

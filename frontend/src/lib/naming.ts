@@ -3,7 +3,7 @@ import type { Query } from '@tanstack/svelte-query';
 import type { Notice } from './api';
 
 /** What shows a production as a whole, and so changes with any of its recordings. The second part of their keys names it. */
-const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency'];
+const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency', 'delivery'];
 /** What shows all productions. */
 const OF_ALL = ['productions', 'set-aside'];
 /** What tells of productions, or of what was made, without naming them: where a specification or a treatment is used. */

@@ -143,6 +143,7 @@
               href={`#/productions/${params.id}/whole${sheet.data.reference ? `?like=${sheet.data.reference}` : ''}`}
               >Conform all…</a
             >{/if}
+          {#if sheet.data.measured}<a class="whole" href={`#/productions/${params.id}/deliver`}>Deliver…</a>{/if}
           <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>

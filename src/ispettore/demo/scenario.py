@@ -1,13 +1,15 @@
 """The demo recordings: which reading, which fault, and what was truly put in."""
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
+from ispettore.core.deliver.labels import Labels
+from ispettore.demo import cover
 from ispettore.demo.faults import (
     RATE_HZ,
     Wave,
@@ -53,9 +55,14 @@ class DemoRecording:
 
 @dataclass(frozen=True)
 class DemoProduction:
+    """`labels` is what all its files say; `narrators` those of recordings that another voice reads; `cover` draws their picture."""
+
     name: str
     specification: str
     recordings: tuple[DemoRecording, ...]
+    labels: Labels = field(default_factory=Labels)
+    narrators: Mapping[str, str] = field(default_factory=dict)
+    cover: Callable[[], bytes] | None = None
 
 
 def _placed(wave: Wave, *, rms_dbfs: float, noise_dbfs: float, head_s: float, tail_s: float, seed: int) -> tuple[Wave, Truth]:
@@ -175,6 +182,8 @@ def _bulletin() -> tuple[NDArray[np.float64], Truth]:
     return made + 0.012, replace(truth, findings=(("dc-offset", 0.0),), readings=(("dc_offset_percent", 1.2, 0.02),))
 
 
+FIRST_VOICE, SECOND_VOICE = "Ilse Weir", "Morten Ebb"
+"""The two invented readers."""
 PRODUCTIONS = (
     DemoProduction(
         "Almanac of a Tidal Mill",
@@ -191,6 +200,12 @@ PRODUCTIONS = (
             DemoRecording("09 September.wav", "the same voice on both channels, too quiet, head too long", _dual_mono),
             DemoRecording("10 October.wav", "room too noisy to be conformed", _beyond_saving),
         ),
+        labels=Labels(author="Elspeth Sluice", narrator=FIRST_VOICE, publisher="Mill Pond Press", year="2026", language="English"),
+        narrators={
+            **dict.fromkeys(("02 February.wav", "04 April.wav", "06 June.wav", "08 August.wav", "10 October.wav"), SECOND_VOICE),
+            "07 July.wav": f"{FIRST_VOICE}, {SECOND_VOICE}",
+        },
+        cover=cover.almanac,
     ),
     DemoProduction(
         "Museum guide",
@@ -199,6 +214,7 @@ PRODUCTIONS = (
             DemoRecording("Room of instruments.wav", "too quiet, leans to the left, the hall is heard", _guide),
             DemoRecording("Room of clocks.wav", "the right channel is upside down", _upside_down),
         ),
+        labels=Labels(narrator=FIRST_VOICE),
     ),
     DemoProduction(
         "Harbour bulletin",

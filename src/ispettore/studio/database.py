@@ -56,6 +56,14 @@ def transaction() -> Iterator[Session]:
                 log.exception("what was to follow a commit failed; what was committed stays")
 
 
+@contextmanager
+def snapshot() -> Iterator[Session]:
+    """A session to read in that sees everything as it was at one moment, whatever is committed meanwhile."""
+    with Session(engine(), expire_on_commit=False) as session, session.begin():
+        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+        yield session
+
+
 def after_commit(session: Session, action: Callable[[], None]) -> None:
     """Have something done once this transaction has committed, and not where it is rolled back. Its errors go to the log alone."""
     session.info.setdefault(_AFTER, []).append(action)

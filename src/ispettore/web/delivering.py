@@ -1,6 +1,6 @@
 """Routes: how a production is delivered, making its files, and handing them over."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio import cover
 from ispettore.core.audio.writing import OutputFormat
-from ispettore.core.deliver.entries import Entry
+from ispettore.core.deliver.entries import LONGEST, MOST, MOST_PARTS
 from ispettore.studio.catalogue.views import AskedEach
 from ispettore.studio.delivering import asking, deliverables, handing_over, packing, screen
 from ispettore.studio.delivering.views import DeliveryView
@@ -56,11 +56,24 @@ class Names(BaseModel):
     names: list[FileNameView]
 
 
+class ChangedEntry(BaseModel):
+    """What of an entry is to change; what is left out stays as it is. Number and part may be taken away."""
+
+    number: int | None = Field(None, ge=0, le=MOST)
+    part: int | None = Field(None, ge=1, le=MOST_PARTS)
+    title: str | None = Field(None, max_length=LONGEST)
+    narrator: str | None = Field(None, max_length=LONGEST)
+
+    def changes(self) -> dict[str, Any]:
+        given = self.model_dump(exclude_unset=True)
+        return {name: value for name, value in given.items() if value is not None or name in ("number", "part")}
+
+
 class SetEntry(BaseModel):
     """The entry of a recording; None has its file name say it."""
 
     recording: UUID
-    entry: Entry | None
+    entry: ChangedEntry | None
 
 
 class SetEntries(BaseModel):
@@ -124,7 +137,8 @@ def get_cover(production_id: UUID, request: Request) -> Response:
 
 @routes.put("/productions/{production_id}/entries", operation_id="setEntries", status_code=204)
 def set_entries(production_id: UUID, wanted: SetEntries) -> None:
-    asking.put_entries(production_id, {one.recording: one.entry for one in wanted.entries})
+    changes = {one.recording: one.entry.changes() if one.entry else None for one in wanted.entries}
+    asking.put_entries(production_id, changes)
 
 
 @routes.post("/productions/{production_id}/entries/paste", operation_id="pasteEntries")

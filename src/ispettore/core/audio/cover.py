@@ -1,7 +1,6 @@
 """The picture that stands for a production in players and shops: which kinds and sizes will do (Pillow reads them)."""
 
 import io
-import warnings
 from typing import Literal
 
 from PIL import Image, UnidentifiedImageError
@@ -50,15 +49,13 @@ def read(content: bytes, *, name: str) -> Cover:
     if len(content) > LARGEST_BYTES:
         raise CoverRefused(file=name, reason=f"it has more than {LARGEST_BYTES // 1024**2} MB")
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("error")
-            with Image.open(io.BytesIO(content), formats=tuple(KINDS)) as picture:
-                kind, (width, height), colours = picture.format, picture.size, picture.mode
-                if max(width, height) <= LARGEST:
-                    picture.load()  # every line of it: half a picture opens well
+        with Image.open(io.BytesIO(content), formats=tuple(KINDS)) as picture:
+            kind, (width, height), colours = picture.format, picture.size, picture.mode
+            if max(width, height) <= LARGEST:
+                picture.load()  # every line of it: half a picture opens well
     except UnidentifiedImageError:
         raise CoverRefused(file=name, reason="it is neither a JPEG nor a PNG picture") from None
-    except (OSError, ValueError, SyntaxError, Warning, Image.DecompressionBombError):
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise CoverRefused(file=name, reason="the picture is damaged or cut off") from None
     if not SMALLEST <= min(width, height) <= max(width, height) <= LARGEST:
         raise CoverRefused(file=name, reason=f"it is {width} by {height} pixels")

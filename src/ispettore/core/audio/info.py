@@ -39,6 +39,8 @@ def _entries(content: bytes) -> dict[str, str]:
     place = 4
     while place + 8 <= len(content):
         name, size = struct.unpack_from("<4sI", content, place)
+        if place + 8 + size > len(content):
+            break  # the file is cut off here
         text = content[place + 8 : place + 8 + size].split(b"\0")[0].decode("utf-8", errors="replace").strip()
         word = WORDS.get(name.decode("latin-1"))
         if word is not None and text:

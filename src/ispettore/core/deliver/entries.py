@@ -13,6 +13,7 @@ from ispettore.core.text import cleaned
 
 LONGEST = 200
 MOST = 9_999
+MOST_PARTS = 99
 _CHAPTER = r"chapter|chap|ch|track|section|episode|ep|no|number|kapitel|chapitre|capitolo|hoofdstuk"
 _NUMBERED = re.compile(
     rf"^(?:(?:{_CHAPTER})\.?[ ]*)?(?P<number>\d{{1,3}})(?![\d.-]*\d)(?:(?P<letter>[a-h])(?![a-z]))?[ .:)–-]*", re.IGNORECASE
@@ -27,7 +28,7 @@ class Entry(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     number: int | None = Field(None, ge=0, le=MOST)
-    part: int | None = Field(None, ge=1, le=99)
+    part: int | None = Field(None, ge=1, le=MOST_PARTS)
     title: str = Field("", max_length=LONGEST)
     narrator: str = Field("", max_length=LONGEST)
 
@@ -149,7 +150,7 @@ def _placed(rows: Sequence[list[str]], columns: tuple[str, ...], names: Sequence
 
 def _changed(entry: Entry, cells: dict[str, str], place: int) -> Entry:
     values: dict[str, str | int] = dict(cells)
-    for column, most in (("number", MOST), ("part", 99)):
+    for column, most in (("number", MOST), ("part", MOST_PARTS)):
         if column in cells:
             if not cells[column].isdecimal() or int(cells[column]) > most:
                 raise PasteRefused(reason=f"in row {place + 1}, “{cells[column]}” is no {column}")

@@ -124,7 +124,7 @@ def _objection(stem: str, name: str) -> str:
 def _said(name: str, stem: str, error: ValidationError) -> str:
     if error.reason == ErrorReason.INVALID_CHARACTER:
         letters = sorted({letter for letter in name if not _fits(letter)})
-        return f"A file name can't contain {' '.join(letters)}. Change the title or the template."
+        return f"A file name can't contain {' '.join(f'“{letter}”' for letter in letters)}. Change the title or the template."
     if error.reason == ErrorReason.RESERVED_NAME:
         return f"“{stem}” is reserved on Windows; no file can have that name there."
     return f"This name can't be kept on every system: {error.description or error.reason}."

@@ -27,7 +27,7 @@ class Master(BaseModel):
     readings: dict[str, float]
 
 
-class Change(BaseModel):
+class Moved(BaseModel):
     """One reading before and after writing; None where there is none."""
 
     model_config = ConfigDict(frozen=True)
@@ -45,7 +45,7 @@ class Effect(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    changes: tuple[Change, ...]
+    changes: tuple[Moved, ...]
     longer_by: int
 
 
@@ -72,7 +72,7 @@ def effect(master: Master, after: Inspection) -> Effect:
     changes = []
     for name in TOLD:
         about = quantity(name)
-        change = Change(
+        change = Moved(
             quantity=name,
             title=about.title,
             unit=about.unit,

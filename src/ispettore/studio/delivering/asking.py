@@ -138,23 +138,33 @@ def cover_content(production_id: UUID, store: Store) -> tuple[bytes, str, str]:
 
 
 def listed(here: Sequence[Recording]) -> list[tuple[Entry, bool]]:
-    """The entry of each of a production's recordings, and whether it was read from its file name."""
+    """The entry of each of a production's recordings, and whether number, part and title are what its file name says."""
     read = entries.read([recording.name for recording in here])
-    return [
-        (Entry.model_validate(recording.entry), False) if recording.entry is not None else (found, True)
-        for recording, found in zip(here, read, strict=True)
-    ]
+    found = []
+    for recording, said in zip(here, read, strict=True):
+        entry = Entry.model_validate(recording.entry) if recording.entry is not None else said
+        found.append((entry, entry.model_copy(update={"narrator": ""}) == said))
+    return found
 
 
-def put_entries(production_id: UUID, wanted: Mapping[UUID, Entry | None]) -> None:
-    """Set the entries of some recordings; None has the file name say it again. Raises NotFound and BadText."""
+def put_entries(production_id: UUID, wanted: Mapping[UUID, Mapping[str, Any] | None]) -> None:
+    """Change the entries of some recordings, each in what is given of it; None has the file name say number, part and title again.
+    Raises NotFound and BadText."""
     with transaction() as session:
         production = there(session, production_id, lock=True)
-        here = {recording.id: recording for recording in recordings.current(session, production_id)}
-        for of_recording, entry in wanted.items():
+        present = recordings.current(session, production_id)
+        read = entries.read([recording.name for recording in present])
+        here = {one.id: (one, entry, said) for one, (entry, _), said in zip(present, listed(present), read, strict=True)}
+        for of_recording, changes in wanted.items():
             if of_recording not in here:
                 raise NotFound(what="recording")
-            _put(session, here[of_recording], entry)
+            recording, entry, said = here[of_recording]
+            changed = (
+                entry.model_copy(update=dict(changes))
+                if changes is not None
+                else said.model_copy(update={"narrator": entry.narrator})
+            )
+            _put(session, recording, changed if changed != said else None)
         _tell(session, production)
 
 

@@ -6,14 +6,14 @@ from ispettore.core.deliver import naming
 from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio.catalogue import progressing
-from ispettore.studio.database import transaction
+from ispettore.studio.database import snapshot
 from ispettore.studio.delivering import asking, deliverables, handing_over
 from ispettore.studio.delivering.views import DeliveryView
 
 
 def view(production_id: UUID) -> DeliveryView:
     """Raises NotFound."""
-    with transaction() as session:
+    with snapshot() as session:
         production = asking.there(session, production_id)
         specification = kept.specification(production.specification)
         said = asking.of(production)

@@ -2,6 +2,7 @@
 
 import tempfile
 from pathlib import Path
+from uuid import UUID
 
 import structlog
 from sqlmodel import select
@@ -9,6 +10,7 @@ from sqlmodel import select
 from ispettore.demo import scenario
 from ispettore.studio.catalogue import productions, recordings
 from ispettore.studio.database import transaction
+from ispettore.studio.delivering import asking
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Production
@@ -24,10 +26,17 @@ def seed() -> bool:
     store = Store(settings().store)
     for production in scenario.PRODUCTIONS:
         production_id = productions.create(production.name, production.specification)
+        narrated: dict[UUID, dict[str, str]] = {}
         with tempfile.TemporaryDirectory(prefix="ispettore-seed-") as folder:
             for recording in production.recordings:
                 path = Path(folder) / recording.file_name
                 scenario.write(recording, path)
-                recordings.add(production_id, recording.file_name, store.put_file(path))
+                added = recordings.add(production_id, recording.file_name, store.put_file(path))
+                if (narrator := production.narrators.get(recording.file_name)) is not None:
+                    narrated[added] = {"narrator": narrator}
                 log.info("seeded", recording=recording.file_name, fault=recording.fault)
+        asking.change(production_id, labels=production.labels.model_dump())
+        asking.put_entries(production_id, narrated)
+        if production.cover is not None:
+            asking.put_cover(production_id, production.cover(), name="cover.jpg", store=store)
     return True

@@ -1,0 +1,79 @@
+<script lang="ts">
+  // Packages that were handed over, the newest first: when, how many files, where to.
+  import { getContext } from 'svelte';
+  import type { Acting } from '../lib/acting.svelte';
+  import type { DeliveryNote } from '../lib/api';
+  import { counted, date, size } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+  import { underWay } from '../lib/works';
+  import BracketMark from './BracketMark.svelte';
+  import Progress from './Progress.svelte';
+  let { notes, acting }: { notes: DeliveryNote[]; acting: Acting } = $props();
+  const live = getContext<Live>('live');
+</script>
+
+<section aria-label="Handed over">
+  <h2>Handed over</h2>
+  <ul>
+    {#each notes as note (note.id)}
+      {@const work = underWay(note.work)}
+      <li>
+        <span class="when">{date(note.done_at ?? note.created_at)}</span>
+        <span>{counted(note.files, 'file')}, {size(note.size_bytes)}</span>
+        <span class="place">{note.place}</span>
+        {#if work}
+          {@const now = live.progress[work.id] ?? work}
+          <Progress
+            stage={now.stage || 'waiting to be written'}
+            fraction={now.fraction}
+            about="the package"
+            oncancel={() => void acting.cancel(work.id)}
+          />
+        {:else if note.done_at}
+          <span><BracketMark position="inside" silent /> Written</span>
+        {:else}
+          <span class="wrong">{note.work?.error ?? 'Cancelled; nothing was left behind.'}</span>
+        {/if}
+      </li>
+    {/each}
+  </ul>
+</section>
+
+<style>
+  section {
+    margin-top: 16px;
+  }
+  h2 {
+    margin-bottom: 4px;
+  }
+  ul {
+    list-style: none;
+    margin: 0;
+    padding: 0;
+  }
+  li {
+    display: grid;
+    grid-template-columns: 190px 150px 1fr 230px;
+    gap: 14px;
+    align-items: baseline;
+    padding: 5px 14px;
+    font-size: 14px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-top: 0;
+  }
+  li:first-child {
+    border-top: 1px solid var(--rule);
+  }
+  .when {
+    color: var(--soft);
+  }
+  .place {
+    font-family: var(--figures);
+    font-size: 12.5px;
+    overflow-wrap: anywhere;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+</style>

@@ -1,0 +1,241 @@
+<script lang="ts">
+  // Delivering a production: as what its files are written, named and tagged; making them; handing them over.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { SvelteSet } from 'svelte/reactivity';
+  import Button from '../components/Button.svelte';
+  import DeliverRow from '../components/DeliverRow.svelte';
+  import DeliverSettings from '../components/DeliverSettings.svelte';
+  import HandedOver from '../components/HandedOver.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import LotLine from '../components/LotLine.svelte';
+  import PasteTitles from '../components/PasteTitles.svelte';
+  import SheetBlock from '../components/SheetBlock.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import { Delivering } from '../lib/delivering.svelte';
+  import { counted, size } from '../lib/format';
+
+  let { params }: { params: { id: string } } = $props();
+  const BLOCK = 40;
+  const COLUMNS = 12;
+  const query = createQuery(() => ({
+    queryKey: ['delivery', params.id],
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/productions/{production_id}/delivery', { params: { path: { production_id: params.id } } }),
+      ),
+  }));
+  const view = $derived(query.data);
+  const acting = new Acting(useQueryClient());
+  const delivering = $derived(new Delivering(acting, params.id));
+  const rows = $derived(view?.rows ?? []);
+  const blocks = $derived(
+    Array.from({ length: Math.ceil(rows.length / BLOCK) }, (_, at) => rows.slice(at * BLOCK, (at + 1) * BLOCK)),
+  );
+  const chosen = new SvelteSet<string>();
+  const picked = $derived(chosen.size ? rows.filter((row) => chosen.has(row.recording)) : rows);
+  const toMake = $derived(
+    picked.filter(
+      // What came to nothing is tried again where somebody selects it.
+      (row) => row.state === 'to make' || row.state === 'to make again' || (chosen.size > 0 && row.state === 'stuck'),
+    ),
+  );
+  const made = $derived(picked.filter((row) => row.state === 'made'));
+  const wrong = $derived(picked.filter((row) => row.problem).length);
+  const total = $derived(made.reduce((sum, row) => sum + (row.size_bytes ?? 0), 0));
+  const some = $derived(chosen.size ? made.map((row) => row.recording) : null);
+  const zip = $derived(`/api/productions/${params.id}/package.zip${some ? `?of=${some.join(',')}` : ''}`);
+  let dialog: HTMLDialogElement | undefined = $state();
+  let table = $state('');
+  function openPaste(text: string) {
+    acting.problem = '';
+    table = text;
+    dialog?.showModal();
+  }
+  async function paste(text: string) {
+    const before = rows.map((row) => ({ recording: row.recording, entry: row.from_name ? null : row.entry }));
+    if (await delivering.paste(text, before)) dialog?.close();
+  }
+</script>
+
+<svelte:head><title>Deliver {view?.name ?? ''} · Ispettore</title></svelte:head>
+<main>
+  {#if query.isError}
+    <p role="alert">{query.error.message}</p>
+  {:else if view}
+    <p class="crumb"><a href={`#/productions/${params.id}`}>{view.name}</a></p>
+    <div class="top">
+      <div>
+        <h1>Deliver</h1>
+        <p class="soft" aria-live="polite">
+          {view.made} of {counted(rows.length, 'file')} ready and certified for {view.specification_name}{view.made
+            ? `, ${size(view.size_bytes)}`
+            : ''}.
+        </p>
+      </div>
+      <div class="acts">
+        {#if chosen.size}<span class="soft">{chosen.size} selected</span>
+          <LinkButton onclick={() => chosen.clear()}>Clear selection</LinkButton>{/if}
+        {#if toMake.length}
+          <Button
+            strong
+            disabled={wrong > 0 || Boolean(view.problem)}
+            onclick={() => delivering.make(toMake.map((row) => row.recording))}
+            >Make {counted(toMake.length, 'file')}</Button
+          >
+        {/if}
+        {#if made.length}
+          <a class="zip" class:strong={!toMake.length} href={zip} download
+            >Download {chosen.size || made.length < rows.length ? made.length : 'all'} as ZIP, {size(total)}</a
+          >
+          <Button onclick={() => delivering.toFolder(some)}>Write to a folder</Button>
+        {/if}
+      </div>
+    </div>
+    {#if wrong}<p class="wrong" role="alert">
+        {counted(wrong, 'name')} can’t be used; nothing is made until {wrong === 1 ? 'it is' : 'they are'} changed.
+      </p>{/if}
+    {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    {#if view.lot && view.lot.total > 1}<LotLine lot={view.lot} oncancel={() => void delivering.cancel()} />{/if}
+    <DeliverSettings {view} {delivering} />
+    <p class="links">
+      <LinkButton onclick={() => openPaste('')}>Paste titles…</LinkButton>
+      {#if rows.some((row) => !row.from_name)}
+        <LinkButton onclick={() => void delivering.set(rows.map((row) => ({ recording: row.recording, entry: null })))}
+          >Titles from file names</LinkButton
+        >
+      {/if}
+      {#if delivering.before}<span role="status"
+          >{counted(delivering.pasted, 'row')} changed. <LinkButton onclick={() => void delivering.undo()}
+            >Undo</LinkButton
+          ></span
+        >{/if}
+    </p>
+    <table>
+      <caption class="visually-hidden">Files of {view.name}</caption>
+      <thead>
+        <tr>
+          <th class="pick"
+            ><input
+              type="checkbox"
+              aria-label="Select all"
+              checked={chosen.size === rows.length && rows.length > 0}
+              onchange={(event) => {
+                chosen.clear();
+                if (event.currentTarget.checked) for (const row of rows) chosen.add(row.recording);
+              }}
+            /></th
+          >
+          <th scope="col">No.</th><th scope="col">Part</th><th scope="col">Title</th><th scope="col">Narrator</th>
+          <th scope="col">File name</th><th scope="col">Certificate</th>
+          <th scope="col" class="figure" title="RMS level, written file less master, in dB">Level</th>
+          <th scope="col" class="figure" title="True peak, written file less master, in dB">Peak</th>
+          <th scope="col" class="figure" title="Noise floor, written file less master, in dB">Noise</th>
+          <th scope="col" class="figure" title="Length, written file less master, in samples">Length</th>
+          <th scope="col" class="figure">Size</th>
+        </tr>
+      </thead>
+      {#each blocks as some, at (at)}
+        <SheetBlock count={some.length} columns={COLUMNS} first={at === 0} held={false}>
+          {#each some as row (row.recording)}
+            <DeliverRow
+              {row}
+              narrator={view.asked.labels?.narrator ?? ''}
+              {delivering}
+              {acting}
+              chosen={chosen.has(row.recording)}
+              onchosen={(wanted) => (wanted ? chosen.add(row.recording) : chosen.delete(row.recording))}
+              onlines={openPaste}
+            />
+          {/each}
+        </SheetBlock>
+      {/each}
+    </table>
+    <p class="foot soft">
+      Level, peak, noise: what encoding changed, in dB; length in samples. Each file was decoded with its tags and
+      measured before it was certified.
+    </p>
+    {#if view.deliveries.length}<HandedOver notes={view.deliveries} {acting} />{/if}
+    <PasteTitles
+      bind:element={dialog}
+      bind:text={table}
+      count={rows.length}
+      problem={acting.problem}
+      onpaste={(text) => void paste(text)}
+    />
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 40px;
+  }
+  .crumb {
+    font-size: 13.5px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+  }
+  .acts {
+    display: flex;
+    gap: 12px;
+    align-items: center;
+  }
+  .zip {
+    border: 1px solid var(--act);
+    border-radius: 3px;
+    padding: 4px 12px;
+    font-weight: 550;
+    text-decoration: none;
+    white-space: nowrap;
+  }
+  .zip.strong {
+    background: var(--act);
+    color: var(--sheet);
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .wrong {
+    color: var(--outside);
+    margin: 6px 0;
+  }
+  .links {
+    display: flex;
+    gap: 18px;
+    font-size: 13px;
+    margin-bottom: 6px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  table :global(:is(th, td)) {
+    text-align: left;
+    padding: 4px 6px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: middle;
+    font-weight: 400;
+    font-size: 14px;
+  }
+  thead th {
+    font-size: 12px;
+    color: var(--soft);
+    padding: 7px 6px;
+  }
+  thead .pick {
+    padding-left: 12px;
+  }
+  thead .figure {
+    text-align: right;
+  }
+  .foot {
+    font-size: 12.5px;
+    margin-top: 6px;
+  }
+</style>
