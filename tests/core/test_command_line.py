@@ -151,7 +151,7 @@ class CommandLine(unittest.TestCase):
         self.assertFalse((self.folder / "q.json").exists())
 
     def test_specs(self):
-        self.assertEqual(len(json.loads(self.call("specs", "--json").stdout)), 7)
+        self.assertEqual(len(json.loads(self.call("specs", "--json").stdout)), 8)
         self.assertIn("broadcast-a85", self.call("specs").stdout)
 
     def test_a_treatment_of_ones_own_and_a_printed_certificate(self):

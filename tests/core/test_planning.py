@@ -83,8 +83,8 @@ class Verdicts(unittest.TestCase):
         mono = measure_array(np.zeros((RATE, 1)), sample_rate_hz=RATE).inspection
         both = measure_array(np.zeros((RATE, 2)), sample_rate_hz=RATE).inspection
         one, other = (values(inspection, AUDIOBOOK) for inspection in (mono, both))
-        self.assertTrue(judge_production([one, one], AUDIOBOOK)[0].passes)
-        self.assertFalse(judge_production([one, other], AUDIOBOOK)[0].passes)
+        self.assertTrue(judge_production([one, one], AUDIOBOOK, {})[0].passes)
+        self.assertFalse(judge_production([one, other], AUDIOBOOK, {})[0].passes)
 
     def test_shipped_specifications_are_the_seven(self):
         names = "audiobook-retail podcast-stereo podcast-mono video-streaming speech-streaming-aes77 broadcast-r128 broadcast-a85"

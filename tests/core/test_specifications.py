@@ -184,6 +184,7 @@ class Sentences(unittest.TestCase):
         for name, quantity in QUANTITIES.items():
             with self.subTest(name=name):
                 data = limit(name, one_of=quantity.choices[:1]) if quantity.choices else limit(name, high=quantity.range[1])
+                data |= {"applies_to": "production"} if quantity.of_package else {}
                 self.assertEqual(objections(draft(data)), [])
                 self.assertIn(quantity.title, sentence(Limit.model_validate(data)))
 

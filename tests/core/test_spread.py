@@ -87,12 +87,13 @@ class Spreads(unittest.TestCase):
             return [values(one, book) for one in recordings]
 
         alike = [recording(noise_floor_dbfs=-70.0), recording(noise_floor_dbfs=-68.0)]
-        self.assertEqual([limit.passes for limit in judge_production(of(alike), book)], [True, True, True])
+        self.assertEqual([limit.passes for limit in judge_production(of(alike), book, {})], [True, True, True])
         mixed = [*alike, recording(channels=2, rate=48_000, noise_floor_dbfs=-60.0)]
         self.assertEqual(
-            [(limit.passes, limit.reading) for limit in judge_production(of(mixed), book)], [(False, 1), (False, 3900), (False, 10)]
+            [(limit.passes, limit.reading) for limit in judge_production(of(mixed), book, {})],
+            [(False, 1), (False, 3900), (False, 10)],
         )
-        self.assertEqual(judge_production(of([*alike, recording()]), book)[2].position, "unmeasured")
+        self.assertEqual(judge_production(of([*alike, recording()]), book, {})[2].position, "unmeasured")
 
 
 class OnPaper(unittest.TestCase):
@@ -121,7 +122,7 @@ class OnPaper(unittest.TestCase):
             issued=datetime(2026, 11, 25, 12, tzinfo=UTC),
             issuer="Ispettore",
             rows=rows,
-            whole=judge_production(read, RETAIL),
+            whole=judge_production(read, RETAIL, {}),
             spreads=spreads(read, RETAIL),
         )
 

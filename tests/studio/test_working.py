@@ -319,7 +319,7 @@ class Working(unittest.TestCase):
         with self.assertRaises(NotWritable) as raised:
             conformings.ask(recording)
         self.assertIn("“Tape” asks for File format caf", raised.exception.sentence)
-        self.assertEqual([one.name for one in recordings.detail(recording).formats], ["mp3", "opus", "wav", "flac", "aiff"])
+        self.assertEqual([one.name for one in recordings.detail(recording).formats], ["mp3", "opus", "ogg", "wav", "flac", "aiff"])
 
     def test_damaged_bytes_are_neither_conformed_nor_certified_and_healed_by_the_same_file(self):
         wave = signals.voice_like(8, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=85)

@@ -13,7 +13,7 @@ from tests.ui.interface import PATIENCE_MS, InterfaceCase
 class Specifications(InterfaceCase):
     def test_a_limit_is_changed_in_its_sentence_and_the_sheet_judges_at_once(self):
         self.page.goto(f"{self.application.address}#/specifications")
-        expect(self.page.get_by_role("row")).to_have_count(8)
+        expect(self.page.get_by_role("row")).to_have_count(9)
         self.accessible()
         self.page.get_by_role("link", name="Audiobook, retail").click()
         expect(self.page.get_by_text("ships with Ispettore and stays as it is")).to_be_visible()
@@ -66,6 +66,19 @@ class Specifications(InterfaceCase):
             self.page.get_by_role("button", name="Keep as version 3").click()
             expect(self.row_in(other, "one.wav").locator(".verdict")).to_contain_text("Inside")
             expect(self.page.get_by_role("region", name="Held against it")).to_contain_text("Held")
+
+    def test_a_limit_on_the_package_is_added_and_holds_for_the_production(self):
+        self.page.goto(f"{self.application.address}#/specifications/audiobook-retail")
+        self.page.get_by_role("button", name="Copy").click()
+        self.page.get_by_label("Name of the copy").fill("Whole books")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_label("Add a limit on").select_option(label="Shop sample")
+        line = self.page.locator("li[data-limit=sample_length_s]")
+        expect(line).to_contain_text("in the package")
+        expect(self.page.get_by_label("Shop sample, at most")).to_have_value("5:00")
+        expect(line.get_by_label("Shop sample: holds for")).to_have_count(0)
+        expect(self.page.get_by_label("Add a limit on").get_by_role("option", name="Shop sample")).to_have_count(0)
+        self.accessible()
 
     def test_changes_are_undone_redone_and_discarded(self):
         self.page.goto(f"{self.application.address}#/specifications/video-streaming")

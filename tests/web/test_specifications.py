@@ -49,7 +49,7 @@ class Specifications(unittest.TestCase):
 
     def test_what_ships_is_listed_explained_and_stays_as_it_is(self):
         listed = self.client.get("/api/specifications").json()
-        self.assertEqual([found["id"] for found in listed[:7]], list(shipped()))
+        self.assertEqual([found["id"] for found in listed[: len(shipped())]], list(shipped()))
         retail = self.view("audiobook-retail")
         self.assertTrue(retail["ships"])
         self.assertEqual(retail["versions"], [{"version": each, "created_at": None, "certificates": 0} for each in (1, 2)])

@@ -36,6 +36,12 @@
     event.preventDefault();
     onlines(text);
   }
+  const KINDS = [
+    ['chapter', 'Chapter'],
+    ['opening', 'Opening'],
+    ['closing', 'Closing'],
+    ['sample', 'Sample'],
+  ] as const;
   const TOLD = ['rms_dbfs', 'true_peak_dbtp', 'noise_floor_dbfs'];
   const changes = $derived(
     TOLD.map((quantity) => row.effect?.changes.find((change) => change.quantity === quantity)).map((change) => {
@@ -59,6 +65,18 @@
       checked={chosen}
       onchange={(event) => onchosen(event.currentTarget.checked)}
     /></td
+  >
+  <td class="kind"
+    ><select
+      aria-label={`Kind of ${row.source}`}
+      value={row.entry.kind}
+      onchange={(event) => {
+        const kind = event.currentTarget.value as NonNullable<Entry['kind']>;
+        change(kind === 'chapter' ? { kind } : { kind, number: null, part: null });
+      }}
+    >
+      {#each KINDS as [kind, words] (kind)}<option value={kind}>{words}</option>{/each}
+    </select></td
   >
   <td class="short"
     ><input
@@ -153,6 +171,19 @@
     min-width: 0;
   }
   input:not([type]):is(:hover, :focus) {
+    border-color: var(--soft);
+    background: var(--sheet);
+  }
+  select {
+    border: 1px solid transparent;
+    border-bottom: 1px dotted var(--rule);
+    background: transparent;
+    border-radius: 3px;
+    padding: 3px 0;
+    font-size: 13.5px;
+    width: 86px;
+  }
+  select:is(:hover, :focus) {
     border-color: var(--soft);
     background: var(--sheet);
   }

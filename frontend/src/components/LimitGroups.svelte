@@ -17,7 +17,13 @@
   }
   let { limits, after, expected = false, inspection, meanings, onmark, ongo }: Props = $props();
 
-  const TITLES = { level: 'Level', between: 'Between the words', health: 'Health', file: 'File' };
+  const TITLES = {
+    level: 'Level',
+    between: 'Between the words',
+    health: 'Health',
+    file: 'File',
+    package: 'The package',
+  };
   const groups = $derived.by(() => {
     const rank = (limit: LimitVerdict) => (limit.passes ? (limit.position === 'near' ? 1 : 2) : 0);
     const sorted = [...limits].sort((one, other) => rank(one) - rank(other));

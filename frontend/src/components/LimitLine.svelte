@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { quantity } from '../lib/quantities';
   // One limit of a specification as a sentence, with what it is for; edited in place where the specification is one's own.
   import type { Explained as Method, LimitSentence, Objection } from '../lib/api';
   import type { Draft, DraftLimit } from '../lib/draft.svelte';
@@ -127,25 +128,25 @@
         <option value="must">must be met</option>
         <option value="advice">advice</option>
       </select>
-      <select
-        aria-label={`${title}: holds for`}
-        value={limit.applies_to ?? 'recording'}
-        onchange={(event) => {
-          const scope = event.currentTarget.value as DraftLimit['applies_to'];
-          set((mine) => {
-            mine.applies_to = scope;
-            if (scope === 'production') {
-              mine.high = typeof mine.low === 'number' && typeof mine.high === 'number' ? mine.high - mine.low : 0;
-              mine.low = null;
-            }
-          });
-        }}
-      >
-        <option value="recording">every recording</option>
-        <option value="deliverable">the file handed over</option>
-        {#if !method?.choices.length}<option value="production">alike in all recordings</option>{/if}
-      </select>
-      {#if !method?.choices.length && limit.applies_to !== 'production'}
+      {#if !quantity(limit.quantity).of_package}<select
+          aria-label={`${title}: holds for`}
+          value={limit.applies_to ?? 'recording'}
+          onchange={(event) => {
+            const scope = event.currentTarget.value as DraftLimit['applies_to'];
+            set((mine) => {
+              mine.applies_to = scope;
+              if (scope === 'production') {
+                mine.high = typeof mine.low === 'number' && typeof mine.high === 'number' ? mine.high - mine.low : 0;
+                mine.low = null;
+              }
+            });
+          }}
+        >
+          <option value="recording">every recording</option>
+          <option value="deliverable">the file handed over</option>
+          {#if !method?.choices.length}<option value="production">alike in all recordings</option>{/if}
+        </select>{/if}
+      {#if !method?.choices.length && (limit.applies_to !== 'production' || quantity(limit.quantity).of_package)}
         <select aria-label={`${title}: bounds`} value={form} onchange={(event) => reshape(event.currentTarget.value)}>
           {#each ['at least', 'at most', 'between', 'exactly'] as one (one)}<option value={one}>{one}</option>{/each}
         </select>

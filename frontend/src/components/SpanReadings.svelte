@@ -7,6 +7,7 @@
   import type { Inspection } from '../lib/api';
   import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
+  import CutSample from './CutSample.svelte';
   import Explained from './Explained.svelte';
   interface Props {
     recordingId: string;
@@ -59,6 +60,7 @@
   {:else}
     <p>Reading the selection …</p>
   {/if}
+  <CutSample {recordingId} {selection} />
 </div>
 
 <style>

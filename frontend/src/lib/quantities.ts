@@ -8,11 +8,13 @@ export interface Quantity {
   on_ribbon: boolean;
   /** A level of what is heard between the words. */
   is_room: boolean;
+  /** Of a production as a whole, and of none of its files. */
+  of_package: boolean;
 }
 
 const known: Record<string, Quantity | undefined> = rows;
 
 /** One that this page does not know (any more) is a plain number. */
 export function quantity(name: string): Quantity {
-  return known[name] ?? { clock: false, on_ribbon: false, is_room: false };
+  return known[name] ?? { clock: false, on_ribbon: false, is_room: false, of_package: false };
 }

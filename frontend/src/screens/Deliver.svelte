@@ -7,6 +7,7 @@
   import DeliverSettings from '../components/DeliverSettings.svelte';
   import HandedOver from '../components/HandedOver.svelte';
   import LinkButton from '../components/LinkButton.svelte';
+  import PackageLimits from '../components/PackageLimits.svelte';
   import LotLine from '../components/LotLine.svelte';
   import PasteTitles from '../components/PasteTitles.svelte';
   import SheetBlock from '../components/SheetBlock.svelte';
@@ -17,7 +18,7 @@
 
   let { params }: { params: { id: string } } = $props();
   const BLOCK = 40;
-  const COLUMNS = 12;
+  const COLUMNS = 13;
   const query = createQuery(() => ({
     queryKey: ['delivery', params.id],
     queryFn: async () =>
@@ -98,6 +99,7 @@
     {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
     {#if view.lot && view.lot.total > 1}<LotLine lot={view.lot} oncancel={() => void delivering.cancel()} />{/if}
     <DeliverSettings {view} {delivering} />
+    <PackageLimits limits={view.whole} all />
     <p class="links">
       <LinkButton onclick={() => openPaste('')}>Paste titles…</LinkButton>
       {#if rows.some((row) => !row.from_name)}
@@ -126,7 +128,9 @@
               }}
             /></th
           >
-          <th scope="col">No.</th><th scope="col">Part</th><th scope="col">Title</th><th scope="col">Narrator</th>
+          <th scope="col">Kind</th><th scope="col">No.</th><th scope="col">Part</th><th scope="col">Title</th><th
+            scope="col">Narrator</th
+          >
           <th scope="col">File name</th><th scope="col">Certificate</th>
           <th scope="col" class="figure" title="RMS level, written file less master, in dB">Level</th>
           <th scope="col" class="figure" title="True peak, written file less master, in dB">Peak</th>

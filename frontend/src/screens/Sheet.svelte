@@ -8,6 +8,7 @@
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import LinkButton from '../components/LinkButton.svelte';
+  import PackageLimits from '../components/PackageLimits.svelte';
   import LotLine from '../components/LotLine.svelte';
   import SelectionBar from '../components/SelectionBar.svelte';
   import SheetTable from '../components/SheetTable.svelte';
@@ -226,6 +227,7 @@
         movable={shown.length === entries.length && !view.sorting && entries.length > 1}
         ontold={(statement) => (told = statement)}
       />
+      <PackageLimits limits={sheet.data.whole} />
       <div class="foot" class:empty={!told && !chosen.length}>
         {#if chosen.length}
           <SelectionBar

@@ -48,10 +48,19 @@
   const addable = $derived(
     [...(known.data?.quantities.values() ?? [])].filter(
       (quantity) =>
-        !draft?.content.limits.some((limit) => limit.quantity === quantity.name && scope(limit) !== 'production'),
+        !draft?.content.limits.some(
+          (limit) =>
+            limit.quantity === quantity.name && (scope(limit) !== 'production' || quantity.group === 'package'),
+        ),
     ),
   );
-  const ADDED_TO = { level: 'Level', between: 'Between the words', health: 'Health', file: 'File' };
+  const ADDED_TO = {
+    level: 'Level',
+    between: 'Between the words',
+    health: 'Health',
+    file: 'File',
+    package: 'The package',
+  };
 
   function add(name: string) {
     const quantity = known.data?.quantities.get(name);
@@ -60,11 +69,12 @@
       content.limits.push({
         quantity: name,
         one_of: quantity.choices.slice(0, 1),
-        high: quantity.choices.length ? null : quantity.most,
+        low: quantity.first_low,
+        high: quantity.first_high,
         guard: 0,
         guard_percent: 0,
         severity: 'must',
-        applies_to: 'recording',
+        applies_to: quantity.group === 'package' ? 'production' : 'recording',
         purpose: '',
       });
     });

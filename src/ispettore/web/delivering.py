@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio import cover
 from ispettore.core.audio.writing import OutputFormat
-from ispettore.core.deliver.entries import LONGEST, MOST, MOST_PARTS
+from ispettore.core.deliver.entries import LONGEST, MOST, MOST_PARTS, Kind
 from ispettore.studio.catalogue.views import AskedEach
 from ispettore.studio.delivering import asking, deliverables, handing_over, packing, screen
 from ispettore.studio.delivering.views import DeliveryView
@@ -59,6 +59,7 @@ class Names(BaseModel):
 class ChangedEntry(BaseModel):
     """What of an entry is to change; what is left out stays as it is. Number and part may be taken away."""
 
+    kind: Kind | None = None
     number: int | None = Field(None, ge=0, le=MOST)
     part: int | None = Field(None, ge=1, le=MOST_PARTS)
     title: str | None = Field(None, max_length=LONGEST)

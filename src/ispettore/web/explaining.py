@@ -10,7 +10,8 @@ routes = APIRouter()
 
 
 class Explained(Method):
-    """A quantity's entry with how its figures are shown, and what a limit on it may ask: a number in a range, or words."""
+    """A quantity's entry with how its figures are shown, and what a limit on it may ask: a number in a range, or words. `first_low`
+    and `first_high` are what one asks when it is added."""
 
     unit: str
     difference_unit: str
@@ -19,6 +20,8 @@ class Explained(Method):
     choices: list[str]
     least: float
     most: float
+    first_low: float | None
+    first_high: float | None
 
 
 class Explanations(BaseModel):
@@ -41,6 +44,8 @@ def list_methods() -> Explanations:
                 choices=list(quantity.choices),
                 least=quantity.range[0],
                 most=quantity.range[1],
+                first_low=quantity.first[0] if quantity.first else None,
+                first_high=None if quantity.choices else quantity.first[1] if quantity.first else quantity.range[1],
             )
             for name, quantity in QUANTITIES.items()
             if (entry := methods()["readings"].get(name))

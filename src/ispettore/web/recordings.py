@@ -16,7 +16,18 @@ from ispettore.core.measure import pyramid, ribbon
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.measure.turns import Turn
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
-from ispettore.studio.catalogue import acceptances, conformings, pictures, recordings, room_tones, sounds, together, turns, versions
+from ispettore.studio.catalogue import (
+    acceptances,
+    conformings,
+    pictures,
+    recordings,
+    room_tones,
+    samples,
+    sounds,
+    together,
+    turns,
+    versions,
+)
 from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
 from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, DraftView, FindingPlace, RecordingDetail
@@ -81,6 +92,15 @@ class WantedMatch(BaseModel):
     tone: bool = False
     like: UUID | None = None
     follows: int
+
+
+class WantedSample(BaseModel):
+    """Which stretch shops are to play, and over how long it is faded in and out."""
+
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+    fade_in_s: float = Field(0.5, ge=0, le=30)
+    fade_out_s: float = Field(2.0, ge=0, le=30)
 
 
 class Chosen(BaseModel):
@@ -231,6 +251,14 @@ def get_printed_certificate(conforming_id: UUID) -> Response:
     report.write(conforming.certificate, ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None, page)
     headers = named(f"{conforming.file_name}.certificate.pdf")
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
+
+
+@routes.post("/recordings/{recording_id}/sample", operation_id="cutSample", status_code=201)
+def cut_sample(recording_id: UUID, wanted: WantedSample, request: Request) -> Made:
+    """Cut a stretch as the sample of the production."""
+    fades = (wanted.fade_in_s, wanted.fade_out_s)
+    store = request.app.state.store
+    return Made(id=samples.cut(recording_id, store, start_s=wanted.start_s, end_s=wanted.end_s, fades_s=fades))
 
 
 @routes.get("/recordings/{recording_id}/sound", operation_id="getRecordingSound", response_class=Response)

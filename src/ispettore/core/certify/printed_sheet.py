@@ -25,7 +25,7 @@ from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.spec.quantities import quantity
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import Spread
-from ispettore.core.spec.standing import asked, reading, tone
+from ispettore.core.spec.standing import asked, bounds, reading, tone, unit
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, columns
 from ispettore.core.spec.wording import sentence
 
@@ -70,6 +70,7 @@ def write(sheet: PrintedSheet, target: Path | Any) -> None:
         page.room_for(ROW)
         page.row(place, row)
     page.production()
+    page.package()
     page.apart()
     page.asked()
     page.end()
@@ -182,6 +183,10 @@ class _Sheet(Paper):
         ]
         self.list("Standing apart", told)
 
+    def package(self) -> None:
+        """What is asked of the production as a whole, with what it reads."""
+        self.list("The package", [_of_package(limit) for limit in self.sheet.whole if limit.about.of_package])
+
     def asked(self) -> None:
         self.list("The limits", [sentence(limit) for limit in self.sheet.specification.limits])
 
@@ -197,3 +202,11 @@ class _Sheet(Paper):
             self.y -= 12
             self.within(EDGE, self.y, words, WIDTH - 2 * EDGE, size=8.5)
         self.y -= 4
+
+
+def _of_package(limit: LimitVerdict) -> str:
+    """One limit on the package in words: whether it is met, what it reads, what is asked, and what is meant."""
+    read = f"{reading(limit)} {unit(limit)}".strip() if limit.reading is not None else ""
+    met = "met" if limit.passes else "advice, not met" if limit.severity == "advice" else "not met"
+    said = f"; {limit.note}" if limit.note and not limit.passes else ""
+    return f"{limit.title}: {met}{f', {read}' if read else ''} ({bounds(limit)}){said}"

@@ -5,6 +5,7 @@ import itertools
 import re
 from collections.abc import Sequence
 from pathlib import PurePath
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -22,11 +23,21 @@ _PART = re.compile(r"[ ,–(\[-]*\b(?:part|pt|teil|partie|parte|deel)\.?[ ]*(?P<
 _GAPS = re.compile(r"[\s_]+")
 
 
+Kind = Literal["chapter", "opening", "closing", "sample"]
+KINDS: dict[Kind, tuple[str, re.Pattern[str]]] = {
+    "opening": ("Opening credits", re.compile(r"\b(opening|intro(ductory)?|start(ing)?) credits?\b", re.IGNORECASE)),
+    "closing": ("Closing credits", re.compile(r"\b(closing|end(ing)?|outro) credits?\b", re.IGNORECASE)),
+    "sample": ("Sample", re.compile(r"^((retail|shop|audio) )?sample$", re.IGNORECASE)),
+}
+"""What a recording can be that is no chapter: its usual title, and how file names say so."""
+
+
 class Entry(BaseModel):
     """Where a recording stands in its production and what it is called. `narrator` is empty where it is the production's."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
+    kind: Kind = "chapter"
     number: int | None = Field(None, ge=0, le=MOST)
     part: int | None = Field(None, ge=1, le=MOST_PARTS)
     title: str = Field("", max_length=LONGEST)
@@ -50,14 +61,16 @@ def read(names: Sequence[str]) -> list[Entry]:
     """
     stems = [_GAPS.sub(" ", PurePath(name).stem).strip() for name in names]
     start = _common_start(stems)
-    found = [_entry(stem, stem[len(start) :].lstrip(" -–,.")) for stem in stems]
+    found = [_entry(stem, stem.removeprefix(start).lstrip(" -–,.")) for stem in stems]
     if all(entry.number is None for entry in found):
-        return [entry.model_copy(update={"number": place}) for place, entry in enumerate(found, start=1)]
+        places = itertools.count(1)
+        return [entry.model_copy(update={"number": next(places)}) if entry.kind == "chapter" else entry for entry in found]
     return found
 
 
 def _common_start(stems: Sequence[str]) -> str:
-    """What all names begin with before their number: it is the production's, not a title's."""
+    """What all names with a number begin with before it: it is the production's, not a title's."""
+    stems = [stem for stem in stems if re.search(r"\d", stem)]
     alike = list(itertools.takewhile(lambda letters: len(set(letters)) == 1, zip(*stems, strict=False))) if len(stems) > 1 else []
     shared = re.split(r"\d", "".join(letters[0] for letters in alike))[0]
     return shared if all(stem[len(shared) : len(shared) + 1].isdigit() for stem in stems) else ""
@@ -65,9 +78,12 @@ def _common_start(stems: Sequence[str]) -> str:
 
 def _entry(whole: str, text: str) -> Entry:
     number = _NUMBERED.match(text)
+    rest = text[number.end() :] if number is not None else text
+    kind = next((kind for kind, (_, said) in KINDS.items() if said.search(rest.strip(" -–,.:"))), None)
+    if kind is not None:
+        return Entry(kind=kind, title=KINDS[kind][0])
     if number is None:
         return Entry(title=whole[:LONGEST])
-    rest = text[number.end() :]
     told = _PART.search(rest)
     part = int(told["part"]) if told else None
     if part is None and number["letter"]:

@@ -60,6 +60,12 @@ def measure(cells: Cells, passages: Passages, *, voice_dbfs: float | None) -> Re
     return Reading(quantity=name, value=None, unit="dBFS", method=QUIETEST_METHOD, end_s=passages.cells * CELL_S, note=note)
 
 
+def as_passed(cells: Cells, passages: Passages, known: dict[str, Reading]) -> Reading:
+    """`noise_floor_dbfs` of sound whose pauses are known from a file it became; `known` are its level readings."""
+    voice = known.get("active_speech_level_dbfs")
+    return measure(cells, passages, voice_dbfs=voice.value if voice is not None else None)
+
+
 def quietest_window(cells: Cells, passages: Passages) -> Reading:
     """`noise_floor_quietest_dbfs`."""
     return _window("noise_floor_quietest_dbfs", cells, passages.dead, WINDOW_METHOD)

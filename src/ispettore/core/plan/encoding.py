@@ -58,8 +58,8 @@ def master(run: Run, before: Basis, written: Measured) -> Master:
     last = run.ledger[-1].readings
     readings = {name: reading.value for name, reading in last.items()}
     if len(run.heard.cells) >= written.passages.cells:
-        speech = last["active_speech_level_dbfs"].value if "active_speech_level_dbfs" in last else None
-        readings["noise_floor_dbfs"] = noise_floor.measure(run.heard.cells, written.passages, voice_dbfs=speech).value
+        room = noise_floor.as_passed(run.heard.cells, written.passages, last)
+        readings[room.quantity] = room.value
     return Master(frames=run.heard.frames, sample_rate_hz=run.sample_rate_hz, readings=_known(readings))
 
 

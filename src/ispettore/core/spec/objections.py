@@ -98,7 +98,7 @@ def _alone(limit: Limit) -> Iterator[tuple[str, bool]]:
     if limit.one_of:
         yield f"{about.title} is a number: give it a least or a most, not a list of words.", True
         return
-    spread = limit.applies_to == "production"
+    spread = limit.applies_to == "production" and not about.of_package
     least, most = (0.0, about.range[1] - about.range[0]) if spread else about.range
     for bound in (limit.low, limit.high):
         if bound is not None and not least <= bound <= most:

@@ -14,7 +14,7 @@ from ispettore.core.audio.formats import Abilities, Able
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.tracks import STEP_S, Track
 
-Group = Literal["level", "between", "health", "file"]
+Group = Literal["level", "between", "health", "file", "package"]
 Fact = float | str | None
 Place = tuple[float, float, float | None]
 """Start and end in seconds, and the reading there."""
@@ -62,6 +62,11 @@ class Quantity:
     higher where mono is played on two loudspeakers. `fact` is the fact of the file that it is, `able` what files in a format can
     be.
 
+    `first` is what a limit on it asks when it is added: the least and the most, where these are not those of its range.
+
+    `of_package` marks one that is of a production as a whole and of none of its files: a limit on it bounds its value, where any
+    other limit on a production bounds how far recordings differ.
+
     What moves it: `moved_by`. `is_level` marks a level that a treatment aims for, `averaged` that silence added at the ends lowers
     it. `reserve` is kept free inside an upper bound, for other people's meters. `counts` is what it counts the places of, and the
     value above which it does.
@@ -95,6 +100,11 @@ class Quantity:
     never_above: tuple[tuple[str, float], ...] = ()
     difference: tuple[str, str] | None = None
     exactly_where: Tie | None = None
+    first: tuple[float | None, float | None] | None = None
+
+    @property
+    def of_package(self) -> bool:
+        return self.group == "package"
 
     @property
     def range(self) -> tuple[float, float]:
@@ -132,6 +142,7 @@ USUAL: dict[str, tuple[float, float]] = {
     "Hz": (0, 192_000),
     "kbit/s": (0, 40_000),
     "bit": (1, 64),
+    "MB": (0, 1e6),
 }
 GAIN: frozenset[Mover] = frozenset({"gain"})
 PEAK: frozenset[Mover] = frozenset({"gain", "limiter"})
@@ -167,6 +178,12 @@ def _end(name: str, title: str, where: str) -> Quantity:
 def _file(name: str, title: str, unit: str, fact: Callable[[FileFacts], Fact], **row: Any) -> Quantity:
     """A fact of the file."""
     return Quantity(name, title, unit, "file", fact=fact, **{"decimals": 0, "accuracy": 0.0, **row})
+
+
+def _whole(name: str, title: str, unit: str = "", **row: Any) -> Quantity:
+    """What a production is as a whole; a count where it has no unit."""
+    usual = (0, 9_999) if not unit else None
+    return Quantity(name, title, unit, "package", where="in the package", **{"decimals": 0, "accuracy": 0.0, "usual": usual, **row})
 
 
 def _once(names: Iterable[str]) -> tuple[str, ...]:
@@ -357,6 +374,14 @@ _ALL = (
         able=lambda form: form.as_rate_kind,
         moved_by=FORMAT,
     ),
+    _file("file_size_mb", "File size", "MB", lambda f: f.size_bytes / 1e6, decimals=1, moved_by=FORMAT),
+    _whole("opening_credits", "Opening credits", first=(1, 1)),
+    _whole("closing_credits", "Closing credits", first=(1, 1)),
+    _whole("sample_length_s", "Shop sample", "s", clock=True, usual=(0, 3_600), first=(30, 300)),
+    _whole("numbers_missing", "Missing numbers", first=(None, 0)),
+    _whole("numbers_repeated", "Repeated numbers", first=(None, 0)),
+    _whole("total_duration_s", "Total length", "s", clock=True, usual=(0, 500 * 3_600)),
+    _whole("package_size_mb", "Package size", "MB", decimals=1),
 )
 QUANTITIES: dict[str, Quantity] = {quantity.name: quantity for quantity in _ALL}
 
@@ -386,7 +411,8 @@ ROOM_LEVELS = tuple(name for name, about in QUANTITIES.items() if about.is_room)
 def page() -> dict[str, dict[str, Any]]:
     """What the page has to know of each quantity before it asks for anything."""
     return {
-        name: {"clock": about.clock, "on_ribbon": about.on_ribbon, "is_room": about.is_room} for name, about in QUANTITIES.items()
+        name: {"clock": about.clock, "on_ribbon": about.on_ribbon, "is_room": about.is_room, "of_package": about.of_package}
+        for name, about in QUANTITIES.items()
     }
 
 

@@ -27,7 +27,7 @@ class Limit(BaseModel):
 
     `guard` (in the unit) or `guard_percent` (of the bound) says how near a bound counts as near. A limit on the `recording` holds
     for whatever comes of it too; one on the `deliverable` holds for the file that is handed over; one on the `production` bounds
-    the spread (largest minus smallest) of the quantity over all recordings.
+    the spread (largest minus smallest) of the quantity over all recordings, or what the production is as a whole.
 
     >>> Limit(quantity="sample_peak_dbfs", high=-3, guard=0.5).guard_at(-3)
     0.5
@@ -61,6 +61,8 @@ class Limit(BaseModel):
     def _bounds(self) -> "Limit":
         if self.low is None and self.high is None and not self.one_of:
             raise ValueError(f"the limit on {self.about.title} has no bound; give it one, or take the limit out")
+        if self.about.of_package and self.applies_to != "production":
+            raise ValueError(f"{self.about.title} is of a production as a whole: let its limit hold for the production")
         if self.low is not None and self.high is not None and self.low > self.high:
             low, high = exact(self.low), exact(self.high)
             raise ValueError(f"the lower bound of {self.about.title} ({low}) lies above its upper bound ({high})")

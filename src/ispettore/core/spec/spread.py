@@ -48,7 +48,9 @@ def spreads(recordings: Sequence[Values], specification: Specification) -> tuple
     What it asks of the delivered file alone says nothing here. Nothing is told where fewer than two recordings have the number.
     """
     found = []
-    for name in dict.fromkeys(limit.quantity for limit in specification.limits if limit.applies_to != "deliverable"):
+    for name in dict.fromkeys(
+        limit.quantity for limit in specification.limits if limit.applies_to != "deliverable" and not limit.about.of_package
+    ):
         about = quantity(name)
         numbers = {
             index: float(value) for index, value in enumerate(each[name] for each in recordings) if isinstance(value, int | float)

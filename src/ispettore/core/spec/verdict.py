@@ -14,6 +14,8 @@ Role = Literal["recording", "master", "deliverable"]
 TWO_LOUDSPEAKERS_LU = 3.0103
 Values = Mapping[str, float | str | None]
 """What the limits of a specification are held against in one recording, by quantity."""
+Whole = Mapping[str, tuple[float | None, str | None]]
+"""What a production is as a whole, by quantity: the figure, and a note (which numbers are missing; why there is no figure)."""
 
 
 class LimitVerdict(BaseModel):
@@ -99,7 +101,7 @@ def reading_for(name: str, inspection: Inspection, specification: Specification)
 
 def values(inspection: Inspection, specification: Specification) -> dict[str, float | str | None]:
     """What every limit is held against: all that a recording gives to the judgement of many."""
-    names = dict.fromkeys(limit.quantity for limit in specification.limits)
+    names = dict.fromkeys(limit.quantity for limit in specification.limits if not limit.about.of_package)
     return {name: reading_for(name, inspection, specification) for name in names}
 
 
@@ -167,12 +169,19 @@ def _verdict(
     )
 
 
-def judge_production(recordings: Sequence[Values], specification: Specification) -> tuple[LimitVerdict, ...]:
+def judge_production(recordings: Sequence[Values], specification: Specification, whole: Whole) -> tuple[LimitVerdict, ...]:
     """The limits on the production: each bounds the spread (largest minus smallest) of a quantity over its recordings (their
-    `values`)."""
+    `values`), or what the production is as a whole."""
     found = []
     for limit in specification.limits:
         if limit.applies_to != "production":
+            continue
+        if limit.about.of_package:
+            value, note = whole.get(limit.quantity, (None, "not known"))
+            if value is None:
+                found.append(_verdict(limit, None, passes=False, position="unmeasured", note=note))
+            else:
+                found.append(place(limit, value, note=note))
             continue
         numbers = [float(value) for value in (each[limit.quantity] for each in recordings) if isinstance(value, int | float)]
         if not numbers or len(numbers) < len(recordings):
@@ -192,4 +201,5 @@ def columns(specification: Specification, unmet: Iterable[str]) -> tuple[Limit, 
         if limit.applies_to == "recording" and (limit.severity == "must" or limit.quantity in anywhere)
     ]
     known = {limit.quantity for limit in own}
-    return (*own, *(limit for limit in specification.limits if limit.applies_to == "production" and limit.quantity not in known))
+    whole = [limit for limit in specification.limits if limit.applies_to == "production" and not limit.about.of_package]
+    return (*own, *(limit for limit in whole if limit.quantity not in known))

@@ -49,9 +49,10 @@ def pieces(limit: Limit) -> list[Piece]:
         end += " in the file that is handed over"
     if limit.one_of:
         return _joined(f"{about.title} ", ("choices", " or ".join(limit.one_of)), end)
-    if limit.applies_to == "production" and limit.high == 0 and limit.low is None:
+    spread = limit.applies_to == "production" and not about.of_package
+    if spread and limit.high == 0 and limit.low is None:
         return _joined(f"{about.title} within ", ("high", "0"), f"{_unit(about.difference_unit)}: the same in all recordings")
-    if limit.applies_to == "production":
+    if spread:
         bound = figure(limit.high, about) if limit.high is not None else "?"
         return _joined(
             f"{about.title} within ", ("high", bound), f"{_unit(about.difference_unit)} of one another in all recordings"

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from pathlib import PurePath
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import ColumnElement
@@ -45,8 +46,8 @@ MINIATURE = 132
 """Columns of a row's ribbon: as many as it is drawn wide."""
 
 
-def add(production_id: UUID, name: str, blob: Blob) -> UUID:
-    """Add a stored file to a production as a recording and have it inspected.
+def add(production_id: UUID, name: str, blob: Blob, *, entry: dict[str, Any] | None = None) -> UUID:
+    """Add a stored file to a production as a recording and have it inspected; `entry` is what it is, where its name does not say.
 
     The same file under the same name is there already and not added again: its recording is what is returned.
     """
@@ -58,11 +59,12 @@ def add(production_id: UUID, name: str, blob: Blob) -> UUID:
             if there.name == shown:
                 return there.id
         last = session.exec(select(func.max(Recording.position)).where(Recording.production_id == production_id)).one()
-        return _put_in(session, production_id, (last or 0) + 1, shown, blob)
+        return _put_in(session, production_id, (last or 0) + 1, shown, blob, entry=entry)
 
 
 def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
-    """Put a newer file in the place of a recording; the older stays, with all that was made of it. The same bytes change nothing.
+    """Put a newer file in the place of a recording; the older stays, with all that was made of it. What somebody said of its number
+    and title holds for the newer. The same bytes change nothing.
 
     Raises NotFound, and NoLongerReplaceable where the recording was removed or replaced meanwhile.
     """
@@ -70,7 +72,7 @@ def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
         older = _replaceable(session, recording_id)
         if older.sha256 == blob.sha256:
             return older.id
-        older.replaced_by = _put_in(session, older.production_id, older.position, _shown_name(name), blob)
+        older.replaced_by = _put_in(session, older.production_id, older.position, _shown_name(name), blob, entry=older.entry)
         session.add(older)
         return older.replaced_by
 
@@ -93,8 +95,10 @@ def _replaceable(session: Session, recording_id: UUID) -> Recording:
     return older
 
 
-def _put_in(session: Session, production_id: UUID, position: int, name: str, blob: Blob) -> UUID:
-    recording = Recording(production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes)
+def _put_in(session: Session, production_id: UUID, position: int, name: str, blob: Blob, *, entry: dict[str, Any] | None) -> UUID:
+    recording = Recording(
+        production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes, entry=entry
+    )
     session.add(recording)
     session.flush()
     works.ask(session, WorkKind.INSPECT, recording.id, of=recording)

@@ -14,8 +14,8 @@ from ispettore.core.plan import status
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import spreads
-from ispettore.core.spec.verdict import columns, judge_production
-from ispettore.studio.catalogue import progressing, recordings, standings
+from ispettore.core.spec.verdict import LimitVerdict, columns
+from ispettore.studio.catalogue import progressing, recordings, standings, wholes
 from ispettore.studio.catalogue.sheet_views import ProductionView, SheetEntry, SheetHead, SheetView, StatusCount
 from ispettore.studio.catalogue.standings import Standing
 from ispettore.studio.catalogue.views import RecordingView
@@ -47,6 +47,12 @@ def sheet(production_id: UUID) -> ProductionView:
         found, specification = _standings(session, production)
         head = _head(session, production, found, specification)
         return ProductionView(**_parts(head), recordings=recordings.rows(session, production.id, specification))
+
+
+def whole(session: Session, production: Production) -> list[LimitVerdict]:
+    """The limits on a production, judged."""
+    found, specification = _standings(session, production)
+    return wholes.judged(session, found, specification)
 
 
 def counted(session: Session, production: Production) -> tuple[list[StatusCount], int]:
@@ -88,7 +94,7 @@ def _head(session: Session, production: Production, found: Sequence[Standing], s
         standing=standing,
         certified=certified,
         measured=len(judged),
-        whole=list(judge_production(read, specification)) if read else [],
+        whole=wholes.judged(session, found, specification),
         spreads=list(spreads(read, specification)),
         formats=recordings.formats(specification),
         lot=progressing.lot(session, production.id),

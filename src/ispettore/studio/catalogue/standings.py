@@ -22,12 +22,13 @@ from ispettore.studio.tables import Production, Recording, WorkKind, WorkState
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """A recording against a specification: whether it passes, which limits it does not meet (advice included), and what all of them
-    were held against."""
+    """A recording against a specification: whether it passes, which limits it does not meet (advice included), what all of them
+    were held against, and how long it is."""
 
     passes: bool
     unmet: tuple[str, ...]
     read: Values
+    duration_s: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +76,7 @@ def of_production(
 
 def _judge(inspection: Inspection, specification: Specification) -> Judged:
     verdict = judge(inspection, specification, role=role_of(inspection))
-    return Judged(verdict.passes, verdict.unmet, values(inspection, specification))
+    return Judged(verdict.passes, verdict.unmet, values(inspection, specification), inspection.facts.duration_s)
 
 
 def _known(

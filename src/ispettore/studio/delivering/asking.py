@@ -16,7 +16,7 @@ from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import recordings
+from ispettore.studio.catalogue import recordings, wholes
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering.views import CoverView, FormatChoice, Quality
 from ispettore.studio.errors import FormatRefused, NamingRefused, NotFound
@@ -137,16 +137,6 @@ def cover_content(production_id: UUID, store: Store) -> tuple[bytes, str, str]:
     return content, production.cover["kind"], production.cover_sha256
 
 
-def listed(here: Sequence[Recording]) -> list[tuple[Entry, bool]]:
-    """The entry of each of a production's recordings, and whether number, part and title are what its file name says."""
-    read = entries.read([recording.name for recording in here])
-    found = []
-    for recording, said in zip(here, read, strict=True):
-        entry = Entry.model_validate(recording.entry) if recording.entry is not None else said
-        found.append((entry, entry.model_copy(update={"narrator": ""}) == said))
-    return found
-
-
 def put_entries(production_id: UUID, wanted: Mapping[UUID, Mapping[str, Any] | None]) -> None:
     """Change the entries of some recordings, each in what is given of it; None has the file name say number, part and title again.
     Raises NotFound and BadText."""
@@ -154,7 +144,7 @@ def put_entries(production_id: UUID, wanted: Mapping[UUID, Mapping[str, Any] | N
         production = there(session, production_id, lock=True)
         present = recordings.current(session, production_id)
         read = entries.read([recording.name for recording in present])
-        here = {one.id: (one, entry, said) for one, (entry, _), said in zip(present, listed(present), read, strict=True)}
+        here = {one.id: (one, entry, said) for one, (entry, _), said in zip(present, wholes.listed(present), read, strict=True)}
         for of_recording, changes in wanted.items():
             if of_recording not in here:
                 raise NotFound(what="recording")
@@ -173,7 +163,7 @@ def paste(production_id: UUID, text: str) -> int:
     with transaction() as session:
         production = there(session, production_id, lock=True)
         here = recordings.current(session, production_id)
-        before = [entry for entry, _ in listed(here)]
+        before = [entry for entry, _ in wholes.listed(here)]
         changed = 0
         for recording, was, entry in zip(here, before, entries.pasted(text, [one.name for one in here], before), strict=True):
             if entry != was:

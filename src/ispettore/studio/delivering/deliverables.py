@@ -20,7 +20,7 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable, asked_in_words
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict
-from ispettore.studio.catalogue import conformings, lookup, made, recordings, together
+from ispettore.studio.catalogue import conformings, lookup, made, recordings, together, wholes
 from ispettore.studio.catalogue.made import Newest
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach
@@ -62,6 +62,7 @@ class _Record:
     id: UUID
     conforming_id: UUID
     made_for: tuple[str, int]
+    made_for_name: str
     asked: dict[str, Any]
     file_name: str
     sha256: str | None
@@ -92,7 +93,7 @@ def wanted(production: Production, there: Sequence[Recording], *, template: str 
     if form is None:
         specification = kept.specification(production.specification)
         raise NotWritable(specification=specification.name, asked=asked_in_words(specification.limits))
-    listed = asking.listed(there)
+    listed = wholes.listed(there)
     found = naming.names(
         said.naming if template is None else template,
         [entry for entry, _ in listed],
@@ -284,6 +285,7 @@ def _records(session: Session, of: Sequence[UUID]) -> dict[UUID, _Record]:
         DeliverableRecord.conforming_id,
         asked["id"].astext,
         asked["version"].as_integer(),
+        asked["name"].astext,
         DeliverableRecord.asked,
         DeliverableRecord.file_name,
         DeliverableRecord.sha256,
@@ -297,23 +299,39 @@ def _records(session: Session, of: Sequence[UUID]) -> dict[UUID, _Record]:
     rows = newest.distinct(col(DeliverableRecord.recording_id)).order_by(
         col(DeliverableRecord.recording_id), col(DeliverableRecord.created_at).desc()
     )
-    return {
-        recording: _Record(
-            id=identifier,
-            conforming_id=conforming,
-            made_for=(name, version),
-            asked=what,
-            file_name=file_name,
-            sha256=sha256,
-            size_bytes=size,
-            certified=certified,
-            effect=Effect.model_validate(effect) if effect else None,
-            missed=kept.verdict(verdict).missed if verdict and not certified else [],
-            duration_s=duration,
-        )
-        for recording, identifier, conforming, name, version, what, file_name, sha256, size, certified, effect, verdict, duration
-        in session.exec(rows).all()
-    }  # fmt: skip
+    return {recording: _record(*parts) for recording, *parts in session.exec(rows).all()}
+
+
+def _record(
+    identifier: UUID,
+    conforming_id: UUID,
+    specification: str,
+    version: int,
+    called: str,
+    asked: dict[str, Any],
+    file_name: str,
+    sha256: str | None,
+    size_bytes: int | None,
+    certified: bool,
+    effect: dict[str, Any] | None,
+    verdict: dict[str, Any] | None,
+    duration_s: float | None,
+) -> _Record:
+    """From the columns, in their order."""
+    return _Record(
+        id=identifier,
+        conforming_id=conforming_id,
+        made_for=(specification, version),
+        made_for_name=called,
+        asked=asked,
+        file_name=file_name,
+        sha256=sha256,
+        size_bytes=size_bytes,
+        certified=certified,
+        effect=Effect.model_validate(effect) if effect else None,
+        missed=kept.verdict(verdict).missed if verdict and not certified else [],
+        duration_s=duration_s,
+    )
 
 
 def _state(case: _Case, specification: Specification) -> tuple[Made, str, Work | None]:
@@ -351,7 +369,7 @@ def _changed(case: _Case, record: _Record, specification: Specification) -> str 
     """Why a deliverable is not what is asked for now, in a sentence; None where it is."""
     one, newest = case.wanted, case.newest
     if record.made_for != (specification.id, specification.version):
-        return "It was made for another version of the specification."
+        return f"It was made for {record.made_for_name}, version {record.made_for[1]}."
     asked = one.asked
     if record.asked["form"] != asked["form"]:
         return f"It was made as {OutputFormat.model_validate(record.asked['form']).title}."

@@ -5,7 +5,7 @@ from uuid import UUID
 from ispettore.core.deliver import naming
 from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable
-from ispettore.studio.catalogue import progressing
+from ispettore.studio.catalogue import progressing, sheets
 from ispettore.studio.database import snapshot
 from ispettore.studio.delivering import asking, deliverables, handing_over
 from ispettore.studio.delivering.views import DeliveryView
@@ -33,6 +33,7 @@ def view(production_id: UUID) -> DeliveryView:
             cover=asking.cover_view(production),
             problem=problem,
             rows=rows,
+            whole=sheets.whole(session, production),
             made=len(made),
             making=sum(row.state == "making" for row in rows),
             size_bytes=sum(row.size_bytes or 0 for row in made),

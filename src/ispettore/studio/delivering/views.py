@@ -85,6 +85,7 @@ class DeliveryNote(BaseModel):
 
 class DeliveryView(BaseModel):
     """The deliver screen of a production. `form` is as what files are written; `problem` is what is wrong with the naming itself.
+    `whole` are the limits on the production, judged.
     `made` counts files that are as they were asked for, `size_bytes` is their sum."""
 
     id: UUID
@@ -96,6 +97,7 @@ class DeliveryView(BaseModel):
     cover: CoverView | None
     problem: str
     rows: list[DeliveryRow]
+    whole: list[LimitVerdict]
     made: int
     making: int
     size_bytes: int

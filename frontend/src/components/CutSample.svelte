@@ -1,0 +1,63 @@
+<script lang="ts">
+  // Cutting the selection as the sample that shops play.
+  import { answer, api } from '../lib/api';
+  import { clock, number } from '../lib/format';
+  import type { Span } from '../lib/ribbon-view.svelte';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    recordingId: string;
+    selection: Span;
+  }
+  let { recordingId, selection }: Props = $props();
+  const FADE_IN_S = 0.5;
+  const FADE_OUT_S = 2;
+  const SHORTEST_S = 10;
+  const LONGEST_S = 300;
+  const seconds = $derived(selection.to - selection.from);
+  let made = $state('');
+  let problem = $state('');
+  let cutting = $state(false);
+  async function cut() {
+    problem = made = '';
+    cutting = true;
+    try {
+      const body = { start_s: selection.from, end_s: selection.to, fade_in_s: FADE_IN_S, fade_out_s: FADE_OUT_S };
+      const path = { params: { path: { recording_id: recordingId } } };
+      made = answer(await api.POST('/api/recordings/{recording_id}/sample', { ...path, body })).id;
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+    cutting = false;
+  }
+</script>
+
+{#if seconds >= SHORTEST_S}
+  <p>
+    {#if seconds <= LONGEST_S}
+      <LinkButton disabled={cutting} onclick={() => void cut()}
+        >{cutting ? 'Cutting …' : `Cut as shop sample, ${clock(seconds)}`}</LinkButton
+      >
+      <span class="soft">faded in over {number(FADE_IN_S, 1)} s and out over {number(FADE_OUT_S, 0)} s</span>
+    {:else}
+      <span class="soft">A shop sample may last {clock(LONGEST_S)}; the selection lasts {clock(seconds)}.</span>
+    {/if}
+    {#if made}<span role="status"><a href={`#/recordings/${made}`}>Sample.wav</a> is in the production.</span>{/if}
+    {#if problem}<span class="problem" role="alert">{problem}</span>{/if}
+  </p>
+{/if}
+
+<style>
+  p {
+    display: flex;
+    gap: 12px;
+    align-items: baseline;
+    margin-top: 4px;
+    font-size: 13px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .problem {
+    color: var(--outside);
+  }
+</style>
