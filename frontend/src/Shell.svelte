@@ -7,6 +7,7 @@
   import { Uploads } from './lib/uploads.svelte';
   import Consistency from './screens/Consistency.svelte';
   import Deliver from './screens/Deliver.svelte';
+  import Listen from './screens/Listen.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Sheet from './screens/Sheet.svelte';
@@ -30,6 +31,7 @@
     '/productions/:id/consistency': Consistency,
     '/productions/:id/deliver': Deliver,
     '/recordings/:id/:left?/:right?': RecordingScreen,
+    '/listen/:of/:id': Listen,
     '/specifications': Specifications,
     '/specifications/:id': Specification,
     '/treatments': Treatments,
@@ -38,7 +40,7 @@
     '/verify/:id': Verify,
   };
   const PLACES = [
-    ['/', 'Productions', /^\/($|productions|recordings)/],
+    ['/', 'Productions', /^\/($|productions|recordings|listen)/],
     ['/specifications', 'Specifications', /^\/specifications/],
     ['/treatments', 'Treatments', /^\/treatments/],
     ['/verify', 'Verify a certificate', /^\/verify/],

@@ -129,8 +129,13 @@
         oncancel={() => void acting.cancel(work.id)}
       />
     {:else if row.state === 'made'}
-      <BracketMark position="inside" silent />
-      <a href={`/api/deliverables/${row.deliverable}/certificate`} download>Certified</a>
+      <span class="links"
+        ><BracketMark position="inside" silent />
+        <a href={`/api/deliverables/${row.deliverable}/certificate`} download>Certified</a>
+        <a href={`/api/deliverables/${row.deliverable}/certificate.pdf`} download>PDF</a>
+        <a href={`#/listen/deliverable/${row.deliverable}`}>Listen</a></span
+      >
+      {#if row.listened}<span class="why">{row.listened[0]?.toUpperCase()}{row.listened.slice(1)}</span>{/if}
     {:else if row.state === 'stuck'}
       <span class="wrong">{row.reason}</span> <a href={`#/recordings/${row.recording}`}>Bench</a>
     {:else if row.state === 'to make again'}
@@ -228,6 +233,11 @@
   }
   .near {
     color: var(--near);
+  }
+  .links {
+    display: flex;
+    gap: 10px;
+    align-items: baseline;
   }
   details {
     font-size: 12.5px;

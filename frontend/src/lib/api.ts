@@ -75,6 +75,9 @@ export type DeliveryNote = components['schemas']['DeliveryNote'];
 export type Entry = components['schemas']['Entry'];
 export type FormatChoice = components['schemas']['FormatChoice'];
 export type Effect = components['schemas']['Effect'];
+export type ListenView = components['schemas']['ListenView'];
+export type NoteView = components['schemas']['NoteView'];
+export type NoteKind = NoteView['kind'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 

@@ -21,6 +21,10 @@ export function names(query: Query, notice: Notice): boolean {
   const [about, ...named] = query.queryKey as [string, ...unknown[]];
   const { id, production, recording } = notice;
   if (notice.about === 'everything') return true;
+  // A file to listen to is named by itself, and tells of which recording it is.
+  const of = (query.state.data as { recording?: string } | null)?.recording;
+  if (about === 'listen' && recording && of === recording) return true;
+  if (notice.about === 'listening') return about === 'delivery' && named[0] === production;
   if (notice.about === 'draft') return about === 'draft' && named[0] === id;
   if (LISTS[notice.about]?.includes(about)) return true;
   if (production && (OF_ALL.includes(about) || (OF_PRODUCTION.includes(about) && named[0] === production))) return true;

@@ -39,6 +39,10 @@ export class Player {
   heard = $state<string>();
   /** What the two sides are called. */
   names = $state<Record<Side, string>>({ source: 'source', treated: 'treated' });
+  /** Told what was heard of a sound, in seconds of the source's time. */
+  onheard?: (track: Track, from: number, to: number) => void;
+  /** From where on the side that is heard was not told of yet. */
+  #untold = 0;
   #tracks = $state<Partial<Record<Side, Track>>>({});
   #context: AudioContext | undefined;
   #gains: Partial<Record<Side, GainNode>> = {};
@@ -100,6 +104,7 @@ export class Player {
 
   swap(to?: Side): void {
     if (!this.hasTreated) return;
+    this.#tell();
     this.side = to ?? (this.side === 'source' ? 'treated' : 'source');
     this.#level();
   }
@@ -110,6 +115,7 @@ export class Player {
   }
 
   stop(): void {
+    this.#tell();
     this.#run += 1;
     this.#abort.abort();
     for (const { node } of this.#nodes) node.stop();
@@ -136,7 +142,7 @@ export class Player {
     }
     this.#level();
     this.playing = true;
-    this.#from = this.position;
+    this.#from = this.#untold = this.position;
     try {
       this.#next = this.#from;
       let first: [Side, Piece | null][];
@@ -247,6 +253,14 @@ export class Player {
       else requestAnimationFrame(step);
     };
     requestAnimationFrame(step);
+  }
+
+  /** Tells what was heard since the last time; while which side it was must not be known, nothing. */
+  #tell(): void {
+    const track = this.#tracks[this.side];
+    if (this.playing && track && !this.hidden && this.position > this.#untold)
+      this.onheard?.(track, this.#untold, this.position);
+    this.#untold = this.position;
   }
 
   #level(): void {

@@ -17,6 +17,8 @@ export interface Track {
   duration: number;
   /** Integrated loudness, for matching. */
   loudness: number | null;
+  /** How much later the same word comes in it than in the recording, in seconds. */
+  offset?: number;
   /** Worked out while it is listened to: where that fails, the source goes on. */
   rehearsed?: boolean;
   piece: (at: number, seconds: number, signal: AbortSignal) => Promise<Piece | null>;
@@ -44,6 +46,7 @@ export function ofFile(
     rate,
     duration,
     loudness,
+    offset,
     async piece(at, seconds, signal) {
       const wanted = Math.round((at + offset) * rate);
       const start = Math.max(0, wanted);

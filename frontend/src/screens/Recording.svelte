@@ -29,6 +29,7 @@
   import { meanings } from '../lib/methods';
   import { grouped, type Place } from '../lib/places';
   import { Player } from '../lib/player.svelte';
+  import { Sittings } from '../lib/sittings';
   import { RibbonView } from '../lib/ribbon-view.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
@@ -73,6 +74,12 @@
   let stays = $state(0);
 
   const player = new Player();
+  const sittings = new Sittings();
+  player.onheard = (track, from, to) => sittings.heard(track, from, to);
+  $effect(() => () => {
+    player.stop();
+    sittings.end();
+  });
   const view = new RibbonView();
   let kind = $state('');
   const places = $derived(groups.filter((group) => !kind || group.key === kind).flatMap((group) => group.places));
@@ -93,7 +100,6 @@
     const heard = bench.heard;
     untrack(() => (heard ? player.load(heard.source, heard.treated, heard.names) : player.unload()));
   });
-  $effect(() => () => player.stop());
   /** Half a second before a place, so that it is heard coming. */
   function go(place: Place) {
     player.seek(Math.max(0, place.start_s - 0.5));

@@ -21,7 +21,7 @@ class Notice(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft"]
+    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening"]
     id: str = ""
     production: UUID | None = None
     recording: UUID | None = None
@@ -36,7 +36,7 @@ def tell(session: Session, notice: Notice) -> None:
     session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": notice.model_dump_json()})
 
 
-def tell_of(session: Session, recording: Recording, *, about: Literal["recording", "draft"] = "recording") -> None:
-    """Announce that a recording, or its draft, changed."""
+def tell_of(session: Session, recording: Recording, *, about: Literal["recording", "draft", "listening"] = "recording") -> None:
+    """Announce that a recording, its draft, or what was heard and noted of it changed."""
     of = recording.id
     tell(session, Notice(about=about, id=str(of), production=recording.production_id, recording=of))

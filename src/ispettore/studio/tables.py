@@ -261,6 +261,41 @@ class Delivery(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
+class Listening(SQLModel, table=True):
+    """What somebody really heard of a file in one sitting: stretches with their speeds. `of` says what `subject_id` is: the
+    recording itself, an attempt or a deliverable; `sha256` names the very file."""
+
+    id: UUID = Field(primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    of: str
+    subject_id: UUID
+    sha256: str
+    duration_s: float
+    who: str = ""
+    spans: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
+    began_at: datetime = Field(default_factory=now, sa_column=_when())
+    ended_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class NoteRecord(SQLModel, table=True):
+    """Something that was noted while a file was listened to, at a time of that file. Removed, it is out of sight, and stays."""
+
+    __tablename__ = "note"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    of: str
+    subject_id: UUID
+    sha256: str
+    at_s: float
+    kind: str
+    text: str = Field(sa_column=Column(Text, nullable=False))
+    who: str = ""
+    done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
 class Verifying(SQLModel, table=True):
     """One check of a certificate against a file."""
 

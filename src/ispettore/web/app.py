@@ -43,6 +43,7 @@ from ispettore.web import (
     explaining,
     heavy,
     kept_treatments,
+    listening,
     productions,
     recordings,
     resumable,
@@ -108,7 +109,14 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
 
 
 COMPRESSION = 5
-AS_THEY_ARE = (*DEFAULT_EXCLUDED_CONTENT_TYPES, "application/octet-stream", "application/pdf", "application/zip", "image/")
+AS_THEY_ARE = (
+    *DEFAULT_EXCLUDED_CONTENT_TYPES,
+    "application/octet-stream",
+    "application/pdf",
+    "application/zip",
+    "image/",
+    "audio/",
+)
 """Kinds of answers that are sent as they are: sound and files, what is compressed already, and events, which must not wait."""
 
 
@@ -166,6 +174,7 @@ def build() -> FastAPI:
         delivering,
         explaining,
         kept_treatments,
+        listening,
         productions,
         recordings,
         resumable,

@@ -185,6 +185,12 @@ def deliver_to_folder(production_id: UUID, wanted: WantedFiles) -> Made:
     return Made(id=handing_over.deliver_to_folder(production_id, wanted.recordings))
 
 
+@routes.get("/deliverables/{deliverable_id}/certificate.pdf", operation_id="getPrintedDelivered", response_class=Response)
+def get_printed_delivered(deliverable_id: UUID) -> Response:
+    name, page = packing.printed(deliverable_id)
+    return Response(page, media_type="application/pdf", headers=named(name))
+
+
 def _ids(text: str) -> list[UUID] | None:
     """Identifiers between commas. Raises NotFound for what is none."""
     try:

@@ -14,15 +14,16 @@ from ispettore.core.spec import kept
 WIDTH, HEIGHT = 595.0, 842.0
 
 
-def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any) -> None:
-    """Print a sealed certificate to a path or a binary stream. The page is the same for the same certificate."""
+def write(sealed: dict[str, Any], ribbon: Ribbon | None, target: Path | Any, *, listened: str = "") -> None:
+    """Print a sealed certificate to a path or a binary stream; `listened` says how far its file was listened to, as it is known
+    now: that stands beside the certificate and is not sealed. The page is the same for the same certificate."""
     certificate = forms.read(sealed["certificate"])
     limits = kept.verdict(certificate.verdict.model_dump()).limits
     title = f"Certificate of {certificate.file.name}"
     canvas = drawing.canvas_for(target, title=title, author=certificate.issuer, size=(WIDTH, HEIGHT))
     page = _Sheet(canvas, width=WIDTH, height=HEIGHT)
     page.head(certificate)
-    page.facts(certificate, sealed)
+    page.facts(certificate, sealed, listened)
     if ribbon is not None and ribbon.peak_dbfs.size:
         page.ribbon(ribbon, limits)
     page.limits(limits)
@@ -48,7 +49,7 @@ class _Sheet(Page):
         self.wrapped(EDGE, certificate.statement, WIDTH - 2 * EDGE, size=8.5, colour=SOFT, leading=11)
         self.y -= 6
 
-    def facts(self, certificate: CertificateForm, sealed: dict[str, Any]) -> None:
+    def facts(self, certificate: CertificateForm, sealed: dict[str, Any], heard: str) -> None:
         facts = certificate.facts
         count = f"{facts.channels} channel{'s' if facts.channels > 1 else ''}"
         rate = (
@@ -65,7 +66,8 @@ class _Sheet(Page):
         if certificate.origin is not None:
             rows.append(("Made from", certificate.origin.name, WORDS))
             rows.append(("SHA-256", certificate.origin.sha256, FIGURES))
-        listened = "listened through by a person" if certificate.listened else "not recorded"
+        listened = f"{heard[:1].upper()}{heard[1:]} (not part of the seal)" if heard else "not recorded"
+        listened = "listened through by a person" if certificate.listened else listened
         rows += [("Listening", listened, WORDS), ("Sealed by", f"{certificate.issuer}, key {_key(sealed)}", WORDS)]
         for name, value, font in rows:
             self.text(EDGE, self.y, name, size=8.5, colour=SOFT)

@@ -1,7 +1,7 @@
 """Inspection sheets: in short for pages, row by row, or whole, and as they are printed."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
@@ -14,7 +14,7 @@ from ispettore.core.plan import status
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.spread import spreads
-from ispettore.core.spec.verdict import LimitVerdict, columns
+from ispettore.core.spec.verdict import LimitVerdict, Values, columns
 from ispettore.studio.catalogue import progressing, recordings, standings, wholes
 from ispettore.studio.catalogue.sheet_views import ProductionView, SheetEntry, SheetHead, SheetView, StatusCount
 from ispettore.studio.catalogue.standings import Standing
@@ -49,10 +49,10 @@ def sheet(production_id: UUID) -> ProductionView:
         return ProductionView(**_parts(head), recordings=recordings.rows(session, production.id, specification))
 
 
-def whole(session: Session, production: Production) -> list[LimitVerdict]:
-    """The limits on a production, judged."""
+def whole(session: Session, production: Production, files: Mapping[UUID, Values]) -> list[LimitVerdict]:
+    """The limits on a production, judged by what files of its recordings read, where there are any."""
     found, specification = _standings(session, production)
-    return wholes.judged(session, found, specification)
+    return wholes.judged(session, found, specification, files)
 
 
 def counted(session: Session, production: Production) -> tuple[list[StatusCount], int]:

@@ -1,6 +1,6 @@
 """What a production is as a whole, held against the limits on it: how far its recordings differ, and what the package holds."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from uuid import UUID
 
 from sqlmodel import Session, col, select
@@ -10,14 +10,17 @@ from ispettore.core.deliver import whole as packages
 from ispettore.core.deliver.entries import Entry
 from ispettore.core.deliver.whole import File
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import LimitVerdict, Whole, judge_production
+from ispettore.core.spec.verdict import LimitVerdict, Values, Whole, judge_production
 from ispettore.studio.catalogue.standings import Standing
 from ispettore.studio.tables import DeliverableRecord, Recording
 
 
-def judged(session: Session, found: Sequence[Standing], specification: Specification) -> list[LimitVerdict]:
-    """Every limit on a production of these recordings; none where nothing is measured."""
-    read = [one.judged.read for one in found if one.judged is not None]
+def judged(
+    session: Session, found: Sequence[Standing], specification: Specification, files: Mapping[UUID, Values] | None = None
+) -> list[LimitVerdict]:
+    """Every limit on a production of these recordings; none where nothing is measured. What `files` of recordings read counts in
+    place of what these read as they came in."""
+    read = [(files or {}).get(one.recording.id, one.judged.read) for one in found if one.judged is not None]
     return list(judge_production(read, specification, _whole(session, found, specification))) if read else []
 
 

@@ -15,12 +15,15 @@ from ispettore.core.audio.tagging import Tags
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.deliver import labels, naming
 from ispettore.core.deliver.entries import Entry
+from ispettore.core.measure import kept as kept_inspections
+from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan.encoding import Effect
 from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable, asked_in_words
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import LimitVerdict
+from ispettore.core.spec.verdict import LimitVerdict, Values, values
 from ispettore.studio.catalogue import conformings, lookup, made, recordings, together, wholes
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.made import Newest
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach
@@ -132,6 +135,21 @@ def ready(session: Session, production: Production, chosen: Sequence[UUID] | Non
     return [row.deliverable for row in here if row.state == "made" and row.deliverable is not None]
 
 
+_inspections: Held[UUID, Inspection] = Held(1_000)
+
+
+def read(session: Session, made: Sequence[DeliveryRow], specification: Specification) -> dict[UUID, Values]:
+    """What a specification limits, as the files that are made read it; by recording."""
+
+    def inspected(missing: list[UUID]) -> dict[UUID, Inspection]:
+        after = lookup.shortened(col(DeliverableRecord.outcome)["after"])
+        found = session.exec(select(DeliverableRecord.id, after).where(col(DeliverableRecord.id).in_(missing))).all()
+        return {identifier: kept_inspections.inspection(lookup.filled(data)) for identifier, data in found if data}
+
+    of = {row.deliverable: row.recording for row in made if row.deliverable is not None}
+    return {of[one]: values(inspection, specification) for one, inspection in _inspections.of(of, inspected).items()}
+
+
 def make(production_id: UUID, chosen: Sequence[UUID] | None = None) -> AskedEach:
     """Have the files of a production made, or those of some recordings; what is there already stays. Raises NotFound, NotWritable,
     and NamingRefused where any of their names can't be used."""
@@ -234,6 +252,7 @@ def _row(case: _Case, state: tuple[Made, str, Work | None], said: dict[UUID, Any
         duration_s=there.duration_s if there is not None else None,
         sha256=there.sha256 if there is not None else None,
         certified=there is not None and there.certified,
+        listened="",
         effect=there.effect if there is not None else None,
         corrections=list(said.get(there.conforming_id) or []) if there is not None else [],
         missed=there.missed if there is not None else [],

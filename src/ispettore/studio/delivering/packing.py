@@ -4,6 +4,7 @@ A package holds the files, their sealed certificates and a list of hashes.
 """
 
 import hashlib
+import io
 import json
 import re
 import zlib
@@ -15,13 +16,15 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
+from ispettore.core.certify import report
 from ispettore.core.deliver import manifest
 from ispettore.core.deliver.zipped import Member, Zipped
+from ispettore.core.measure import ribbon
 from ispettore.studio.database import transaction
-from ispettore.studio.delivering import asking, deliverables
+from ispettore.studio.delivering import asking, deliverables, listenings
 from ispettore.studio.errors import NotFound, NothingMade
 from ispettore.studio.store.blobs import NotInStore, Store
-from ispettore.studio.tables import DeliverableRecord, Production
+from ispettore.studio.tables import Conforming, DeliverableRecord, Production
 
 CERTIFICATES = "certificates"
 LONGEST_NAME = 80
@@ -136,6 +139,18 @@ def certificate(deliverable_id: UUID) -> PackageFile:
     if record.certificate is None:
         raise NotFound(what="certificate")
     return _written(f"{record.file_name}.certificate.json", json.dumps(record.certificate, ensure_ascii=False))
+
+
+def printed(deliverable_id: UUID) -> tuple[str, bytes]:
+    """Its certificate as a page of PDF, with how far the file was listened to; and what that is called. Raises NotFound."""
+    record, page = _record(deliverable_id), io.BytesIO()
+    if record.certificate is None or record.sha256 is None:
+        raise NotFound(what="certificate")
+    with transaction() as session:
+        packed = session.get_one(Conforming, record.conforming_id).ribbon
+        heard = listenings.in_words(session, [record.sha256])
+    report.write(record.certificate, ribbon.unpacked(packed) if packed else None, page, listened=heard.get(record.sha256, ""))
+    return f"{record.file_name}.certificate.pdf", page.getvalue()
 
 
 def _record(deliverable_id: UUID) -> DeliverableRecord:

@@ -7,7 +7,7 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio.catalogue import progressing, sheets
 from ispettore.studio.database import snapshot
-from ispettore.studio.delivering import asking, deliverables, handing_over
+from ispettore.studio.delivering import asking, deliverables, handing_over, listenings
 from ispettore.studio.delivering.views import DeliveryView
 
 
@@ -19,7 +19,9 @@ def view(production_id: UUID) -> DeliveryView:
         said = asking.of(production)
         problem = naming.parsed(said.naming)[1]
         try:
-            rows = deliverables.rows(session, production)
+            found = deliverables.rows(session, production)
+            heard = listenings.in_words(session, [row.sha256 for row in found if row.sha256 is not None])
+            rows = [row.model_copy(update={"listened": heard.get(row.sha256 or "", "")}) for row in found]
         except NotWritable as error:
             rows, problem = [], error.sentence
         made = [row for row in rows if row.state == "made"]
@@ -33,7 +35,7 @@ def view(production_id: UUID) -> DeliveryView:
             cover=asking.cover_view(production),
             problem=problem,
             rows=rows,
-            whole=sheets.whole(session, production),
+            whole=sheets.whole(session, production, deliverables.read(session, made, specification)),
             made=len(made),
             making=sum(row.state == "making" for row in rows),
             size_bytes=sum(row.size_bytes or 0 for row in made),

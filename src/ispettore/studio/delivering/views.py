@@ -46,8 +46,8 @@ class DeliveryRow(BaseModel):
     """One recording as it will be delivered, or is.
 
     `from_name` says that its entry was read from its file name. `problem` is what speaks against its name. `state` says whether its
-    file is there as it was asked for; `reason` why not. `effect` is what writing did, `corrections` why it was written again on the
-    way, `missed` the required limits that the written file misses.
+    file is there as it was asked for; `reason` why not. `listened` says how far it was listened to, in words; `effect` is what
+    writing did, `corrections` why it was written again on the way, `missed` the required limits that the written file misses.
     """
 
     recording: UUID
@@ -65,6 +65,7 @@ class DeliveryRow(BaseModel):
     duration_s: float | None
     sha256: str | None
     certified: bool
+    listened: str
     effect: Effect | None
     corrections: list[str]
     missed: list[LimitVerdict]

@@ -1,0 +1,353 @@
+<script lang="ts">
+  // Listening a file through: played faster with its pitch kept, notes made on the way, and what was really heard of it.
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { push, replace } from 'svelte-spa-router';
+  import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
+  import Field from '../components/Field.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import ListenStrip from '../components/ListenStrip.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type NoteKind } from '../lib/api';
+  import { clock, counted, date, exact, number } from '../lib/format';
+  import { listener, Proof, setListener, SPEEDS, type Of } from '../lib/proof.svelte';
+
+  let { params }: { params: { of: Of; id: string } } = $props();
+  const KINDS: readonly (readonly [NoteKind, string, string])[] = [
+    ['misread', 'Misread', 'm'],
+    ['noise', 'Noise', 'n'],
+    ['retake', 'Wants a retake', 'r'],
+    ['other', 'Note', 't'],
+  ];
+  const TITLES = Object.fromEntries(KINDS.map(([kind, title]) => [kind, title]));
+  const path = $derived({ params: { path: { of: params.of, subject: params.id } } });
+  const query = createQuery(() => ({
+    queryKey: ['listen', params.of, params.id],
+    placeholderData: keepPreviousData,
+    queryFn: async () => answer(await api.GET('/api/listen/{of}/{subject}', path)),
+  }));
+  const view = $derived(query.data?.id === params.id ? query.data : undefined);
+  const acting = new Acting(useQueryClient());
+  const address = $derived(`/api/listen/${params.of}/${params.id}/sound.wav`);
+  const proof = $derived(new Proof(address, params.of, params.id));
+  $effect(() => {
+    const mine = proof;
+    return () => mine.end();
+  });
+  let who = $state(listener());
+  let editing = $state<string>();
+  const open = $derived(view?.notes.filter((note) => !note.done_at).length ?? 0);
+
+  const add = (kind: NoteKind) =>
+    acting.attempt(async () => {
+      const body = { at_s: proof.position, kind, text: '', who };
+      const made = answer(await api.POST('/api/listen/{of}/{subject}/notes', { ...path, body }));
+      editing = made.id;
+    });
+  const change = (note_id: string, body: { kind?: NoteKind; text?: string; done?: boolean; removed?: boolean }) =>
+    acting.attempt(async () =>
+      answer(await api.PATCH('/api/notes/{note_id}', { params: { path: { note_id } }, body })),
+    );
+  let removed = $state<string>();
+  async function remove(id: string) {
+    await change(id, { removed: true });
+    removed = id;
+  }
+  async function undo() {
+    const id = removed;
+    removed = undefined;
+    if (id) await change(id, { removed: false });
+  }
+  function keys(event: KeyboardEvent) {
+    const target = event.target as HTMLElement;
+    if (event.ctrlKey || event.metaKey || event.altKey || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
+      return;
+    const kind = KINDS.find(([, , key]) => key === event.key)?.[0];
+    if (event.key === ' ' && target.tagName !== 'BUTTON') proof.toggle();
+    else if (event.key === 'ArrowLeft') proof.seek(proof.position - 5);
+    else if (event.key === 'ArrowRight') proof.seek(proof.position + 5);
+    else if (event.key === ',') proof.step(-1);
+    else if (event.key === '.') proof.step(1);
+    else if (kind) void add(kind);
+    else return;
+    event.preventDefault();
+  }
+  const written = (form: string) => `/api/listen/${params.of}/${params.id}/${form}`;
+</script>
+
+<svelte:window onkeydown={keys} />
+<svelte:head><title>Listen to {view?.name ?? ''} · Ispettore</title></svelte:head>
+<main>
+  {#if query.isError}
+    <p role="alert">{query.error.message}</p>
+  {:else if view}
+    <p class="crumb">
+      <a href={`#/productions/${view.production}`}>{view.production_name}</a> ·
+      <a href={`#/productions/${view.production}/deliver`}>Deliver</a> ·
+      <a href={`#/recordings/${view.recording}`}>Bench</a>
+    </p>
+    <div class="top">
+      <div>
+        <h1>Listen: {view.name}</h1>
+        <p class="soft" aria-live="polite">
+          {number(100 * view.share, 0)} % heard of {clock(view.duration_s)}{open
+            ? `, ${counted(open, 'open note')}`
+            : ''}.
+        </p>
+      </div>
+      <div class="acts">
+        {#if view.before}<a href={`#/listen/${view.before.of}/${view.before.id}`}>← {view.before.name}</a>{/if}
+        {#if view.after}<a href={`#/listen/${view.after.of}/${view.after.id}`}>{view.after.name} →</a>{/if}
+        <Choice
+          label="File"
+          value={`${view.of}/${view.id}`}
+          options={view.choices.map((one) => [`${one.of}/${one.id}`, `${one.title}, ${number(100 * one.share, 0)} %`])}
+          onchange={(to) => void replace(`/listen/${to}`)}
+        />
+        <div class="who">
+          <Field
+            label="Listener"
+            value={who}
+            maxlength={80}
+            placeholder="Your name"
+            onchange={(to) => {
+              who = to.trim();
+              setListener(who);
+            }}
+          />
+        </div>
+      </div>
+    </div>
+    <section aria-label="Playing">
+      <ListenStrip {view} position={proof.position} onseek={(to) => proof.seek(to)} />
+      <div class="play">
+        <Button strong onclick={() => proof.toggle()}>{proof.playing ? 'Pause' : 'Play'}</Button>
+        <span class="clock">{clock(proof.position, 1)} <span class="soft">of {clock(view.duration_s)}</span></span>
+        <label class="speed"
+          >Speed
+          <select value={String(proof.speed)} onchange={(event) => proof.setSpeed(Number(event.currentTarget.value))}>
+            {#each SPEEDS as speed (speed)}<option value={String(speed)}>{exact(speed)} ×</option>{/each}
+          </select></label
+        >
+        <span class="add" role="group" aria-label="Add a note here">
+          {#each KINDS as [kind, title, key] (kind)}
+            <Button onclick={() => add(kind)}>{title} <kbd>{key}</kbd></Button>
+          {/each}
+        </span>
+      </div>
+      {#if proof.problem}<p class="wrong" role="alert">{proof.problem}</p>{/if}
+    </section>
+    {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    <div class="halves">
+      <section aria-label="Notes">
+        <div class="head">
+          <h2>Notes</h2>
+          {#if view.notes.some((note) => note.this)}
+            <span class="soft"
+              ><a href={written('notes.csv')} download>CSV</a>, <a href={written('notes.vtt')} download>WebVTT</a>,
+              <a href={`${written('sound.wav')}?marks=true`} download>WAV with markers</a></span
+            >
+          {/if}
+        </div>
+        {#if removed}<p role="status">Note removed. <LinkButton onclick={() => void undo()}>Undo</LinkButton></p>{/if}
+        <ul>
+          {#each view.notes as note (note.id)}
+            <li class:done={note.done_at} data-note={note.id}>
+              <input
+                type="checkbox"
+                aria-label={`Done: ${TITLES[note.kind]} at ${clock(note.at_s)}`}
+                checked={Boolean(note.done_at)}
+                onchange={(event) => void change(note.id, { done: event.currentTarget.checked })}
+              />
+              {#if note.this}<LinkButton onclick={() => proof.seek(note.at_s)} label={`Go to ${clock(note.at_s, 1)}`}
+                  >{clock(note.at_s, 1)}</LinkButton
+                >{:else}<span class="soft" title={note.title}>{clock(note.at_s, 1)}</span>{/if}
+              <select
+                aria-label={`Kind of note at ${clock(note.at_s)}`}
+                value={note.kind}
+                onchange={(event) => void change(note.id, { kind: event.currentTarget.value as NoteKind })}
+              >
+                {#each KINDS as [kind, title] (kind)}<option value={kind}>{title}</option>{/each}
+              </select>
+              <input
+                class="text"
+                aria-label={`Note at ${clock(note.at_s)}`}
+                placeholder="What to look at"
+                maxlength="2000"
+                value={note.text}
+                {@attach (field) => {
+                  if (editing === note.id) {
+                    editing = undefined;
+                    field.focus();
+                  }
+                }}
+                onchange={(event) => void change(note.id, { text: event.currentTarget.value })}
+                onkeydown={(event) => event.key === 'Enter' && event.currentTarget.blur()}
+              />
+              <span class="soft by">{[note.who, note.this ? '' : note.title].filter(Boolean).join(', ')}</span>
+              <LinkButton onclick={() => void remove(note.id)} label={`Remove the note at ${clock(note.at_s)}`}
+                >Remove</LinkButton
+              >
+            </li>
+          {:else}
+            <li class="soft">Press a key while you listen: m misread, n noise, r wants a retake, t anything else.</li>
+          {/each}
+        </ul>
+      </section>
+      <section aria-label="What was heard">
+        <h2>What was heard</h2>
+        <ul>
+          {#each view.listenings as one (one.id)}
+            <li class="sitting">
+              <span class="soft">{date(one.began_at)}</span>
+              <span>{one.said[0]?.toUpperCase()}{one.said.slice(1)}</span>
+              <span class="soft">{one.this ? '' : one.title}</span>
+            </li>
+          {:else}
+            <li class="soft">Nothing yet. What you play is noted here: how much, how fast, and by whom.</li>
+          {/each}
+        </ul>
+        <p class="hint soft">
+          Space plays, ← and → go by 5 s, comma and full stop change the speed. Pitch stays as it is.
+          {#if params.of !== 'deliverable' && view.choices.some((one) => one.of === 'deliverable')}
+            <LinkButton
+              onclick={() => {
+                const made = view.choices.find((one) => one.of === 'deliverable');
+                if (made) void push(`/listen/deliverable/${made.id}`);
+              }}>Listen to the delivered file</LinkButton
+            >
+          {/if}
+        </p>
+      </section>
+    </div>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 40px;
+  }
+  .crumb {
+    font-size: 13.5px;
+  }
+  .top,
+  .acts,
+  .play,
+  .head {
+    display: flex;
+    gap: 16px;
+    align-items: end;
+  }
+  .top,
+  .head {
+    justify-content: space-between;
+  }
+  .top {
+    margin-bottom: 10px;
+  }
+  .acts a {
+    padding-bottom: 5px;
+    font-size: 14px;
+  }
+  .who {
+    width: 150px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .wrong {
+    color: var(--outside);
+  }
+  section {
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    padding: 10px 14px;
+  }
+  .play {
+    align-items: center;
+    margin-top: 8px;
+    flex-wrap: wrap;
+  }
+  .clock {
+    font-family: var(--figures);
+    font-size: 14px;
+    min-width: 150px;
+  }
+  .speed {
+    display: flex;
+    gap: 6px;
+    align-items: baseline;
+    font-size: 13.5px;
+    color: var(--soft);
+  }
+  .add {
+    display: flex;
+    gap: 8px;
+    margin-left: auto;
+  }
+  kbd {
+    font-family: var(--figures);
+    font-size: 11.5px;
+    color: var(--soft);
+  }
+  .halves {
+    display: grid;
+    grid-template-columns: minmax(0, 1.7fr) minmax(0, 1fr);
+    gap: 14px;
+    margin-top: 14px;
+    align-items: start;
+  }
+  ul {
+    list-style: none;
+    margin: 6px 0 0;
+    padding: 0;
+  }
+  li {
+    display: flex;
+    gap: 10px;
+    align-items: baseline;
+    padding: 4px 0;
+    border-bottom: 1px solid var(--rule);
+    font-size: 14px;
+  }
+  li:last-child {
+    border-bottom: 0;
+  }
+  .sitting {
+    display: grid;
+    grid-template-columns: 150px 1fr;
+  }
+  .done .text {
+    text-decoration: line-through;
+    color: var(--soft);
+  }
+  select {
+    border: 1px solid var(--rule);
+    background: var(--sheet);
+    border-radius: 3px;
+    padding: 2px 4px;
+    font-size: 13.5px;
+  }
+  .text {
+    flex: 1;
+    min-width: 60px;
+    border: 1px solid transparent;
+    border-bottom: 1px dotted var(--rule);
+    background: transparent;
+    border-radius: 3px;
+    padding: 2px 5px;
+  }
+  .text:is(:hover, :focus) {
+    border-color: var(--soft);
+  }
+  .text::placeholder {
+    color: var(--soft);
+  }
+  .by,
+  .hint {
+    font-size: 12.5px;
+  }
+  .hint {
+    margin-top: 8px;
+  }
+</style>

@@ -1,0 +1,374 @@
+"""Listening a file through: what was really heard of which file, by whom and how fast, and the notes made on the way."""
+
+from collections.abc import Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlmodel import Session, col, select
+
+from ispettore.core.audio.virtual_wav import Mark, Samples, VirtualWav
+from ispettore.core.audio.writing import open_spans
+from ispettore.core.deliver import listening
+from ispettore.core.deliver.listening import Heard, Note, NoteKind
+from ispettore.core.measure import ribbon
+from ispettore.core.measure.reading import Span
+from ispettore.core.text import refuse
+from ispettore.studio import events
+from ispettore.studio.catalogue import lookup, recordings
+from ispettore.studio.catalogue.views import RibbonView
+from ispettore.studio.database import transaction
+from ispettore.studio.delivering import deliverables
+from ispettore.studio.delivering.listening_views import ListenChoice, ListeningView, ListenView, Neighbour, NoteView, Of
+from ispettore.studio.errors import FileCleared, NotFound, NotReady
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.tables import Conforming, DeliverableRecord, Listening, NoteRecord, Production, Recording, now
+
+MINIATURE = 400
+
+
+@dataclass(frozen=True)
+class _File:
+    """One file of a recording: what it is, which bytes, from which it is heard, and its facts."""
+
+    of: Of
+    id: UUID
+    title: str
+    recording: Recording
+    sha256: str
+    heard_from: str
+    frames: int
+    channels: int
+    sample_rate_hz: int
+    ribbon: bytes | None
+
+    @property
+    def duration_s(self) -> float:
+        return self.frames / self.sample_rate_hz
+
+
+def view(of: Of, subject: UUID) -> ListenView:
+    """A file to listen to. Raises NotFound, NotReady where it is not measured, and FileCleared."""
+    with transaction() as session:
+        file = _file(session, of, subject)
+        recording = file.recording
+        production = session.get_one(Production, recording.production_id)
+        heard = session.exec(
+            select(Listening).where(Listening.recording_id == recording.id).order_by(col(Listening.began_at).desc())
+        ).all()
+        noted = session.exec(_notes(recording.id)).all()
+        choices = _choices(session, recording, heard)
+        titles = {(one.of, one.id): one.title for one in choices}
+        before, after = _neighbours(session, file, production)
+    mine = [span for one in heard if one.sha256 == file.sha256 for span in _spans(one)]
+    packed = ribbon.unpacked(file.ribbon) if file.ribbon else None
+    drawn = ribbon.coarser(packed, MINIATURE) if packed is not None else None
+    return ListenView(
+        of=file.of,
+        id=file.id,
+        title=file.title,
+        recording=recording.id,
+        name=recording.name,
+        production=production.id,
+        production_name=production.name,
+        sha256=file.sha256,
+        duration_s=file.duration_s,
+        ribbon=RibbonView(rms_dbfs=drawn.rms_dbfs.tolist(), peak_dbfs=drawn.peak_dbfs.tolist()) if drawn is not None else None,
+        choices=choices,
+        before=before,
+        after=after,
+        share=listening.share(mine, duration_s=file.duration_s),
+        covered=[Span(start_s=start, end_s=end) for start, end in listening.covered(mine)],
+        listenings=[_listened(one, titles, file.sha256) for one in heard],
+        notes=[_noted(one, titles, file.sha256) for one in noted],
+    )
+
+
+def sound(of: Of, subject: UUID, store: Store, *, marks: bool = False) -> tuple[VirtualWav, str, str]:
+    """A file as WAV, what identifies it, and its name; with its notes as marks, if wanted. Raises as `view` does."""
+    with transaction() as session:
+        file = _file(session, of, subject)
+        noted = session.exec(_notes(file.recording.id)).all() if marks else []
+
+    def opened() -> AbstractContextManager[Samples]:
+        return _opened(store, file.heard_from)
+
+    wav = VirtualWav(
+        opened,
+        frames=file.frames,
+        channels=file.channels,
+        sample_rate_hz=file.sample_rate_hz,
+        marks=[Mark(one.at_s, _note(one, "").told) for one in noted if one.sha256 == file.sha256],
+    )
+    return wav, file.sha256, f"{file.recording.name.rpartition('.')[0] or file.recording.name}.wav"
+
+
+@contextmanager
+def _opened(store: Store, sha256: str) -> Iterator[Samples]:
+    with store.as_local(sha256) as path, open_spans(path) as samples:
+        yield samples
+
+
+def report(listening_id: UUID, of: Of, subject: UUID, *, who: str, spans: Sequence[Heard]) -> None:
+    """Note what was heard in a sitting since it was last told; told again, nothing counts twice. Raises as `view` does, and
+    BadText."""
+    name = refuse(who.strip(), what="The listener's name")
+    with transaction() as session:
+        file = _file(session, of, subject)
+        row = session.get(Listening, listening_id, with_for_update=True)
+        if row is None:
+            row = Listening(
+                id=listening_id,
+                recording_id=file.recording.id,
+                of=of,
+                subject_id=subject,
+                sha256=file.sha256,
+                duration_s=file.duration_s,
+                who=name,
+                spans=[],
+                began_at=now() - timedelta(seconds=sum((one.end_s - one.start_s) / one.speed for one in spans)),
+            )
+        elif row.sha256 != file.sha256:
+            raise NotFound(what="sitting")
+        inside = [
+            one.model_copy(update={"end_s": min(one.end_s, file.duration_s)}) for one in spans if one.start_s < file.duration_s
+        ]
+        row.spans = [one.model_dump() for one in listening.merged([*_spans(row), *inside])]
+        row.who, row.ended_at = name, now()
+        session.add(row)
+        events.tell_of(session, file.recording, about="listening")
+
+
+def note(of: Of, subject: UUID, *, at_s: float, kind: NoteKind, text: str, who: str) -> UUID:
+    """Note something at a time of a file. Raises as `view` does, and BadText."""
+    said, name = refuse(text.strip(), what="The note", breaks=True), refuse(who.strip(), what="The listener's name")
+    with transaction() as session:
+        file = _file(session, of, subject)
+        row = NoteRecord(
+            recording_id=file.recording.id,
+            of=of,
+            subject_id=subject,
+            sha256=file.sha256,
+            at_s=max(0.0, min(at_s, file.duration_s)),
+            kind=kind,
+            text=said,
+            who=name,
+        )
+        session.add(row)
+        session.flush()
+        events.tell_of(session, file.recording, about="listening")
+        return row.id
+
+
+def change_note(
+    note_id: UUID, *, kind: NoteKind | None = None, text: str | None = None, done: bool | None = None, removed: bool | None = None
+) -> None:
+    """Change what is given of a note: tick it off, take it away, or bring it back. Raises NotFound and BadText."""
+    with transaction() as session:
+        row = session.get(NoteRecord, note_id, with_for_update=True)
+        if row is None:
+            raise NotFound(what="note")
+        if kind is not None:
+            row.kind = kind
+        if text is not None:
+            row.text = refuse(text.strip(), what="The note", breaks=True)
+        if done is not None:
+            row.done_at = (row.done_at or now()) if done else None
+        if removed is not None:
+            row.removed_at = (row.removed_at or now()) if removed else None
+        session.add(row)
+        events.tell_of(session, session.get_one(Recording, row.recording_id), about="listening")
+
+
+def notes_of(of: Of, subject: UUID) -> tuple[str, list[Note], float]:
+    """The notes on a file, with the recording's name and how long the file is. Raises as `view` does."""
+    with transaction() as session:
+        file = _file(session, of, subject)
+        rows = session.exec(_notes(file.recording.id)).all()
+    return file.recording.name, [_note(one, file.title) for one in rows if one.sha256 == file.sha256], file.duration_s
+
+
+def notes_of_production(production_id: UUID) -> tuple[str, list[tuple[str, Note]]]:
+    """Every note on the recordings of a production, in its order, with their names. Raises NotFound."""
+    with transaction() as session:
+        production = session.get(Production, production_id)
+        if production is None:
+            raise NotFound(what="production")
+        found = []
+        for recording in recordings.current(session, production_id):
+            rows = session.exec(_notes(recording.id)).all()
+            titles = {(one.of, one.id): one.title for one in _choices(session, recording, [])} if rows else {}
+            found += [(recording.name, _note(one, titles.get((_of(one.of), one.subject_id), "an earlier file"))) for one in rows]
+        return production.name, found
+
+
+def in_words(session: Session, hashes: Sequence[str]) -> dict[str, str]:
+    """How far files were listened to, by their hashes: of the sitting that heard most of each; those that nobody heard are left
+    out."""
+    rows = session.exec(select(Listening).where(col(Listening.sha256).in_(hashes))).all()
+    best: dict[str, tuple[float, str]] = {}
+    for row in rows:
+        spans = _spans(row)
+        part = listening.share(spans, duration_s=row.duration_s)
+        if part > best.get(row.sha256, (0.0, ""))[0]:
+            best[row.sha256] = (part, listening.said(spans, duration_s=row.duration_s, who=row.who))
+    return {sha256: said for sha256, (_, said) in best.items()}
+
+
+def _file(session: Session, of: Of, subject: UUID) -> _File:
+    if of == "recording":
+        return _source(session, subject)
+    record = session.get(DeliverableRecord, subject) if of == "deliverable" else None
+    conforming = session.get(Conforming, record.conforming_id if record is not None else subject)
+    if conforming is None or (of == "deliverable" and record is None):
+        raise NotFound(what="file")
+    recording = session.get_one(Recording, conforming.recording_id)
+    made: DeliverableRecord | Conforming = record if record is not None else conforming
+    if made.sha256 is None or made.outcome is None:
+        raise NotReady(file=recording.name, reason="has no such file yet")
+    if record is None and conforming.cleared_at is not None:
+        raise FileCleared(file=conforming.file_name or recording.name)
+    facts = made.outcome["after"]["facts"]
+    title = "delivered file" if record is not None else f"version {_number(session, conforming)}"
+    return _File(
+        of=of,
+        id=subject,
+        title=title,
+        recording=recording,
+        sha256=made.sha256,
+        heard_from=conforming.listening_sha256 or made.sha256,
+        frames=facts["frames"],
+        channels=facts["channels"],
+        sample_rate_hz=facts["sample_rate_hz"],
+        ribbon=conforming.ribbon,
+    )
+
+
+def _source(session: Session, recording_id: UUID) -> _File:
+    recording = session.get(Recording, recording_id)
+    if recording is None:
+        raise NotFound(what="recording")
+    inspection = lookup.whole(session, recording)
+    if inspection is None:
+        raise NotReady(file=recording.name, reason="has not been inspected yet")
+    facts = inspection.data["facts"]
+    return _File(
+        of="recording",
+        id=recording_id,
+        title="recording as it came in",
+        recording=recording,
+        sha256=recording.sha256,
+        heard_from=inspection.listening_sha256 or recording.sha256,
+        frames=facts["frames"],
+        channels=facts["channels"],
+        sample_rate_hz=facts["sample_rate_hz"],
+        ribbon=inspection.ribbon,
+    )
+
+
+def _number(session: Session, conforming: Conforming) -> int:
+    """Which version an attempt is, counted from the first."""
+    earlier = select(Conforming.id).where(
+        Conforming.recording_id == conforming.recording_id, col(Conforming.created_at) <= conforming.created_at
+    )
+    return len(session.exec(earlier).all())
+
+
+def _choices(session: Session, recording: Recording, heard: Sequence[Listening]) -> list[ListenChoice]:
+    """Every file of a recording that can be listened to, what is delivered first."""
+
+    def choice(of: Of, identifier: UUID, title: str, sha256: str, duration_s: float) -> ListenChoice:
+        spans = [span for one in heard if one.sha256 == sha256 for span in _spans(one)]
+        return ListenChoice(of=of, id=identifier, title=title, share=listening.share(spans, duration_s=duration_s))
+
+    found = []
+    record, after = DeliverableRecord, col(DeliverableRecord.outcome)["after"]["facts"]["duration_s"].as_float()
+    columns: tuple[Any, ...] = (record.id, record.sha256, after)
+    made = select(*columns).where(record.recording_id == recording.id, col(record.sha256).is_not(None))
+    for place, (identifier, sha256, seconds) in enumerate(session.exec(made.order_by(col(record.created_at).desc())).all()):
+        found.append(
+            choice("deliverable", identifier, "delivered file" if place == 0 else "an earlier delivered file", sha256, seconds)
+        )
+    attempt, after = Conforming, col(Conforming.outcome)["after"]["facts"]["duration_s"].as_float()
+    of_versions: tuple[Any, ...] = (attempt.id, attempt.sha256, attempt.cleared_at, after)
+    versions = session.exec(
+        select(*of_versions).where(attempt.recording_id == recording.id).order_by(col(attempt.created_at))
+    ).all()
+    for number, (identifier, sha256, cleared, seconds) in reversed(list(enumerate(versions, start=1))):
+        if sha256 is not None and cleared is None:
+            found.append(choice("attempt", identifier, f"version {number}", sha256, seconds))
+    inspection = lookup.whole(session, recording)
+    if inspection is not None:
+        seconds = inspection.data["facts"]["duration_s"]
+        found.append(choice("recording", recording.id, "recording as it came in", recording.sha256, seconds))
+    return found
+
+
+def _neighbours(session: Session, file: _File, production: Production) -> tuple[Neighbour | None, Neighbour | None]:
+    """The same sort of file of the recordings before and after this."""
+    if file.of == "deliverable":
+        there = [
+            (row.recording, Neighbour(of="deliverable", id=row.deliverable, name=row.file_name))
+            for row in deliverables.rows(session, production)
+            if row.deliverable is not None
+        ]
+    else:
+        there = [
+            (one.id, Neighbour(of="recording", id=one.id, name=one.name)) for one in recordings.current(session, production.id)
+        ]
+    places = [place for place, (recording, _) in enumerate(there) if recording == file.recording.id]
+    if not places:
+        return None, None
+    at = places[0]
+    return (there[at - 1][1] if at > 0 else None), (there[at + 1][1] if at + 1 < len(there) else None)
+
+
+def _notes(recording_id: UUID) -> Any:
+    here = (NoteRecord.recording_id == recording_id, col(NoteRecord.removed_at).is_(None))
+    return select(NoteRecord).where(*here).order_by(col(NoteRecord.at_s), col(NoteRecord.created_at))
+
+
+def _spans(row: Listening) -> list[Heard]:
+    return [Heard.model_validate(span) for span in row.spans]
+
+
+def _of(name: str) -> Of:
+    return "deliverable" if name == "deliverable" else "attempt" if name == "attempt" else "recording"
+
+
+def _note(row: NoteRecord, file: str) -> Note:
+    kind: NoteKind = next((kind for kind in listening.NOTE_KINDS if kind == row.kind), "other")
+    return Note(at_s=row.at_s, kind=kind, text=row.text, who=row.who, file=file, done_at=row.done_at)
+
+
+def _noted(row: NoteRecord, titles: dict[tuple[Of, UUID], str], sha256: str) -> NoteView:
+    said = _note(row, titles.get((_of(row.of), row.subject_id), "an earlier file"))
+    return NoteView(
+        id=row.id,
+        at_s=row.at_s,
+        kind=said.kind,
+        text=row.text,
+        who=row.who,
+        title=said.file,
+        this=row.sha256 == sha256,
+        created_at=row.created_at,
+        done_at=row.done_at,
+    )
+
+
+def _listened(row: Listening, titles: dict[tuple[Of, UUID], str], sha256: str) -> ListeningView:
+    spans = _spans(row)
+    return ListeningView(
+        id=row.id,
+        who=row.who,
+        title=titles.get((_of(row.of), row.subject_id), "an earlier file"),
+        this=row.sha256 == sha256,
+        began_at=row.began_at,
+        ended_at=row.ended_at,
+        share=listening.share(spans, duration_s=row.duration_s),
+        fastest=max((span.speed for span in spans), default=1.0),
+        spans=spans,
+        said=listening.said(spans, duration_s=row.duration_s, who=row.who),
+    )
