@@ -49,6 +49,7 @@ class WhatWasHeard(unittest.TestCase):
         self.assertEqual(listening.said(whole, duration_s=60, who=""), "listened through")
         self.assertEqual(listening.share([Heard(start_s=50, end_s=90)], duration_s=60), 1 / 6)
         self.assertEqual(listening.share([], duration_s=0), 0)
+        self.assertEqual(listening.said([Heard(start_s=0, end_s=0.1)], duration_s=60, who=""), "less than 1 % heard")
 
     NOTES = (
         Note(at_s=62.5, kind="misread", text="says wier", who="A. Reed", file="delivered file"),

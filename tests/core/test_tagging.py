@@ -28,7 +28,7 @@ TAGS = Tags(
     year="2026", language="eng",
 )  # fmt: skip
 SAMPLE_APART = 2e-4
-"""How far two decoders' samples may lie apart: 74 dB under full scale (docs/METHODS.md)."""
+"""How far two decoders' samples may lie apart: 74 dB under full scale (docs/DECISIONS.md, Delivering)."""
 READING_APART = 0.01
 """And their readings, in their own units."""
 

@@ -290,6 +290,28 @@ class Delivering(WireCase):
         self.assertNotEqual(other, folder)
         self.assertEqual(len(list(other.rglob("*.mp3"))), 1)
 
+    def test_productions_that_are_called_alike_never_share_a_folder(self):
+        self.made(recordings=[self.first])
+        mine = self.ask("POST", f"{self.path}/deliver-to-folder", 202, json={})["id"]
+        type(self).production = self.make(name="Almanac of a mill")
+        self.path = f"/productions/{self.production}"
+        self.first = self.send("01 January.wav", self.voice(-28))
+        self.made(recordings=[self.first])
+        other = self.ask("POST", f"{self.path}/deliver-to-folder", 202, json={})["id"]
+        self.work(mine)
+        self.work(other)
+        note = self.view()["deliveries"][0]
+        self.assertEqual(note["work"]["state"], "done")
+        content = (Path(note["place"]) / "01 January.mp3").read_bytes()
+        self.assertEqual(hashlib.sha256(content).hexdigest(), self.rows()[0]["sha256"])
+        # Somebody put something of their own where it was to go: nothing is written over it.
+        third = self.ask("POST", f"{self.path}/deliver-to-folder", 202, json={})["id"]
+        place = Path(self.view()["deliveries"][0]["place"])
+        place.mkdir()
+        self.work(third)
+        self.assertIn("There is something else at", self.view()["deliveries"][0]["work"]["error"])
+        self.assertEqual(list(place.iterdir()), [])
+
     def test_an_interrupted_delivery_leaves_nothing_half_behind(self):
         rows = self.made()
         path = self.application.store.local(rows[1]["sha256"])

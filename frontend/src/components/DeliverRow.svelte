@@ -57,6 +57,18 @@
   const longer = $derived(row.effect?.longer_by ?? 0);
 </script>
 
+{#snippet counter(what: string, value: number | null | undefined, most: number, onchange: (to: number | null) => void)}
+  <td class="short"
+    ><input
+      aria-label={`${what} of ${row.source}`}
+      inputmode="numeric"
+      maxlength={String(most).length}
+      value={value ?? ''}
+      onchange={(event) => onchange(whole(event.currentTarget.value, most))}
+    /></td
+  >
+{/snippet}
+
 <tr data-deliver={row.source} class:chosen>
   <td class="pick"
     ><input
@@ -78,24 +90,8 @@
       {#each KINDS as [kind, words] (kind)}<option value={kind}>{words}</option>{/each}
     </select></td
   >
-  <td class="short"
-    ><input
-      aria-label={`Number of ${row.source}`}
-      inputmode="numeric"
-      maxlength="4"
-      value={row.entry.number ?? ''}
-      onchange={(event) => change({ number: whole(event.currentTarget.value, 9999) })}
-    /></td
-  >
-  <td class="short"
-    ><input
-      aria-label={`Part of ${row.source}`}
-      inputmode="numeric"
-      maxlength="2"
-      value={row.entry.part ?? ''}
-      onchange={(event) => change({ part: whole(event.currentTarget.value, 99) || null })}
-    /></td
-  >
+  {@render counter('Number', row.entry.number, 9999, (number) => change({ number }))}
+  {@render counter('Part', row.entry.part, 99, (part) => change({ part: part || null }))}
   <th scope="row" class="title"
     ><input
       aria-label={`Title of ${row.source}`}

@@ -72,6 +72,7 @@ export class Player {
   }
 
   load(source: Track, treated?: Track, names = { source: 'source', treated: 'treated' }): void {
+    this.#tell(); // of what was loaded before
     this.names = names;
     const before = this.#tracks;
     const same = before.source?.name === source.name;

@@ -201,7 +201,7 @@
             <li class="sitting">
               <span class="soft">{date(one.began_at)}</span>
               <span>{one.said[0]?.toUpperCase()}{one.said.slice(1)}</span>
-              <span class="soft">{one.this ? '' : one.title}</span>
+              {#if !one.this}<span class="soft other">{one.title}</span>{/if}
             </li>
           {:else}
             <li class="soft">Nothing yet. What you play is noted here: how much, how fast, and by whom.</li>
@@ -316,6 +316,9 @@
   .sitting {
     display: grid;
     grid-template-columns: 150px 1fr;
+  }
+  .other {
+    grid-column: 2;
   }
   .done .text {
     text-decoration: line-through;

@@ -64,6 +64,12 @@ class NamingRefused(IspettoreError):
     reason: str
 
 
+class FolderTaken(IspettoreError):
+    """There is something else at {folder} already. Nothing was written over; move it away, or write to a folder once more."""
+
+    folder: str
+
+
 class NothingMade(IspettoreError):
     """No file of “{production}” is ready to be handed over. Make the files first, then try again."""
 

@@ -1,5 +1,7 @@
 """Languages by their names or codes of ISO 639 (pycountry holds the tables)."""
 
+from functools import lru_cache
+
 from ispettore.core.errors import IspettoreError
 
 
@@ -9,6 +11,7 @@ class LanguageUnknown(IspettoreError):
     said: str
 
 
+@lru_cache(maxsize=100)
 def code(said: str) -> str:
     """The code by ISO 639-2 of three letters, which tags want; empty for nothing. Raises LanguageUnknown.
 

@@ -89,7 +89,9 @@ def said(spans: Sequence[Heard], *, duration_s: float, who: str) -> str:
     by = f" by {who}" if who else ""
     fastest = max((span.speed for span in spans), default=1.0)
     pace = f" at up to {exact(fastest)} times its speed" if fastest > 1 else ""
-    return f"listened through{by}{pace}" if part >= THROUGH else f"{number(100 * part, 0)} % heard{by}{pace}"
+    if part >= THROUGH:
+        return f"listened through{by}{pace}"
+    return f"{number(100 * part, 0) if part >= 0.005 else 'less than 1'} % heard{by}{pace}"
 
 
 def as_csv(notes: Sequence[tuple[str, Note]]) -> str:

@@ -18,6 +18,9 @@ USUAL = "[{number} ]{title}[, part {part}]"
 WORDS = ("production", "number", "part", "title", "narrator")
 """What may stand in braces."""
 LONGEST = 200
+BESIDE = ".certificate.json"
+"""What the name of the longest file beside a delivered one adds to its own."""
+LONGEST_BYTES = LONGEST_NAME_BYTES - len(BESIDE)
 FEWEST_FIGURES = 2
 """A chapter's number has at least so many figures, so that files sort by it everywhere."""
 _PIECE = re.compile(r"\{([^{}]*)\}|([\[\]])|([^{}\[\]]+)|([{}])")
@@ -112,8 +115,8 @@ def _objection(stem: str, name: str) -> str:
     if stem[-1] in ". ":
         return "A name can't end in a dot or a space before its ending."
     size = len(name.encode())
-    if size > LONGEST_NAME_BYTES:
-        return f"The name is {size} bytes long; {LONGEST_NAME_BYTES} is the most that every system can keep. Shorten the title."
+    if size > LONGEST_BYTES:
+        return f"The name is {size} bytes long; with its certificate beside it, {LONGEST_BYTES} is the most. Shorten the title."
     try:
         validate_filename(name, platform="universal")
     except ValidationError as error:

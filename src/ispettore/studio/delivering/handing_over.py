@@ -6,14 +6,16 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from uuid import UUID
 
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, func, select
 
+from ispettore.core.deliver import manifest
 from ispettore.core.errors import Cancelled
 from ispettore.studio import events
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking, deliverables, packing
 from ispettore.studio.delivering.packing import CERTIFICATES, PackageFile
 from ispettore.studio.delivering.views import DeliveryNote
+from ispettore.studio.errors import FolderTaken
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
@@ -22,6 +24,8 @@ from ispettore.studio.tables import Conforming, DeliverableRecord, Delivery, Pro
 
 FOLDER = "folder"
 PART = ".part"
+NAMING = 0x1597_70E4
+"""Of PostgreSQL's advisory locks."""
 
 
 def deliver_to_folder(production_id: UUID, chosen: Sequence[UUID] | None = None) -> UUID:
@@ -30,7 +34,8 @@ def deliver_to_folder(production_id: UUID, chosen: Sequence[UUID] | None = None)
     with transaction() as session:
         production = asking.there(session, production_id, lock=True)
         found = packing.package(session, production, deliverables.ready(session, production, chosen))
-        before = session.exec(select(Delivery.place).where(Delivery.production_id == production_id)).all()
+        session.execute(select(func.pg_advisory_xact_lock(NAMING)))  # one name at a time: productions may be called alike
+        before = session.exec(select(Delivery.place)).all()
         delivery = Delivery(
             production_id=production_id,
             way=FOLDER,
@@ -57,14 +62,17 @@ def write(delivery: Delivery, store: Store, progress: Callable[[int, int], bool]
     """Write the package of a delivery into its folder: under a hidden name, synced, then renamed. `progress` is told how many bytes
     of how many there are, and says whether to give up. What an earlier try left is written anew.
 
-    Raises Cancelled, what reading the store raises, NoRoomLeft and StoreReadOnly.
+    Raises FolderTaken, Cancelled, what reading the store raises, NoRoomLeft and StoreReadOnly.
     """
     with transaction() as session:
         production = session.get_one(Production, delivery.production_id)
         found = packing.package(session, production, [UUID(one) for one in delivery.deliverables])
     target = settings().delivered / delivery.place
-    if target.exists():  # an earlier try ended between renaming and saying so
-        return
+    if target.exists():
+        sums = target / manifest.NAME
+        if sums.is_file() and sums.read_bytes() == found.files[-1].content:
+            return  # an earlier try ended between renaming and saying so
+        raise FolderTaken(folder=str(target))
     hidden = settings().delivered / f".{delivery.id.hex}{PART}"
     shutil.rmtree(hidden, ignore_errors=True)
     try:

@@ -230,20 +230,9 @@ def _file(session: Session, of: Of, subject: UUID) -> _File:
         raise NotReady(file=recording.name, reason="has no such file yet")
     if record is None and conforming.cleared_at is not None:
         raise FileCleared(file=conforming.file_name or recording.name)
-    facts = made.outcome["after"]["facts"]
     title = "delivered file" if record is not None else f"version {_number(session, conforming)}"
-    return _File(
-        of=of,
-        id=subject,
-        title=title,
-        recording=recording,
-        sha256=made.sha256,
-        heard_from=conforming.listening_sha256 or made.sha256,
-        frames=facts["frames"],
-        channels=facts["channels"],
-        sample_rate_hz=facts["sample_rate_hz"],
-        ribbon=conforming.ribbon,
-    )
+    heard_from = conforming.listening_sha256 or made.sha256
+    return _as_file(of, subject, title, recording, (made.sha256, heard_from), made.outcome["after"]["facts"], conforming.ribbon)
 
 
 def _source(session: Session, recording_id: UUID) -> _File:
@@ -253,18 +242,26 @@ def _source(session: Session, recording_id: UUID) -> _File:
     inspection = lookup.whole(session, recording)
     if inspection is None:
         raise NotReady(file=recording.name, reason="has not been inspected yet")
-    facts = inspection.data["facts"]
+    hashes = (recording.sha256, inspection.listening_sha256 or recording.sha256)
+    title = "recording as it came in"
+    return _as_file("recording", recording_id, title, recording, hashes, inspection.data["facts"], inspection.ribbon)
+
+
+def _as_file(
+    of: Of, identifier: UUID, title: str, recording: Recording, hashes: tuple[str, str], facts: dict[str, Any], drawn: bytes | None
+) -> _File:
+    """A file by its hash and that from which it is heard."""
     return _File(
-        of="recording",
-        id=recording_id,
-        title="recording as it came in",
+        of=of,
+        id=identifier,
+        title=title,
         recording=recording,
-        sha256=recording.sha256,
-        heard_from=inspection.listening_sha256 or recording.sha256,
+        sha256=hashes[0],
+        heard_from=hashes[1],
         frames=facts["frames"],
         channels=facts["channels"],
         sample_rate_hz=facts["sample_rate_hz"],
-        ribbon=inspection.ribbon,
+        ribbon=drawn,
     )
 
 

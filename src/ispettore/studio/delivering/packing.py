@@ -17,7 +17,7 @@ from uuid import UUID
 from sqlmodel import Session, col, select
 
 from ispettore.core.certify import report
-from ispettore.core.deliver import manifest
+from ispettore.core.deliver import manifest, naming
 from ispettore.core.deliver.zipped import Member, Zipped
 from ispettore.core.measure import ribbon
 from ispettore.studio.database import transaction
@@ -104,7 +104,7 @@ def package(session: Session, production: Production, chosen: Sequence[UUID]) ->
         raise NothingMade(production=production.name)
     files = [PackageFile(name, size, sha256, crc) for _, name, size, sha256, crc, _, _ in there]
     papers = [
-        _written(f"{CERTIFICATES}/{name}.certificate.json", json.dumps(paper, ensure_ascii=False))
+        _written(f"{CERTIFICATES}/{name}{naming.BESIDE}", json.dumps(paper, ensure_ascii=False))
         for _, name, _, _, _, paper, _ in there
         if paper
     ]
@@ -138,7 +138,7 @@ def certificate(deliverable_id: UUID) -> PackageFile:
     record = _record(deliverable_id)
     if record.certificate is None:
         raise NotFound(what="certificate")
-    return _written(f"{record.file_name}.certificate.json", json.dumps(record.certificate, ensure_ascii=False))
+    return _written(f"{record.file_name}{naming.BESIDE}", json.dumps(record.certificate, ensure_ascii=False))
 
 
 def printed(deliverable_id: UUID) -> tuple[str, bytes]:
