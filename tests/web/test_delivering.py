@@ -139,6 +139,10 @@ class Delivering(WireCase):
         self.assertEqual(round(stated["facts"]["bit_rate_kbps"]), 320)
         said = self.ask("PATCH", f"{self.path}/delivery", 422, json={"form": {"container": "flac"}})["error"]
         self.assertIn("FLAC, 24 bit does not meet what Audiobook, retail asks of the file", said)
+        self.client.patch(f"/api{self.path}", json={"specification_id": "podcast-mono"})
+        self.change(form={"container": "flac"})
+        self.client.patch(f"/api{self.path}", json={"specification_id": "audiobook-retail"})
+        self.assertEqual(self.view()["form"]["container"], "mp3", "what meets the specification no more is not asked for")
         self.change(form="asked")
         self.assertEqual(self.view()["asked"]["form"], None)
 

@@ -31,12 +31,13 @@ def of(production: Production) -> Delivering:
 
 
 def form(production: Production) -> OutputFormat | None:
-    """As what the files of a production are written; None where the specification asks for what can't be made."""
-    said = of(production).form
-    if said is not None:
+    """As what the files of a production are written: as somebody said, as long as that meets the specification, else as this asks;
+    None where it asks for what can't be made."""
+    said, specification = of(production).form, kept.specification(production.specification)
+    if said is not None and said in delivery.qualities(said.container, specification):
         return said
     try:
-        return delivery.asked_for(kept.specification(production.specification))
+        return delivery.asked_for(specification)
     except delivery.NotWritable:
         return None
 
