@@ -6,6 +6,7 @@
   import FigureTable from '../components/FigureTable.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import ManyDots from '../components/ManyDots.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import SmallSpectrum from '../components/SmallSpectrum.svelte';
   import { answer, api, type Chapter } from '../lib/api';
   import { counted, number } from '../lib/format';
@@ -52,22 +53,16 @@
   {#if query.isError}
     <p role="alert">{query.error.message}</p>
   {:else if view && found}
-    <p class="crumb"><a href={`#/productions/${params.id}`}>{view.name}</a></p>
-    <div class="top">
-      <div>
-        <h1>Consistency</h1>
-        <p class="soft" aria-live="polite">
-          {counted(chapters.length, 'recording')}{voices > 1 ? ` by ${voices} voices` : ''}.
-          {found.apart.length
-            ? `${found.apart.length} ${found.apart.length === 1 ? 'stands' : 'stand'} apart.`
-            : chapters.length > 3
-              ? 'None stands apart.'
-              : 'Of so few none can be said to stand apart.'}
-          {view.missing.length ? `Not ${view.made ? 'made' : 'measured'}: ${view.missing.join(', ')}.` : ''}
-        </p>
-      </div>
-      <div class="acts">
-        <Choice
+    <ScreenHead title="Consistency">
+      {#snippet way()}<a href={`#/productions/${params.id}`}>{view.name}</a>{/snippet}
+      {#snippet told()}{counted(chapters.length, 'recording')}{voices > 1 ? ` by ${voices} voices` : ''}.
+        {found.apart.length
+          ? `${found.apart.length} ${found.apart.length === 1 ? 'stands' : 'stand'} apart.`
+          : chapters.length > 3
+            ? 'None stands apart.'
+            : 'Of so few none can be said to stand apart.'}
+        {view.missing.length ? `Not ${view.made ? 'made' : 'measured'}: ${view.missing.join(', ')}.` : ''}{/snippet}
+      {#snippet acts()}<Choice
           label="Compare them"
           value={made ? 'made' : 'came'}
           options={[
@@ -79,9 +74,8 @@
         <span class="reports"
           >Report as <a href={report('pdf')} download>PDF</a>, <a href={report('html')} download>HTML</a>,
           <a href={report('csv')} download>CSV</a></span
-        >
-      </div>
-    </div>
+        >{/snippet}
+    </ScreenHead>
     {#if found.apart.length}
       <section aria-label="Standing apart">
         <h2>Standing apart</h2>
@@ -173,21 +167,6 @@
 <style>
   main {
     padding: 20px 24px 40px;
-  }
-  .crumb {
-    font-size: 13.5px;
-  }
-  .top {
-    display: flex;
-    justify-content: space-between;
-    align-items: end;
-    gap: 24px;
-    margin-bottom: 12px;
-  }
-  .acts {
-    display: flex;
-    gap: 18px;
-    align-items: end;
   }
   .reports {
     padding-bottom: 6px;

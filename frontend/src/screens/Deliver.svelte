@@ -10,6 +10,7 @@
   import PackageLimits from '../components/PackageLimits.svelte';
   import LotLine from '../components/LotLine.svelte';
   import PasteTitles from '../components/PasteTitles.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import SheetBlock from '../components/SheetBlock.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
@@ -64,18 +65,12 @@
   {#if query.isError}
     <p role="alert">{query.error.message}</p>
   {:else if view}
-    <p class="crumb"><a href={`#/productions/${params.id}`}>{view.name}</a></p>
-    <div class="top">
-      <div>
-        <h1>Deliver</h1>
-        <p class="soft" aria-live="polite">
-          {view.made} of {counted(rows.length, 'file')} ready and certified for {view.specification_name}{view.made
-            ? `, ${size(view.size_bytes)}`
-            : ''}.
-        </p>
-      </div>
-      <div class="acts">
-        {#if chosen.size}<span class="soft">{chosen.size} selected</span>
+    <ScreenHead title="Deliver">
+      {#snippet way()}<a href={`#/productions/${params.id}`}>{view.name}</a>{/snippet}
+      {#snippet told()}{view.made} of {counted(rows.length, 'file')} ready and certified for {view.specification_name}{view.made
+          ? `, ${size(view.size_bytes)}`
+          : ''}.{/snippet}
+      {#snippet acts()}{#if chosen.size}<span class="soft">{chosen.size} selected</span>
           <LinkButton onclick={() => chosen.clear()}>Clear selection</LinkButton>{/if}
         {#if toMake.length}
           <Button
@@ -90,9 +85,8 @@
             >Download {chosen.size || made.length < rows.length ? made.length : 'all'} as ZIP, {size(total)}</a
           >
           <Button onclick={() => delivering.toFolder(some)}>Write to a folder</Button>
-        {/if}
-      </div>
-    </div>
+        {/if}{/snippet}
+    </ScreenHead>
     {#if wrong}<p class="wrong" role="alert">
         {counted(wrong, 'name')} can’t be used; nothing is made until {wrong === 1 ? 'it is' : 'they are'} changed.
       </p>{/if}
@@ -173,20 +167,6 @@
 <style>
   main {
     padding: 16px 24px 40px;
-  }
-  .crumb {
-    font-size: 13.5px;
-  }
-  .top {
-    display: flex;
-    justify-content: space-between;
-    align-items: end;
-    gap: 24px;
-  }
-  .acts {
-    display: flex;
-    gap: 12px;
-    align-items: center;
   }
   .zip {
     border: 1px solid var(--act);

@@ -7,6 +7,7 @@
   import Field from '../components/Field.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import ListenStrip from '../components/ListenStrip.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type NoteKind } from '../lib/api';
   import { clock, counted, date, exact, number } from '../lib/format';
@@ -81,23 +82,17 @@
   {#if query.isError}
     <p role="alert">{query.error.message}</p>
   {:else if view}
-    <p class="crumb">
-      <a href={`#/productions/${view.production}`}>{view.production_name}</a> ·
-      <a href={`#/productions/${view.production}/deliver`}>Deliver</a> ·
-      <a href={`#/recordings/${view.recording}`}>Bench</a>
-    </p>
-    <div class="top">
-      <div>
-        <h1>Listen: {view.name}</h1>
-        <p class="soft" aria-live="polite">
-          {number(100 * view.share, 0)} % heard of {clock(view.duration_s)}{open
-            ? `, ${counted(open, 'open note')}`
-            : ''}.
-        </p>
-      </div>
-      <div class="acts">
-        {#if view.before}<a href={`#/listen/${view.before.of}/${view.before.id}`}>← {view.before.name}</a>{/if}
-        {#if view.after}<a href={`#/listen/${view.after.of}/${view.after.id}`}>{view.after.name} →</a>{/if}
+    <ScreenHead title={`Listen: ${view.name}`}>
+      {#snippet way()}<a href={`#/productions/${view.production}`}>{view.production_name}</a> ·
+        <a href={`#/productions/${view.production}/deliver`}>Deliver</a> ·
+        <a href={`#/recordings/${view.recording}`}>Bench</a>{/snippet}
+      {#snippet told()}{number(100 * view.share, 0)} % heard of {clock(view.duration_s)}{open
+          ? `, ${counted(open, 'open note')}`
+          : ''}.{/snippet}
+      {#snippet acts()}{#if view.before}<a class="step" href={`#/listen/${view.before.of}/${view.before.id}`}
+            >← {view.before.name}</a
+          >{/if}
+        {#if view.after}<a class="step" href={`#/listen/${view.after.of}/${view.after.id}`}>{view.after.name} →</a>{/if}
         <Choice
           label="File"
           value={`${view.of}/${view.id}`}
@@ -115,9 +110,8 @@
               setListener(who);
             }}
           />
-        </div>
-      </div>
-    </div>
+        </div>{/snippet}
+    </ScreenHead>
     <section aria-label="Playing">
       <ListenStrip {view} position={proof.position} onseek={(to) => proof.seek(to)} />
       <div class="play">
@@ -227,25 +221,16 @@
   main {
     padding: 16px 24px 40px;
   }
-  .crumb {
-    font-size: 13.5px;
-  }
-  .top,
-  .acts,
   .play,
   .head {
     display: flex;
     gap: 16px;
     align-items: end;
   }
-  .top,
   .head {
     justify-content: space-between;
   }
-  .top {
-    margin-bottom: 10px;
-  }
-  .acts a {
+  .step {
     padding-bottom: 5px;
     font-size: 14px;
   }
@@ -315,7 +300,8 @@
   }
   .sitting {
     display: grid;
-    grid-template-columns: 150px 1fr;
+    grid-template-columns: 190px 1fr;
+    gap: 0 10px;
   }
   .other {
     grid-column: 2;

@@ -1,15 +1,12 @@
 """A stretch of a recording as a file of its own, faded in and out."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.audio.writing import OutputFormat, Sink
+from ispettore.core.audio.writing import OutputFormat, Samples, Sink
 
-Samples = Callable[[int, int], NDArray[np.float32]]
-"""(first frame, frames) → shape (frames, channels)."""
 BLOCK_S = 10
 
 

@@ -10,10 +10,9 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-Samples = Callable[[int, int], NDArray[np.float32]]
-"""(first frame, frames) → shape (frames, channels)."""
+from ispettore.core.audio.writing import Samples
+
 HEAD = 44
 BYTES = 2
 BLOCK = 1 << 18

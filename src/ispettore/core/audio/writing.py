@@ -237,9 +237,13 @@ def read_span(path: Path, start: int, frames: int) -> NDArray[np.float32]:
         return samples(start, frames)
 
 
+Samples = Callable[[int, int], NDArray[np.float32]]
+"""(first frame, frames) → shape (frames, channels)."""
+
+
 @contextmanager
-def open_spans(path: Path) -> Iterator[Callable[[int, int], NDArray[np.float32]]]:
-    """A file that seeks exactly, from which many spans are read: (start, frames) → shape (frames, channels)."""
+def open_spans(path: Path) -> Iterator[Samples]:
+    """A file that seeks exactly, from which many spans are read."""
     with soundfile.SoundFile(os.fsencode(path)) as file:
 
         def samples(start: int, frames: int) -> NDArray[np.float32]:

@@ -1,19 +1,20 @@
 """Sound to listen to: short PCM pieces of a recording or a deliverable, so that every format plays and positions are exact."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlmodel import Session
 
-from ispettore.core.audio.writing import open_spans, read_span
+from ispettore.core.audio.writing import Samples, open_spans, read_span
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.tables import Conforming, Recording
+from ispettore.studio.tables import Conforming, InspectionRecord, Recording
 
 LONGEST_FRAMES = 1_000_000
 
@@ -23,10 +24,6 @@ class Piece:
     """Samples of shape (frames, channels), float32; fewer than asked for at the end of the file."""
 
     samples: NDArray[np.float32]
-
-
-Samples = Callable[[int, int], NDArray[np.float32]]
-"""(first frame, frames) → shape (frames, channels)."""
 
 
 def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
@@ -44,13 +41,19 @@ def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
 def _listened(recording_id: UUID) -> str:
     """The blob that seeks exactly: the recording's own, or a lossless copy of it."""
     with transaction() as session:
-        recording = session.get(Recording, recording_id)
-        if recording is None:
-            raise NotFound(what="recording")
-        inspection = lookup.whole(session, recording)
-        if inspection is None:
-            raise NotReady(file=recording.name, reason="has not been inspected yet")
-        return inspection.listening_sha256 or recording.sha256
+        recording, record = inspected(session, recording_id)
+        return record.listening_sha256 or recording.sha256
+
+
+def inspected(session: Session, recording_id: UUID) -> tuple[Recording, InspectionRecord]:
+    """A recording, and what is kept of its inspection. Raises NotFound or NotReady."""
+    recording = session.get(Recording, recording_id)
+    if recording is None:
+        raise NotFound(what="recording")
+    record = lookup.whole(session, recording)
+    if record is None:
+        raise NotReady(file=recording.name, reason="has not been inspected yet")
+    return recording, record
 
 
 def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int) -> Piece:

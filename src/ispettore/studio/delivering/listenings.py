@@ -9,15 +9,15 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
-from ispettore.core.audio.virtual_wav import Mark, Samples, VirtualWav
-from ispettore.core.audio.writing import open_spans
+from ispettore.core.audio.virtual_wav import Mark, VirtualWav
+from ispettore.core.audio.writing import Samples, open_spans
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note, NoteKind
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.reading import Span
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup, recordings
+from ispettore.studio.catalogue import lookup, recordings, sounds
 from ispettore.studio.catalogue.views import RibbonView
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import deliverables
@@ -236,12 +236,7 @@ def _file(session: Session, of: Of, subject: UUID) -> _File:
 
 
 def _source(session: Session, recording_id: UUID) -> _File:
-    recording = session.get(Recording, recording_id)
-    if recording is None:
-        raise NotFound(what="recording")
-    inspection = lookup.whole(session, recording)
-    if inspection is None:
-        raise NotReady(file=recording.name, reason="has not been inspected yet")
+    recording, inspection = sounds.inspected(session, recording_id)
     hashes = (recording.sha256, inspection.listening_sha256 or recording.sha256)
     title = "recording as it came in"
     return _as_file("recording", recording_id, title, recording, hashes, inspection.data["facts"], inspection.ribbon)

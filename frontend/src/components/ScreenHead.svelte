@@ -1,0 +1,41 @@
+<script lang="ts">
+  // The head of a screen below a production: the way back, what it is, where it stands, and what can be done.
+  import type { Snippet } from 'svelte';
+  interface Props {
+    title: string;
+    way: Snippet;
+    told: Snippet;
+    acts: Snippet;
+  }
+  let { title, way, told, acts }: Props = $props();
+</script>
+
+<p class="way">{@render way()}</p>
+<div class="top">
+  <div>
+    <h1>{title}</h1>
+    <p class="told" aria-live="polite">{@render told()}</p>
+  </div>
+  <div class="acts">{@render acts()}</div>
+</div>
+
+<style>
+  .way {
+    font-size: 13.5px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+    margin-bottom: 10px;
+  }
+  .told {
+    color: var(--soft);
+  }
+  .acts {
+    display: flex;
+    gap: 14px;
+    align-items: end;
+  }
+</style>
