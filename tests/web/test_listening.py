@@ -77,6 +77,13 @@ class Listening(WireCase):
         printed(sealed, None, without)
         self.assertNotEqual(with_it.getvalue(), without.getvalue())
 
+    def test_the_certificate_of_a_version_is_printed_with_what_was_heard_of_it(self):
+        attempt, _ = self.delivered()
+        before = self.ask("GET", f"/conformings/{attempt}/certificate.pdf")
+        self.assertEqual(self.ask("GET", f"/conformings/{attempt}/certificate.pdf"), before)
+        self.told("attempt", attempt, (0, 99, 1.0))
+        self.assertNotEqual(self.ask("GET", f"/conformings/{attempt}/certificate.pdf"), before)
+
     def test_a_sitting_is_of_one_file_and_of_what_can_be_heard(self):
         attempt, _ = self.delivered()
         sitting = self.told("recording", self.recording, (0, 1, 1.0))

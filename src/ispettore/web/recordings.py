@@ -31,6 +31,7 @@ from ispettore.studio.catalogue import (
 from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
 from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, DraftView, FindingPlace, RecordingDetail
+from ispettore.studio.delivering import listenings
 from ispettore.studio.errors import FileCleared, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
@@ -248,7 +249,8 @@ def get_printed_certificate(conforming_id: UUID) -> Response:
     if conforming.certificate is None or conforming.file_name is None:
         raise NotFound(what="certificate")
     page = io.BytesIO()
-    report.write(conforming.certificate, ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None, page)
+    drawn = ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None
+    report.write(conforming.certificate, drawn, page, listened=listenings.told(conforming.sha256 or ""))
     headers = named(f"{conforming.file_name}.certificate.pdf")
     return Response(page.getvalue(), media_type="application/pdf", headers=headers)
 

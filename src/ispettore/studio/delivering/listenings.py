@@ -217,6 +217,12 @@ def in_words(session: Session, hashes: Sequence[str]) -> dict[str, str]:
     return {sha256: said for sha256, (_, said) in best.items()}
 
 
+def told(sha256: str) -> str:
+    """How far one file was listened to, in words; empty where nobody heard it."""
+    with transaction() as session:
+        return in_words(session, [sha256]).get(sha256, "")
+
+
 def _file(session: Session, of: Of, subject: UUID) -> _File:
     if of == "recording":
         return _source(session, subject)

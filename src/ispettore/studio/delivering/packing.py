@@ -148,8 +148,8 @@ def printed(deliverable_id: UUID) -> tuple[str, bytes]:
         raise NotFound(what="certificate")
     with transaction() as session:
         packed = session.get_one(Conforming, record.conforming_id).ribbon
-        heard = listenings.in_words(session, [record.sha256])
-    report.write(record.certificate, ribbon.unpacked(packed) if packed else None, page, listened=heard.get(record.sha256, ""))
+    drawn = ribbon.unpacked(packed) if packed else None
+    report.write(record.certificate, drawn, page, listened=listenings.told(record.sha256))
     return f"{record.file_name}.certificate.pdf", page.getvalue()
 
 
