@@ -1,5 +1,6 @@
 <script lang="ts" generics="Value extends string">
   // One of a few, with its label above.
+  import Labelled from './Labelled.svelte';
   interface Props {
     label: string;
     value: Value;
@@ -9,27 +10,14 @@
   let { label, value, options, onchange }: Props = $props();
 </script>
 
-<label>
-  {label}
+<Labelled {label}>
   <select {value} onchange={(event) => onchange(event.currentTarget.value as Value)}>
     {#each options as [option, words] (option)}<option value={option}>{words}</option>{/each}
   </select>
-</label>
+</Labelled>
 
 <style>
-  label {
-    display: grid;
-    gap: 2px;
-    font-size: 12.5px;
-    color: var(--soft);
-  }
   select {
-    font-size: 15px;
-    color: var(--ink);
-    background: var(--sheet);
-    border: 1px solid var(--soft);
-    border-radius: 3px;
-    padding: 4px 8px;
     max-width: 230px;
   }
 </style>

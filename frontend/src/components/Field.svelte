@@ -1,5 +1,6 @@
 <script lang="ts">
   // A line of text with its label above, kept when it is left or Enter is pressed; Escape puts back what was there.
+  import Labelled from './Labelled.svelte';
   interface Props {
     label: string;
     value: string;
@@ -22,8 +23,7 @@
   }: Props = $props();
 </script>
 
-<label>
-  {label}
+<Labelled {label}>
   <input
     bind:this={element}
     class:figures
@@ -43,28 +43,13 @@
       }
     }}
   />
-</label>
+</Labelled>
 
 <style>
-  label {
-    display: grid;
-    gap: 2px;
-    font-size: 12.5px;
-    color: var(--soft);
-  }
   input {
-    font-size: 14.5px;
-    color: var(--ink);
-    background: var(--sheet);
-    border: 1px solid var(--soft);
-    border-radius: 3px;
-    padding: 4px 8px;
-    min-width: 0;
     width: 100%;
   }
   .figures {
     font-family: var(--figures);
-    font-size: 13px;
-    padding: 5px 8px;
   }
 </style>

@@ -14,10 +14,8 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
-from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
-from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
@@ -141,9 +139,14 @@ SAME = (
 
 def form(conforming: Conforming) -> OutputFormat:
     """As what exactly an attempt was written, or is to be."""
-    if conforming.bit_depth is None and conforming.bit_rate_kbps is None:
-        return delivery.chosen(conforming.container, kept.specification(conforming.specification))
-    return OutputFormat(container=conforming.container, bit_depth=conforming.bit_depth, bit_rate_kbps=conforming.bit_rate_kbps)
+    return form_of(conforming.container, conforming.bit_depth, conforming.bit_rate_kbps, conforming.specification)
+
+
+def form_of(container: FormatName, bit_depth: int | None, bit_rate_kbps: int | None, specification: dict[str, Any]) -> OutputFormat:
+    """The same from what a row keeps of it: as the specification makes of the format, where nothing else was said."""
+    if bit_depth is None and bit_rate_kbps is None:
+        return delivery.chosen(container, kept.specification(specification))
+    return OutputFormat(container=container, bit_depth=bit_depth, bit_rate_kbps=bit_rate_kbps)
 
 
 def manner(conforming: Conforming) -> Manner:
@@ -151,9 +154,7 @@ def manner(conforming: Conforming) -> Manner:
     kept_id, version = conforming.kept_id, conforming.kept_version
     return Manner(
         preference=conforming.preference,
-        treatment=kept_treatments.kept_treatment(conforming.treatment) if conforming.treatment else None,
-        likeness=Likeness.model_validate(conforming.likeness) if conforming.likeness else None,
-        bounds=Bounds.model_validate(conforming.bounds) if conforming.bounds else None,
+        **Manner.parts(conforming),
         kept=KeptUse(kept_id, version, conforming.kept_changed) if kept_id is not None and version is not None else None,
         draft=conforming.draft,
     )

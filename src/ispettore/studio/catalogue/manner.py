@@ -9,8 +9,9 @@ from sqlmodel import Session
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.one_sound import Likeness
+from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
-from ispettore.studio.tables import Recording
+from ispettore.studio.tables import Conforming, Planning, Recording
 
 
 @dataclass(frozen=True)
@@ -44,6 +45,15 @@ class Manner:
         parts = {"treatment": self.treatment, "likeness": self.likeness, "bounds": self.bounds}
         told = {name: part.model_dump(mode="json") if part is not None else None for name, part in parts.items()}
         return {"preference": self.preference, **told}
+
+    @staticmethod
+    def parts(row: Conforming | Planning) -> dict[str, Any]:
+        """Treatment, likeness and bounds as a row keeps them, read again; by their names."""
+        return {
+            "treatment": kept_treatments.kept_treatment(row.treatment) if row.treatment else None,
+            "likeness": Likeness.model_validate(row.likeness) if row.likeness else None,
+            "bounds": Bounds.model_validate(row.bounds) if row.bounds else None,
+        }
 
     @classmethod
     def by(cls, treatment: KeptTreatment) -> "Manner":

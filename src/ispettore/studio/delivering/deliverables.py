@@ -267,14 +267,8 @@ def _cases(session: Session, files: Sequence[Wanted], specification: Specificati
     columns: tuple[Any, ...] = (
         Conforming.id, Conforming.container, Conforming.bit_depth, Conforming.bit_rate_kbps, Conforming.specification,
     )  # fmt: skip
-    forms = {
-        identifier: conformings.form(
-            Conforming(container=container, bit_depth=depth, bit_rate_kbps=rate, specification=asked)  # type: ignore[call-arg]
-        )
-        for identifier, container, depth, rate, asked in session.exec(
-            select(*columns).where(col(Conforming.id).in_(counting))
-        ).all()
-    }
+    written = session.exec(select(*columns).where(col(Conforming.id).in_(counting))).all()
+    forms = {identifier: conformings.form_of(*parts) for identifier, *parts in written}
     records = _records(session, [one.id for one in there])
     making = works.newest(session, WorkKind.DELIVER, [record.id for record in records.values()])
     conforming = works.newest(session, WorkKind.CONFORM, [record.conforming_id for record in records.values()])

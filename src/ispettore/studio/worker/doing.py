@@ -20,13 +20,11 @@ from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
-from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import PREFERENCES
-from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
-from ispettore.core.treat import kept as kept_treatments
 from ispettore.studio.catalogue import conformings, lookup, room_tones
+from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.database import GONE, transaction
 from ispettore.studio.delivering import deliverables, handing_over
 from ispettore.studio.errors import Unexpected
@@ -269,9 +267,7 @@ def _plan(hand: _Hand) -> None:
             known=known,
             specification=kept.specification(planning.specification),
             preferences=tuple(one for one in PREFERENCES if planning.preference in ("", one)),
-            treatment=kept_treatments.kept_treatment(planning.treatment) if planning.treatment else None,
-            likeness=Likeness.model_validate(planning.likeness) if planning.likeness else None,
-            bounds=Bounds.model_validate(planning.bounds) if planning.bounds else None,
+            **Manner.parts(planning),
         )
         found = hand.ask(computing.planned, request, name=recording.name)
     with hand.done() as session:
