@@ -19,7 +19,9 @@ from typing import Any
 from uuid import UUID
 
 from psycopg import sql
+from psycopg.errors import DeadlockDetected, LockNotAvailable
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlmodel import SQLModel, select
 
 from ispettore.studio.database import engine, migrate, transaction
@@ -113,10 +115,23 @@ class Application:
     def empty(self) -> None:
         """Take every row out of every table, and let go of what was on its way in, as if nothing had been done yet."""
         names = ", ".join(f'"{table.name}"' for table in SQLModel.metadata.sorted_tables)
-        with transaction() as session:
-            session.execute(text(f"TRUNCATE {names} CASCADE"))
+        until(lambda: self._emptied(names), what="every table to be let go of for a moment")
         for path in settings().incoming.glob("*"):
             path.unlink()
+
+    @staticmethod
+    def _emptied(names: str) -> bool:
+        """Whether the tables could be emptied: while a page or a worker reads them, this gives way before the database has to end
+        one of the two, which it does after a second."""
+        try:
+            with transaction() as session:
+                session.execute(text("SET LOCAL lock_timeout = '200ms'"))
+                session.execute(text(f"TRUNCATE {names} CASCADE"))
+        except OperationalError as error:
+            if isinstance(error.orig, LockNotAvailable | DeadlockDetected):
+                return False
+            raise
+        return True
 
     def _manage(self, command: str, *names: str) -> None:
         with self.cluster._connect(ADMINISTRATOR) as connection:
