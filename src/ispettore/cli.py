@@ -16,11 +16,13 @@ import typer
 from ispettore.core import errors
 from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.writing import format_for
-from ispettore.core.certify import report
+from ispettore.core.certify import notices, report, verification
 from ispettore.core.certify import seal as sealing
+from ispettore.core.certify.certificate import Known, issuer
 from ispettore.core.certify.certificate import certify as certify_file
-from ispettore.core.certify.certificate import issuer
+from ispettore.core.certify.forms import ProductionForm3
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
+from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Verification
 from ispettore.core.certify.verification import verify as verify_file
 from ispettore.core.figures import clock, number, with_unit
@@ -42,7 +44,7 @@ from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
 from ispettore.core.spec.wording import sentence
-from ispettore.core.text import shown_name
+from ispettore.core.text import refuse, shown_name
 from ispettore.core.treat.keeping import load as load_treatment
 
 app = typer.Typer(
@@ -183,55 +185,88 @@ def certify(
     file: Annotated[Path, typer.Argument(help="The deliverable.")],
     spec: Spec,
     out: Annotated[Path, typer.Option("--out", help="Where the certificate goes (JSON).")],
-    pdf: Annotated[Path | None, typer.Option("--pdf", help="Where a printable page goes as well.")] = None,
+    pdf: Annotated[Path | None, typer.Option("--pdf", help="Where a printable page goes, with the certificate in it.")] = None,
+    by: Annotated[str, typer.Option("--by", help="Who answers for it, as the certificate is to say.")] = "",
 ) -> None:
     """Measure a deliverable and seal a certificate. Exit 1 and no certificate where any must-limit is missed."""
     with said_plainly():
         specification = catalogue.find(spec)
         issued = datetime.now(UTC).replace(microsecond=0)
-        certificate, measured, verdict = certify_file(file, specification, issued=issued, issuer=issuer())
+        beside = Known(certified_by=refuse(by, what="The name"))
+        certificate, measured, verdict = certify_file(file, specification, issued=issued, issuer=issuer(), beside=beside)
         if certificate is None:
             _print_inspection(measured.inspection, verdict)
             typer.echo("Not certified: the file misses the limits marked above.", err=True)
             raise typer.Exit(1)
-        sealed = sealing.seal(certificate.plain(), KeyFolder(default_folder()).own())
+        key = KeyFolder(default_folder()).own()
+        sealed = sealing.seal(certificate.plain(), key)
         sealing.write(sealed, out)
         if pdf is not None:
-            report.write(sealed, ribbon.of(measured), pdf)
+            report.write(sealed, ribbon.of(measured), pdf, key=key)
     typer.echo(f"Certified: {file.name} meets {specification.name}. The certificate is {out}.")
 
 
 @app.command()
 def verify(
-    certificate: Annotated[Path, typer.Argument(help="The certificate.")],
-    file: Annotated[Path, typer.Argument(help="The file it speaks of.")],
+    certificate: Annotated[Path, typer.Argument(help="The certificate: JSON, or the PDF that carries it.")],
+    file: Annotated[
+        Path | None,
+        typer.Argument(help="Its file; of a production, its package (folder or ZIP). Without it, the certificate alone."),
+    ] = None,
     key: Annotated[Path | None, typer.Option("--key", help="The public key to trust (PEM or JWK).")] = None,
+    notice: Annotated[
+        list[Path] | None, typer.Option("--notice", help="A notice that a certificate was withdrawn or superseded (JSON).")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
-    """Check a certificate against a file. Exit 0 genuine, 1 not genuine, 3 intact but by an unknown key, 2 error."""
+    """Check a certificate against a file. Exit 0 genuine, 1 not genuine or withdrawn, 3 intact but by an unknown key, 2 error."""
     with said_plainly():
-        if not certificate.is_file():
-            raise errors.FileMissing(file=shown_name(certificate))
-        if not file.is_file():
+        for path in (certificate, *(notice or [])):
+            if not path.is_file():
+                raise errors.FileMissing(file=shown_name(path))
+        if file is not None and not file.exists():
             raise errors.FileMissing(file=shown_name(file))
-        sealed = sealing.parse(certificate.read_bytes(), name=certificate.name)
-        given = load_public(key) if key else None
-        checked = verify_file(sealed, file, keys=KeyFolder(default_folder()), given=given)
+        paper = verification.read(certificate.read_bytes(), name=certificate.name)
+        given, keys = load_public(key) if key else None, KeyFolder(default_folder())
+        told = [notices.parse(path.read_bytes(), name=path.name) for path in notice or []] + keys.notices()
+        if file is not None and paper.of_production:
+            checked = verify_package(paper, file, keys=keys, given=given, told=told)
+        else:
+            checked = verify_file(paper, file, keys=keys, given=given, told=told)
     if as_json:
-        told = {"genuine", "intact", "key", "key_id", "problems", "older", "methods", "compared", "notes"}
-        _print_json(checked.model_dump(mode="json", include=told))
+        shown = {
+            "genuine",
+            "intact",
+            "key",
+            "key_id",
+            "problems",
+            "notice",
+            "older",
+            "methods",
+            "compared",
+            "notes",
+            "parts",
+            "given",
+        }
+        _print_json(checked.model_dump(mode="json", include=shown))
     else:
-        _print_verification(checked, file.name)
+        _print_verification(checked, file.name if file is not None else "")
     raise typer.Exit(checked.exit_code)
 
 
 def _print_verification(checked: Verification, name: str) -> None:
+    of = "package" if isinstance(checked.certificate, ProductionForm3) else "file"
+    fits = f"{name} is the certified {of}" if name else "the certificate is as it was sealed"
     if not checked.intact:
         typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
+    elif checked.withdrawn:
+        typer.echo(f"Withdrawn: {fits}, but it does not count any more.")
     elif not checked.genuine:
-        typer.echo(f"Intact: {name} is the certified file; but the key {checked.key_id} is not known here.")
+        typer.echo(f"Intact: {fits}; but the key {checked.key_id} is not known here.")
     else:
-        typer.echo(f"Genuine: {name} is the certified file.")
+        typer.echo(f"Genuine: {fits}.")
+    if checked.notice is not None:
+        typer.echo(checked.notice.told)
     if checked.intact:
         typer.echo(checked.said)
     if checked.methods:

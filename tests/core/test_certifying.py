@@ -14,7 +14,7 @@ from ispettore.core import errors
 from ispettore.core.certify import report, seal
 from ispettore.core.certify.certificate import certify, hash_of
 from ispettore.core.certify.keys import KeyFolder, load_public
-from ispettore.core.certify.verification import verify
+from ispettore.core.certify.verification import Paper, verify
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan.conform import conform
@@ -39,7 +39,7 @@ class Certifying(unittest.TestCase):
         cls.sealed = seal.seal(certificate.plain(), cls.keys.own())
 
     def check(self, sealed=None, file=None, **more):
-        return verify(sealed or self.sealed, file or self.file, keys=more.pop("keys", self.keys), **more)
+        return verify(Paper(sealed or self.sealed), file or self.file, keys=more.pop("keys", self.keys), **more)
 
     def test_genuine_by_its_own_key(self):
         report = self.check()
@@ -191,10 +191,10 @@ class Certifying(unittest.TestCase):
         for changed, words in (
             (text.replace('"issuer":', '"issuer": "Somebody", "issuer":', 1), "“issuer” stands in it twice"),
             (text[:-1] + ', "note": "approved"}', "“note” stands beside its seal"),
-            (text.replace('"listened": false', f'"listened": {deep}'), "nested too deeply"),
-            (text.replace('"listened": false', '"listened": ' + "[" * 100_000 + "]" * 100_000), "nested too deeply"),
-            (text.replace('"listened": false', '"listened": NaN'), "NaN, which is no number"),
-            (text.replace('"listened": false', '"listened": 1e999'), "1e999, which is no number"),
+            (text.replace('"listening": ""', f'"listening": {deep}'), "nested too deeply"),
+            (text.replace('"listening": ""', '"listening": ' + "[" * 100_000 + "]" * 100_000), "nested too deeply"),
+            (text.replace('"listening": ""', '"listening": NaN'), "NaN, which is no number"),
+            (text.replace('"listening": ""', '"listening": 1e999'), "1e999, which is no number"),
             (text.replace('"Ispettore test"', '"Ispettore\\u0000"'), "a null character"),
             (text.replace('"Ispettore test"', '"Ispettore\\ud800"'), "half of a surrogate pair"),
             (text + " " * 2_000_000, "larger than 2 MB"),

@@ -13,10 +13,11 @@ import mutagen
 from pydantic import Field, ValidationError
 
 from ispettore.core import errors
-from ispettore.core.certify import forms, report, seal
+from ispettore.core.certify import forms, notices, report, seal
 from ispettore.core.certify.certificate import Certificate, certify
 from ispettore.core.certify.keys import KeyFolder
-from ispettore.core.certify.verification import verify
+from ispettore.core.certify.package_check import verify_package
+from ispettore.core.certify.verification import Paper, read, verify
 from ispettore.core.measure import kept as kept_inspections
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspecting import inspect
@@ -150,11 +151,12 @@ class Sealed(unittest.TestCase):
         self.folder = Path(held.name)
         self.keys = KeyFolder(self.folder / "keys")
         self.keys.own()
-        shutil.copy(GOLDEN / "golden-key.pem", self.keys.path / "known" / "golden.pem")
+        for name in ("golden-key", "golden-key-3"):
+            shutil.copy(GOLDEN / f"{name}.pem", self.keys.path / "known")
 
     def check(self, name: str):
         sealed = seal.parse((GOLDEN / f"{name}.json").read_bytes(), name=name)
-        return verify(sealed, AUDIO, name="02 February.flac", keys=self.keys)
+        return verify(Paper(sealed), AUDIO, name="02 February.flac", keys=self.keys)
 
     def test_every_golden_certificate_is_genuine_for_good(self):
         for path in sorted(GOLDEN.glob("certificate-*.json")):
@@ -163,6 +165,21 @@ class Sealed(unittest.TestCase):
                 self.assertEqual((found.problems, found.exit_code), ((), 0))
                 self.assertEqual(len(found.limits), len(golden(path.stem)["certificate"]["verdict"]["limits"]))
                 report.write(golden(path.stem), None, self.folder / "page.pdf")
+                self.assertEqual(read((self.folder / "page.pdf").read_bytes(), name="page.pdf").sealed, golden(path.stem))
+
+    def test_a_golden_production_and_the_notice_that_withdraws_its_file(self):
+        package = self.folder / "package"
+        (package / "certificates").mkdir(parents=True)
+        shutil.copy(AUDIO, package / "02 February.flac")
+        shutil.copy(GOLDEN / "certificate-3.json", package / "certificates" / "02 February.flac.certificate.json")
+        found = verify_package(Paper(golden("production-3")), package, keys=self.keys)
+        self.assertEqual((found.problems, found.exit_code, len(found.parts)), ((), 0, 1))
+        report.write(golden("production-3"), None, self.folder / "page.pdf")
+        notice = notices.parse((GOLDEN / "notice-1.json").read_bytes(), name="notice")
+        found = verify(Paper(golden("certificate-3")), AUDIO, keys=self.keys, told=[notice])
+        self.assertEqual((found.intact, found.genuine, found.exit_code), (True, False, 1))
+        self.assertIn("withdrawn on 27 November 2026 by Ilse Weir: The take was the wrong one.", found.notice.told)
+        self.assertEqual(verify(Paper(golden("certificate-2")), AUDIO, keys=self.keys, told=[notice]).exit_code, 0)
 
     def test_readings_by_older_methods_are_told_with_both_values(self):
         for version, head in ((1, "0.00 s"), (2, "0.34 s")):
@@ -203,7 +220,7 @@ class Sealed(unittest.TestCase):
             content["facts"].update(size_bytes=measured.facts.size_bytes, bit_rate_kbps=measured.facts.bit_rate_kbps)
             content["facts"]["tags"] = {"artist": then}
             sealed = seal.parse(json.dumps(seal.seal(content, self.keys.own())).encode(), name="c.json")
-            found = verify(sealed, two, keys=self.keys)
+            found = verify(Paper(sealed), two, keys=self.keys)
             with self.subTest(then=then):
                 self.assertEqual((found.problems, [one.title for one in found.older]), ((), told))
 
@@ -218,7 +235,7 @@ class Sealed(unittest.TestCase):
             certificate, _, _ = certify(
                 AUDIO, Specification.model_validate(data), issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="t"
             )
-            found = verify(seal.seal(certificate.plain(), self.keys.own()), AUDIO, keys=self.keys)
+            found = verify(Paper(seal.seal(certificate.plain(), self.keys.own())), AUDIO, keys=self.keys)
             with self.subTest(limit=limit):
                 self.assertEqual(found.problems, ())
 
@@ -230,12 +247,12 @@ class Sealed(unittest.TestCase):
             content["readings"]["rms_dbfs"]["value"] -= 3
             content["verdict"]["limits"][1]["reading"] -= 3
             content["verdict"]["limits"][1]["margin"] -= 3
-            found = verify(seal.seal(content, mine), AUDIO, keys=self.keys)
+            found = verify(Paper(seal.seal(content, mine)), AUDIO, keys=self.keys)
             with self.subTest(version=version):
                 self.assertIn("RMS level is certified as −23.38 dBFS but measures −20.38 dBFS", " ".join(found.problems))
         specification = kept_specifications.specification(golden("specification-1"))
         certificate, _, _ = certify(AUDIO, specification, issued=datetime(2026, 11, 26, tzinfo=UTC), issuer="test")
-        found = verify(seal.seal(certificate.plain() | {"methods_version": 99}, mine), AUDIO, keys=self.keys)
+        found = verify(Paper(seal.seal(certificate.plain() | {"methods_version": 99}, mine)), AUDIO, keys=self.keys)
         self.assertTrue(found.genuine, "all that newer methods read agrees")
         self.assertIn("newer methods than this program has (version 99", found.methods)
 
@@ -251,7 +268,7 @@ class Sealed(unittest.TestCase):
     def test_a_certificate_of_a_newer_version_says_so(self):
         newer = golden("certificate-1")
         newer["certificate"]["version"] = forms.NEWEST + 1
-        found = verify(newer, AUDIO, keys=self.keys)
+        found = verify(Paper(newer), AUDIO, keys=self.keys)
         self.assertIn(f"is of version {forms.NEWEST + 1}; this program reads up to version {forms.NEWEST}", found.problems[-1])
 
     def test_a_treatment_of_a_newer_version_says_so(self):

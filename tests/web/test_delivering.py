@@ -90,7 +90,7 @@ class Delivering(WireCase):
         self.assertEqual((stated["file"]["name"], stated["file"]["sha256"]), (row["file_name"], hashlib.sha256(file).hexdigest()))
         self.assertEqual(stated["facts"]["tags"]["title"], ["Frost, part 2"])
         self.assertEqual(stated["origin"]["name"], "01 January.wav")
-        found = verification.verify(sealed, path, keys=KeyFolder(settings().keys))
+        found = verification.verify(verification.Paper(sealed), path, keys=KeyFolder(settings().keys))
         self.assertTrue(found.genuine, found.problems)
 
     def test_what_encoding_did_to_level_peak_noise_and_length_is_told(self):

@@ -24,14 +24,14 @@ def bit_rate(path: Path) -> tuple[float, bool] | None:
             return None
         with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as mapped:
             data = np.frombuffer(mapped, dtype=np.uint8)
-            frames, total, lowest, highest = _walk(data, _after_tag(mapped[:10]), KBPS_1, KBPS_2, RATES_HZ)
+            frames, total, lowest, highest = _walk(data, after_tag(mapped[:10]), KBPS_1, KBPS_2, RATES_HZ)
             del data
     if frames == 0:
         return None
     return total / frames, bool(lowest == highest)
 
 
-def _after_tag(head: bytes) -> int:
+def after_tag(head: bytes) -> int:
     """Offset of the first byte after a leading ID3v2 tag (its size is four 7-bit digits), else 0."""
     if len(head) < 10 or head[:3] != b"ID3":
         return 0

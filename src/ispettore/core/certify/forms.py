@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-NEWEST: Literal[2] = 2
+NEWEST: Literal[3] = 3
 
 
 class _Form(BaseModel):
@@ -116,20 +116,25 @@ class OriginForm(_Form):
     touch: float | None = None
 
 
-class CertificateForm(_Form):
-    """Version 1."""
+class _IssuedForm(_Form):
+    """What all versions of all certificates hold."""
 
     format: Literal["ispettore-certificate"]
     version: int
     issued: datetime
     issuer: str
     statement: str
-    file: FileForm
-    facts: FactsForm
     specification: SpecificationForm
-    readings: dict[str, ReadingForm]
     verdict: VerdictForm
     methods_version: int
+
+
+class CertificateForm(_IssuedForm):
+    """Version 1."""
+
+    file: FileForm
+    facts: FactsForm
+    readings: dict[str, ReadingForm]
     origin: OriginForm | None = None
     listened: bool = False
 
@@ -140,24 +145,90 @@ class CertificateForm2(CertificateForm):
     specification_sha256: str
 
 
-_FORMS: dict[int, type[CertificateForm]] = {1: CertificateForm, 2: CertificateForm2}
+class FileForm3(FileForm):
+    sound_sha256: str | None
+
+
+class AcceptedForm(_Form):
+    kind: str
+    title: str
+    start_s: float
+    end_s: float
+    reason: str
+
+
+class _IssuedForm3(_IssuedForm):
+    specification_sha256: str
+    certified_by: str
+    supersedes: str | None
+
+
+class CertificateForm3(_IssuedForm3):
+    """Version 3, of a file: the hash of its sound, who answers for it, accepted findings, what it supersedes; how far it was
+    listened to, in words."""
+
+    subject: Literal["file"]
+    file: FileForm3
+    facts: FactsForm
+    readings: dict[str, ReadingForm]
+    origin: OriginForm | None
+    accepted: tuple[AcceptedForm, ...]
+    listening: str
+
+
+class EntryForm(_Form):
+    kind: str
+    number: int | None
+    part: int | None
+    title: str
+    narrator: str
+
+
+class PartForm(_Form):
+    name: str
+    sha256: str
+    size_bytes: int
+    entry: EntryForm
+    certificate: str
+    listening: str
+
+
+class ProductionForm3(_IssuedForm3):
+    """Version 3, of a production."""
+
+    subject: Literal["production"]
+    production: str
+    files: tuple[PartForm, ...]
+
+
+FileCertificate = CertificateForm | CertificateForm2 | CertificateForm3
+AnyCertificate = FileCertificate | ProductionForm3
+_FORMS: dict[tuple[int, str], type[AnyCertificate]] = {
+    (1, "file"): CertificateForm,
+    (2, "file"): CertificateForm2,
+    (3, "file"): CertificateForm3,
+    (3, "production"): ProductionForm3,
+}
 
 
 class Unreadable(ValueError):
     """Why the content of a certificate can't be read, in a sentence."""
 
 
-def read(content: dict[str, Any]) -> CertificateForm:
+def read(content: dict[str, Any]) -> AnyCertificate:
     """A certificate's content, to the letter as its version has it. Raises Unreadable."""
     version = content.get("version")
     if isinstance(version, bool) or not isinstance(version, int) or version < 1:
         raise Unreadable("The certificate does not say which version of certificates it is of.")
-    if version not in _FORMS:
+    if version > NEWEST:
         raise Unreadable(
             f"The certificate is of version {version}; this program reads up to version {NEWEST}. Check it with a newer one."
         )
+    form = _FORMS.get((version, content["subject"] if version > 2 and isinstance(content.get("subject"), str) else "file"))
+    if form is None:
+        raise Unreadable("The certificate is neither that of a file nor that of a production.")
     try:
-        return _FORMS[version].model_validate_json(json.dumps(content))
+        return form.model_validate_json(json.dumps(content))
     except ValidationError as error:
         first = error.errors(include_url=False, include_input=False)[0]
         where = " → ".join(str(part) for part in first["loc"])

@@ -1,6 +1,7 @@
 """The seal: a JSON Web Signature (RFC 7515, EdDSA of RFC 8037) over the canonical JSON (RFC 8785) of a certificate.
 
 The signature is detached (RFC 7515, appendix F), so that a sealed certificate stays readable: `{"certificate": …, "seal": "…"}`.
+A notice that ends a certificate is sealed in the same way: `{"notice": …, "seal": "…"}`.
 """
 
 import base64
@@ -8,7 +9,7 @@ import json
 import math
 import warnings
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 import rfc8785
 from joserfc import jws
@@ -19,6 +20,7 @@ from ispettore.core import errors
 from ispettore.core.audio.writing import hidden_beside
 from ispettore.core.text import TOO_DEEP, wrong_in
 
+Sealed = Literal["certificate", "notice"]
 ALGORITHM = "EdDSA"
 LARGEST_BYTES = 2_000_000
 DEEPEST = 24
@@ -27,13 +29,17 @@ NESTED = "it is nested too deeply"
 warnings.filterwarnings("ignore", message="EdDSA is deprecated", category=SecurityWarning)
 
 
-def seal(certificate: dict[str, Any], key: OKPKey) -> dict[str, Any]:
-    """Seal a certificate given as JSON values. The header carries the public key and its thumbprint."""
+def seal(content: dict[str, Any], key: OKPKey, *, what: Sealed = "certificate") -> dict[str, Any]:
+    """Seal a certificate or a notice given as JSON values. The header carries the public key and its thumbprint."""
+    return {what: content, "seal": signature(rfc8785.dumps(content), key)}
+
+
+def signature(payload: bytes, key: OKPKey) -> str:
+    """A detached signature over bytes: a header with the public key and its thumbprint, nothing, and the signature itself."""
     public = key.as_dict(private=False)
     jwk = {name: public[name] for name in ("kty", "crv", "x")}
     header = {"alg": ALGORITHM, "kid": key.thumbprint(), "jwk": jwk}
-    compact = jws.serialize_compact(header, rfc8785.dumps(certificate), key, algorithms=[ALGORITHM])
-    return {"certificate": certificate, "seal": jws.detach_content(compact)}
+    return jws.detach_content(jws.serialize_compact(header, payload, key, algorithms=[ALGORITHM]))
 
 
 def write(sealed: dict[str, Any], path: Path) -> None:
@@ -43,8 +49,8 @@ def write(sealed: dict[str, Any], path: Path) -> None:
     temporary.replace(path)
 
 
-def parse(text: bytes, *, name: str) -> dict[str, Any]:
-    """Read a sealed certificate. Raises NotACertificate with the reason.
+def parse(text: bytes, *, name: str, what: Sealed = "certificate") -> dict[str, Any]:
+    """Read a sealed certificate, or a notice. Raises NotACertificate with the reason.
 
     What two readers could take for two different things is refused: a member that stands twice, numbers that are none, text that
     can't be shown, anything beside certificate and seal that the seal does not cover.
@@ -59,11 +65,11 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
         raise errors.NotACertificate(file=name, reason=NESTED) from error
     except (ValueError, UnicodeDecodeError) as error:
         raise errors.NotACertificate(file=name, reason="it is not JSON") from error
-    if not isinstance(sealed, dict) or not isinstance(sealed.get("certificate"), dict) or not isinstance(sealed.get("seal"), str):
-        raise errors.NotACertificate(file=name, reason="it has no “certificate” and “seal”")
-    if beside := sorted(set(sealed) - {"certificate", "seal"}):
+    if not isinstance(sealed, dict) or not isinstance(sealed.get(what), dict) or not isinstance(sealed.get("seal"), str):
+        raise errors.NotACertificate(file=name, reason=f"it has no “{what}” and “seal”")
+    if beside := sorted(set(sealed) - {what, "seal"}):
         raise errors.NotACertificate(file=name, reason=f"“{beside[0]}” stands beside its seal and is not covered by it")
-    if sealed["certificate"].get("format") != "ispettore-certificate":
+    if sealed[what].get("format") != f"ispettore-{what}":
         raise errors.NotACertificate(file=name, reason="it is some other kind of JSON")
     if wrong := wrong_in(_without_tags(sealed), deepest=DEEPEST):
         raise errors.NotACertificate(file=name, reason=NESTED if wrong == TOO_DEEP else f"it contains {wrong}")
@@ -73,7 +79,7 @@ def parse(text: bytes, *, name: str) -> dict[str, Any]:
 def _without_tags(sealed: dict[str, Any]) -> dict[str, Any]:
     """Certificates of version 1 hold a file's tags as it had them, null characters and all; these are taken apart when they are
     read."""
-    facts = sealed["certificate"].get("facts")
+    facts = sealed["certificate"].get("facts") if "certificate" in sealed else None
     if not isinstance(facts, dict):
         return sealed
     plain = {name: value for name, value in facts.items() if name != "tags"}
@@ -103,8 +109,13 @@ def _no_number(text: str) -> Any:
 
 def sealing_key(sealed: dict[str, Any]) -> OKPKey | None:
     """The public key that the seal says it was made with, or None where it names none."""
+    return named_key(sealed["seal"])
+
+
+def named_key(detached: str) -> OKPKey | None:
+    """The public key that a detached signature says it was made with, or None where it names none."""
     try:
-        header = json.loads(_unpadded(sealed["seal"].split(".")[0]))
+        header = json.loads(_unpadded(detached.split(".")[0]))
         key = OKPKey.import_key(header["jwk"])
     except (JoseError, ValueError, KeyError, TypeError, IndexError):
         return None
@@ -113,14 +124,23 @@ def sealing_key(sealed: dict[str, Any]) -> OKPKey | None:
 
 
 def intact(sealed: dict[str, Any], key: OKPKey) -> bool:
-    """Whether the certificate is to the letter what this key sealed."""
+    """Whether the certificate or notice is to the letter what this key sealed."""
+    content = sealed["certificate"] if "certificate" in sealed else sealed["notice"]
     try:
-        head, between, signature = sealed["seal"].split(".")
+        return signed(rfc8785.dumps(content), sealed["seal"], key)
+    except rfc8785.CanonicalizationError:
+        return False
+
+
+def signed(payload: bytes, detached: str, key: OKPKey) -> bool:
+    """Whether a detached signature is that of this key over these bytes."""
+    try:
+        head, between, signature = detached.split(".")
         if between:
             return False  # the content is beside the seal, never in it
-        payload = base64.urlsafe_b64encode(rfc8785.dumps(sealed["certificate"])).rstrip(b"=").decode()
-        jws.deserialize_compact(f"{head}.{payload}.{signature}", key, algorithms=[ALGORITHM])
-    except (JoseError, ValueError, TypeError, rfc8785.CanonicalizationError):
+        encoded = base64.urlsafe_b64encode(payload).rstrip(b"=").decode()
+        jws.deserialize_compact(f"{head}.{encoded}.{signature}", key, algorithms=[ALGORITHM])
+    except (JoseError, ValueError, TypeError):
         return False
     return True
 

@@ -3,6 +3,8 @@
 from collections.abc import Iterable
 
 NAME = "SHA256SUMS"
+CERTIFICATES, OF_PRODUCTION = "certificates", "production.certificate.json"
+"""The folder of certificates in a package, and what that of the production is called in it."""
 
 
 def text(files: Iterable[tuple[str, str]]) -> str:

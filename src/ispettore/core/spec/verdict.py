@@ -52,7 +52,7 @@ class Verdict(BaseModel):
 
     specification: str
     version: int
-    role: Role
+    role: Role | Literal["production"]
     passes: bool
     limits: tuple[LimitVerdict, ...]
 
@@ -189,6 +189,17 @@ def judge_production(recordings: Sequence[Values], specification: Specification,
         else:
             found.append(place(limit, max(numbers) - min(numbers)))
     return tuple(found)
+
+
+def on_production(limits: Sequence[LimitVerdict], specification: Specification) -> Verdict:
+    """The verdict on a production, of the limits on it."""
+    return Verdict(
+        specification=specification.id,
+        version=specification.version,
+        role="production",
+        passes=all(limit.passes for limit in limits if limit.severity == "must"),
+        limits=tuple(limits),
+    )
 
 
 def columns(specification: Specification, unmet: Iterable[str]) -> tuple[Limit, ...]:

@@ -9,7 +9,8 @@ from pydantic import BaseModel, Field, SkipValidation, model_validator
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.formats import FormatName
-from ispettore.core.certify.verification import Differing, KeyStanding
+from ispettore.core.certify.comparison import Differing
+from ispettore.core.certify.verification import KeyStanding
 from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading

@@ -9,11 +9,12 @@ from uuid import UUID
 from sqlmodel import Session, col, func, select
 
 from ispettore.core.deliver import manifest
+from ispettore.core.deliver.manifest import CERTIFICATES
 from ispettore.core.errors import Cancelled
 from ispettore.studio import events
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking, deliverables, packing
-from ispettore.studio.delivering.packing import CERTIFICATES, PackageFile
+from ispettore.studio.delivering.packing import PackageFile
 from ispettore.studio.delivering.views import DeliveryNote
 from ispettore.studio.errors import FolderTaken
 from ispettore.studio.jobs import retrying, works

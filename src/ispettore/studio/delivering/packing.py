@@ -18,6 +18,7 @@ from sqlmodel import Session, col, select
 
 from ispettore.core.certify import report
 from ispettore.core.deliver import manifest, naming
+from ispettore.core.deliver.manifest import CERTIFICATES
 from ispettore.core.deliver.zipped import Member, Zipped
 from ispettore.core.measure import ribbon
 from ispettore.studio.database import transaction
@@ -26,7 +27,6 @@ from ispettore.studio.errors import NotFound, NothingMade
 from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.tables import Conforming, DeliverableRecord, Production
 
-CERTIFICATES = "certificates"
 LONGEST_NAME = 80
 
 
