@@ -262,8 +262,8 @@ class Printed(OneFile):
         text = PdfReader(io.BytesIO(self.printed)).pages[0].extract_text()
         content = self.sealed["certificate"]
         for words in (
-            content["file"]["sha256"], content["file"]["sound_sha256"], hash_of(content), "Ilse Weir", "Listened through by Morten Ebb",
-            "The latch of the sluice", "Tides, version 1", self.keys.own().thumbprint(),
+            content["file"]["sha256"], content["file"]["sound_sha256"], hash_of(content), "Ilse Weir",
+            "Listened through by Morten Ebb", "The latch of the sluice", "Tides, version 1", self.keys.own().thumbprint(),
         ):  # fmt: skip
             with self.subTest(words=words):
                 self.assertIn(words, text)
@@ -332,7 +332,7 @@ class Printed(OneFile):
             (b"%PDF-1.7 nothing", "damaged PDF"),
             (self.printed[: len(self.printed) // 2], "PDF"),
             (empty.getvalue(), "without one certificate in it"),
-            (b"%PDF-" + bytes(pdf.LARGEST_BYTES), "larger than 20 MB"),
+            (b"%PDF-" + bytes(pdf.LARGEST_BYTES), "larger than 8 MB"),
         ):
             with self.subTest(words=words), self.assertRaises(errors.NotACertificate) as raised:
                 read(content, name="c.pdf")

@@ -37,15 +37,15 @@ from ispettore.studio.catalogue import (
     room_tones,
     sheets,
     specifications,
-    verifyings,
 )
+from ispettore.studio.certifying import verifyings
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoSuchSpan, NotFound, NotReady
 from ispettore.studio.jobs import attempts, isolation, retrying, works
 from ispettore.studio.running.launching import Supervisor
 from ispettore.studio.settings import settings
 from ispettore.studio.store import blobs
-from ispettore.studio.tables import Conforming, InspectionRecord, Work, WorkState
+from ispettore.studio.tables import CertificateRecord, Conforming, InspectionRecord, Work, WorkState
 from ispettore.studio.worker import doing
 from ispettore.studio.worker import process as worker
 from ispettore.studio.worker.doing import do
@@ -118,9 +118,10 @@ class Working(unittest.TestCase):
         self.assertEqual(conforming.known.inspection, recordings.detail(recording).inspection)
         with transaction() as session:
             made = session.get_one(Conforming, attempt)
-        self.assertEqual(made.certificate["certificate"]["file"]["sha256"], made.sha256)
+            paper = session.get_one(CertificateRecord, made.certificate_id).sealed["certificate"]
+        self.assertEqual(paper["file"]["sha256"], made.sha256)
         self.assertEqual(sha256_of(self.store.local(made.sha256)), made.sha256)
-        self.assertEqual(made.certificate["certificate"]["origin"]["sha256"], inspection.source.sha256)
+        self.assertEqual(paper["origin"]["sha256"], inspection.source.sha256)
 
     def test_what_was_measured_by_older_methods_is_measured_again_at_the_next_start(self):
         recording = self.bring_in("older.wav", signals.voice_like(6, rms_dbfs=-24, rate=RATE))
@@ -230,9 +231,11 @@ class Working(unittest.TestCase):
 
         kept = conformings.get(conforming)
         self.assertTrue(self.store.has(kept.sha256))
-        self.assertEqual(kept.certificate["certificate"]["file"]["sha256"], kept.sha256)
-        self.assertEqual(kept.certificate["certificate"]["origin"]["name"], "02 February.wav")
-        for text, genuine in ((json.dumps(kept.certificate), True), (json.dumps(kept.certificate).replace("-20.", "-19."), False)):
+        with transaction() as session:
+            sealed = session.get_one(CertificateRecord, kept.certificate_id).sealed
+        self.assertEqual(sealed["certificate"]["file"]["sha256"], kept.sha256)
+        self.assertEqual(sealed["certificate"]["origin"]["name"], "02 February.wav")
+        for text, genuine in ((json.dumps(sealed), True), (json.dumps(sealed).replace("-20.", "-19."), False)):
             check = verifyings.create("02 February.mp3", "c.json", text)
             verifyings.attach(check, self.store.put(self.store.read(kept.sha256), name="again"))
             self.assertEqual(self.done(check).state, WorkState.DONE)

@@ -7,6 +7,7 @@ import numpy as np
 import soundfile
 from mutagen.wave import WAVE
 
+from ispettore.core.certify.report import Beside
 from ispettore.core.certify.report import write as printed
 from tests.web.wire import RATE, WireCase
 
@@ -73,7 +74,7 @@ class Listening(WireCase):
         self.assertEqual(self.ask("GET", f"/deliverables/{deliverable}/certificate.pdf")[:5], b"%PDF-")
         sealed = self.ask("GET", f"/deliverables/{deliverable}/certificate")
         with_it, without = io.BytesIO(), io.BytesIO()
-        printed(sealed, None, with_it, listened=row["listened"])
+        printed(sealed, None, with_it, beside=Beside(listened=row["listened"]))
         printed(sealed, None, without)
         self.assertNotEqual(with_it.getvalue(), without.getvalue())
 

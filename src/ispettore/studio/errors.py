@@ -17,6 +17,34 @@ class ReasonMissing(IspettoreError):
     """A finding is accepted with a reason, which the report shows. Write one, then accept it."""
 
 
+class EndingWithoutReason(IspettoreError):
+    """The certificate of “{file}” is withdrawn or issued again with a reason, which whoever checks it is told. Write one, then try
+    again."""
+
+    file: str
+
+
+class CertificateEnded(IspettoreError):
+    """The certificate of “{file}” was {ending} before. Look at the list again; nothing was changed."""
+
+    file: str
+    ending: str
+
+
+class CertificateTooOld(IspettoreError):
+    """The certificate of “{file}” is of an earlier form, which can't be issued again as it is. It stays genuine; make the file
+    again for a new one."""
+
+    file: str
+
+
+class NotCertified(IspettoreError):
+    """“{production}” is not certified: {reason} Nothing was issued."""
+
+    production: str
+    reason: str
+
+
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
 

@@ -21,7 +21,7 @@ class Notice(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening"]
+    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening", "keys"]
     id: str = ""
     production: UUID | None = None
     recording: UUID | None = None

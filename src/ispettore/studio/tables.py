@@ -5,7 +5,7 @@ from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary, String, Text
+from sqlalchemy import BigInteger, Boolean, Column, DateTime, ForeignKey, Index, LargeBinary, String, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -168,7 +168,8 @@ class Conforming(SQLModel, table=True):
     file_name: str | None = None
     sha256: str | None = None
     size_bytes: int | None = Field(default=None, sa_type=BigInteger)
-    certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    certificate_id: UUID | None = None
+    """The certificate that counts for its file; none where it has none, or it was withdrawn."""
     ribbon: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     pyramid_sha256: str | None = None
     listening_sha256: str | None = None
@@ -244,8 +245,34 @@ class DeliverableRecord(SQLModel, table=True):
     size_bytes: int | None = Field(default=None, sa_type=BigInteger)
     crc32: int | None = Field(default=None, sa_type=BigInteger)
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    certificate: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    certificate_id: UUID | None = None
     created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class CertificateRecord(SQLModel, table=True):
+    """One certificate as it was sealed, for good. `of` says what `subject_id` is: an attempt, a deliverable or a production;
+    `sha256` is that of its content. What ended it (`ending`, with the reason and a sealed notice) stands beside it."""
+
+    __tablename__ = "certificate"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    sha256: str = Field(index=True)
+    of: str
+    subject_id: UUID = Field(index=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    recording_id: UUID | None = Field(default=None, foreign_key="recording.id", index=True)
+    name: str
+    file_sha256: str | None = Field(default=None, index=True)
+    specification_id: str
+    specification_version: int
+    key_id: str
+    sealed: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    issued_at: datetime = Field(sa_column=_when())
+    ending: str | None = None
+    ended_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    reason: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    successor_sha256: str | None = None
+    notice: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
 
 
 class Delivery(SQLModel, table=True):
@@ -304,6 +331,11 @@ class Verifying(SQLModel, table=True):
     sha256: str | None = None
     certificate_name: str
     certificate: str
+    """As text: JSON as it is, a PDF as a data URL (RFC 2397)."""
+    given: bool = Field(default=True, sa_column=Column(Boolean, nullable=False, server_default="true"))
+    """Whether there is a file to hold it against; without one the certificate alone is checked."""
+    notices: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(Json, nullable=False, server_default="[]"))
+    """Sealed notices that were handed in with it."""
     report: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 

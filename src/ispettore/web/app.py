@@ -39,6 +39,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.web import (
+    certificates,
     delivering,
     explaining,
     heavy,
@@ -171,6 +172,7 @@ def build() -> FastAPI:
         app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
     for part in (
+        certificates,
         delivering,
         explaining,
         kept_treatments,

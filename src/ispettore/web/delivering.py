@@ -11,6 +11,7 @@ from ispettore.core.audio import cover
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.deliver.entries import LONGEST, MOST, MOST_PARTS, Kind
 from ispettore.studio.catalogue.views import AskedEach
+from ispettore.studio.certifying import printing
 from ispettore.studio.delivering import asking, deliverables, handing_over, packing, screen
 from ispettore.studio.delivering.views import DeliveryView
 from ispettore.studio.errors import NotFound
@@ -27,6 +28,7 @@ class ChangedDelivering(BaseModel):
 
     form: OutputFormat | Literal["asked"] | None = None
     naming: Text = None
+    certified_by: Text = None
     album: Text = None
     author: Text = None
     narrator: Text = None
@@ -106,8 +108,8 @@ def get_delivery(production_id: UUID) -> DeliveryView:
 
 @routes.patch("/productions/{production_id}/delivery", operation_id="changeDelivery", status_code=204)
 def change_delivery(production_id: UUID, change: ChangedDelivering) -> None:
-    labels = change.model_dump(exclude={"form", "naming"})
-    asking.change(production_id, form=change.form, naming=change.naming, labels=labels)
+    labels = change.model_dump(exclude={"form", "naming", "certified_by"})
+    asking.change(production_id, form=change.form, naming=change.naming, certified_by=change.certified_by, labels=labels)
 
 
 @routes.post("/productions/{production_id}/delivery/names", operation_id="previewNames")
@@ -176,8 +178,8 @@ def get_delivered_file(deliverable_id: UUID, request: Request) -> Response:
 
 @routes.get("/deliverables/{deliverable_id}/certificate", operation_id="getDeliveredCertificate", response_class=Response)
 def get_delivered_certificate(deliverable_id: UUID) -> Response:
-    found = packing.certificate(deliverable_id)
-    return Response(found.content, media_type="application/json", headers=named(found.name))
+    name, content = printing.document(printing.of("deliverable", deliverable_id))
+    return Response(content, media_type="application/json", headers=named(name))
 
 
 @routes.post("/productions/{production_id}/deliver-to-folder", operation_id="deliverToFolder", status_code=202)
@@ -187,7 +189,7 @@ def deliver_to_folder(production_id: UUID, wanted: WantedFiles) -> Made:
 
 @routes.get("/deliverables/{deliverable_id}/certificate.pdf", operation_id="getPrintedDelivered", response_class=Response)
 def get_printed_delivered(deliverable_id: UUID) -> Response:
-    name, page = packing.printed(deliverable_id)
+    name, page = printing.printed(printing.of("deliverable", deliverable_id))
     return Response(page, media_type="application/pdf", headers=named(name))
 
 

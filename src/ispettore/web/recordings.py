@@ -1,7 +1,6 @@
 """Routes: one recording, conforming it, and what came of it."""
 
 import io
-import json
 from itertools import chain
 from typing import Annotated, Literal
 from uuid import UUID
@@ -11,8 +10,8 @@ from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
 from ispettore.core.audio.formats import FormatName
-from ispettore.core.certify import blind, recording_report, report
-from ispettore.core.measure import pyramid, ribbon
+from ispettore.core.certify import blind, recording_report
+from ispettore.core.measure import pyramid
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.measure.turns import Turn
 from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
@@ -31,7 +30,7 @@ from ispettore.studio.catalogue import (
 from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
 from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, DraftView, FindingPlace, RecordingDetail
-from ispettore.studio.delivering import listenings
+from ispettore.studio.certifying import printing
 from ispettore.studio.errors import FileCleared, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
@@ -235,24 +234,14 @@ def get_deliverable(conforming_id: UUID, request: Request) -> Response:
 
 @routes.get("/conformings/{conforming_id}/certificate", operation_id="getCertificate", response_class=Response)
 def get_certificate(conforming_id: UUID) -> Response:
-    conforming = conformings.get(conforming_id)
-    if conforming.certificate is None or conforming.file_name is None:
-        raise NotFound(what="certificate")
-    text = json.dumps(conforming.certificate, ensure_ascii=False)
-    name = f"{conforming.file_name}.certificate.json"
-    return Response(text, media_type="application/json", headers=named(name))
+    name, content = printing.document(printing.of("attempt", conforming_id))
+    return Response(content, media_type="application/json", headers=named(name))
 
 
 @routes.get("/conformings/{conforming_id}/certificate.pdf", operation_id="getPrintedCertificate", response_class=Response)
 def get_printed_certificate(conforming_id: UUID) -> Response:
-    conforming = conformings.get(conforming_id)
-    if conforming.certificate is None or conforming.file_name is None:
-        raise NotFound(what="certificate")
-    page = io.BytesIO()
-    drawn = ribbon.unpacked(conforming.ribbon) if conforming.ribbon else None
-    report.write(conforming.certificate, drawn, page, listened=listenings.told(conforming.sha256 or ""))
-    headers = named(f"{conforming.file_name}.certificate.pdf")
-    return Response(page.getvalue(), media_type="application/pdf", headers=headers)
+    name, page = printing.printed(printing.of("attempt", conforming_id))
+    return Response(page, media_type="application/pdf", headers=named(name))
 
 
 @routes.post("/recordings/{recording_id}/sample", operation_id="cutSample", status_code=201)

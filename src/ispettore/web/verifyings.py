@@ -1,13 +1,14 @@
 """Routes: checking a certificate against a file."""
 
+from typing import Annotated
 from uuid import UUID
 
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from ispettore.studio.catalogue import verifyings
-from ispettore.studio.catalogue.views import VerifyingView
+from ispettore.studio.certifying import verifyings
+from ispettore.studio.certifying.views import VerifyingView
 from ispettore.web.productions import Made
 from ispettore.web.transfer import RAW_BODY
 from ispettore.web.uploading import into_store
@@ -16,14 +17,18 @@ routes = APIRouter()
 
 
 class NewVerifying(BaseModel):
-    file_name: str = Field(min_length=1, max_length=255)
+    """`certificate` is its JSON, or its PDF as a data URL; without a `file_name` it is checked alone. `notices` are sealed notices,
+    as JSON."""
+
+    file_name: str | None = Field(None, min_length=1, max_length=255)
     certificate_name: str = Field(min_length=1, max_length=255)
-    certificate: str = Field(max_length=2_000_000)
+    certificate: str = Field(max_length=12_000_000)
+    notices: list[Annotated[str, Field(max_length=20_000)]] = Field(default_factory=list, max_length=20)
 
 
 @routes.post("/verifyings", operation_id="createVerifying", status_code=201)
 def create_verifying(new: NewVerifying) -> Made:
-    return Made(id=verifyings.create(new.file_name, new.certificate_name, new.certificate))
+    return Made(id=verifyings.create(new.file_name, new.certificate_name, new.certificate, new.notices))
 
 
 @routes.put(

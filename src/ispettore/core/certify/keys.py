@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import Any, Literal
 from uuid import uuid4
 
+import rfc8785
 from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from joserfc.errors import JoseError
@@ -166,6 +167,12 @@ class KeyFolder:
             except (errors.IspettoreError, OSError):
                 continue
         return found
+
+    def put_notice(self, sealed: dict[str, Any], certificate: str) -> None:
+        """Put a sealed notice about a certificate, by its hash, where `notices` finds it."""
+        folder = self.path / NOTICES
+        folder.mkdir(parents=True, exist_ok=True)
+        _put(folder / f"{certificate}.{sealed['notice']['ending']}.json", rfc8785.dumps(sealed) + b"\n")
 
     def _files(self, folder: str) -> list[Path]:
         return sorted(path for path in (self.path / folder).glob("*") if not path.name.startswith("."))

@@ -18,7 +18,7 @@ from ispettore.core import errors
 from ispettore.core.certify import seal
 
 CERTIFICATE, PAGE = "certificate.json", "page.json"
-LARGEST_BYTES = 20_000_000
+LARGEST_BYTES = 8_000_000
 DEEPEST = 40
 MOST_PAGES = 400
 
@@ -50,7 +50,7 @@ def detach(text: bytes, *, name: str) -> tuple[dict[str, Any], tuple[str, ...], 
     Raises NotACertificate.
     """
     if len(text) > LARGEST_BYTES:
-        raise errors.NotACertificate(file=name, reason="it is larger than 20 MB, which no printed certificate is")
+        raise errors.NotACertificate(file=name, reason="it is larger than 8 MB, which no printed certificate is")
     try:
         reader = PdfReader(io.BytesIO(text))
         attachments = {str(found): contents for found, contents in reader.attachments.items()}

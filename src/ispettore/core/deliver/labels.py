@@ -40,14 +40,15 @@ class Labels(BaseModel):
 
 
 class Delivering(BaseModel):
-    """How a production is delivered: as what its files are written (None: as the specification asks), how they are named, and what
-    they say."""
+    """How a production is delivered: as what its files are written (None: as the specification asks), how they are named, what
+    they say, and who answers for their certificates."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     form: OutputFormat | None = None
     naming: str = Field(naming.USUAL, max_length=10 * naming.LONGEST)
     labels: Labels = Labels()
+    certified_by: str = Field("", max_length=LONGEST)
 
 
 def tags(entry: Entry, labels: Labels, *, production: str, track: int) -> Tags:

@@ -19,8 +19,9 @@ from ispettore.studio.tables import Conforming
 
 @dataclass(frozen=True, slots=True)
 class Attempt:
-    """What never changes of an attempt that brought something: for which specification, by which methods its recording was
-    measured, whether that came to a file, whether this met the specification then, and whether it has a certificate."""
+    """What is known of an attempt that brought something: for which specification, by which methods its recording was measured,
+    whether that came to a file, whether this met the specification then, and whether it has a certificate that was not withdrawn.
+    But for the last none of it ever changes."""
 
     made_for: tuple[str, int]
     methods: int | None
@@ -40,7 +41,9 @@ class Newest:
     handed_over: bool
 
 
-_attempts: Held[UUID, Attempt] = Held(20_000)
+_Key = tuple[UUID, UUID | None]
+"""An attempt, and the certificate it has."""
+_attempts: Held[_Key, Attempt] = Held(20_000)
 
 
 def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specification) -> dict[UUID, Newest]:
@@ -48,11 +51,13 @@ def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specifica
     file was made since; then a certificate for this very specification; then whatever is newest. A file that was cleared away is
     none."""
     moments = (Conforming.created_at, Conforming.chosen_at, Conforming.cleared_at, Conforming.handed_over_at)
-    columns: tuple[Any, ...] = (Conforming.id, Conforming.recording_id, *moments)
+    columns: tuple[Any, ...] = (Conforming.id, Conforming.certificate_id, Conforming.recording_id, *moments)
     rows = session.exec(select(*columns).where(col(Conforming.recording_id).in_(recordings))).all()
-    known = _attempts.of([identifier for identifier, *_ in rows], lambda missing: _read(session, missing))
+    keys = {identifier: (identifier, certificate) for identifier, certificate, *_ in rows}
+    held = _attempts.of(keys.values(), lambda missing: _read(session, missing))
+    known = {identifier: held[key] for identifier, key in keys.items() if key in held}
     of_each: dict[UUID, list[_Try]] = {}
-    for identifier, recording, made_at, chosen_at, cleared_at, handed_over_at in rows:
+    for identifier, _, recording, made_at, chosen_at, cleared_at, handed_over_at in rows:
         what = known.get(identifier)
         there = what is not None and what.file and cleared_at is None
         one = _Try(identifier, made_at, chosen_at, handed_over_at, what if there else None)
@@ -108,7 +113,7 @@ def _counting(files: Sequence[_Try], asked: tuple[str, int]) -> _Try | None:
     return next(certified, newest_first[0])
 
 
-def _read(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, Attempt]:
+def _read(session: Session, keys: Sequence[_Key]) -> dict[_Key, Attempt]:
     """What is known of attempts that brought something."""
     of = col(Conforming.specification)
     columns: tuple[Any, ...] = (
@@ -118,11 +123,11 @@ def _read(session: Session, identifiers: Sequence[UUID]) -> dict[UUID, Attempt]:
         col(Conforming.outcome)["before"]["methods_version"].as_integer(),
         col(Conforming.sha256).is_not(None),
         col(Conforming.outcome)["verdict"]["passes"].as_boolean(),
-        lookup.holds_something(col(Conforming.certificate)),
+        Conforming.certificate_id,
     )
-    wanted = (col(Conforming.id).in_(identifiers), lookup.holds_something(col(Conforming.outcome)))
+    wanted = (col(Conforming.id).in_([identifier for identifier, _ in keys]), lookup.holds_something(col(Conforming.outcome)))
     rows = session.exec(select(*columns).where(*wanted)).all()
     return {
-        identifier: Attempt((name, number), methods, file, bool(passes), certified)
-        for identifier, name, number, methods, file, passes, certified in rows
+        (identifier, certificate): Attempt((name, number), methods, file, bool(passes), certificate is not None)
+        for identifier, name, number, methods, file, passes, certificate in rows
     }

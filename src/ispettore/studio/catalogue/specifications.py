@@ -13,7 +13,6 @@ from ispettore.core.spec.objections import objections, readable_limit, refusal
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.wording import pieces
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup
 from ispettore.studio.catalogue.identifiers import free
 from ispettore.studio.catalogue.views import Examined, LimitSentence, SpecificationVersion, SpecificationView
 from ispettore.studio.database import transaction
@@ -221,7 +220,7 @@ def _certificates(session: Session, identifier: str, number: int) -> int:
         select(func.count()).where(
             Conforming.specification["id"].astext == identifier,
             Conforming.specification["version"].astext == str(number),
-            lookup.holds_something(col(Conforming.certificate)),
+            col(Conforming.certificate_id).is_not(None),
         )
     ).one()
 

@@ -17,7 +17,7 @@ from ispettore.core.treat.draft import DraftStep
 from ispettore.core.treat.keeping import Finish, KeptTreatment
 from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
-from ispettore.studio.catalogue import drafts, lookup
+from ispettore.studio.catalogue import drafts
 from ispettore.studio.catalogue.identifiers import free
 from ispettore.studio.catalogue.treatment_views import (
     ReadTreatment,
@@ -233,7 +233,7 @@ def _runs(session: Session, identifier: str | None = None) -> dict[tuple[str, in
 
 def _uses(session: Session, identifier: str) -> list[TreatmentUse]:
     """Where it was used, the newest attempt of each version and recording, the newest first."""
-    certified = lookup.holds_something(col(Conforming.certificate))
+    certified = col(Conforming.certificate_id).is_not(None)
     asked = (Conforming.recording_id, Recording.name, Production.id, Production.name, Conforming.kept_version)
     rows = (
         sqlalchemy.select(*asked, col(Conforming.kept_changed), col(Conforming.created_at), certified)  # type: ignore[call-overload]

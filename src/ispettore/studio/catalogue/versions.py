@@ -126,7 +126,7 @@ def _version(
         id=conforming.id,
         made_at=conforming.created_at,
         made_for=SpecificationName(id=made_for["id"], name=made_for["name"], version=made_for["version"]),
-        certified=conforming.certificate is not None,
+        certified=conforming.certificate_id is not None,
         there=conforming.sha256 is not None and conforming.cleared_at is None,
         touch=outcome.touch,
         steps=draft.read(draft.of(outcome.treatment.model_copy(update={"steps": steps}))),

@@ -1,16 +1,14 @@
 """What the services give out: plain typed data, the same for every caller."""
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 from uuid import UUID
 
 import numpy as np
-from pydantic import BaseModel, Field, SkipValidation, model_validator
+from pydantic import BaseModel, Field, SkipValidation
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.formats import FormatName
-from ispettore.core.certify.comparison import Differing
-from ispettore.core.certify.verification import KeyStanding
 from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
@@ -130,6 +128,7 @@ class ConformingView(BaseModel):
     made_for: SpecificationName
     current: bool
     certificate_for: SpecificationName | None
+    certificate: UUID | None
     refused: bool
     older_methods: bool
     recording_id: UUID
@@ -338,49 +337,3 @@ class SpecificationView(BaseModel):
     sentences: list[LimitSentence]
     productions: list[str]
     versions: list[SpecificationVersion]
-
-
-class Stated(BaseModel):
-    """What a certificate says, as far as a page shows it."""
-
-    file_name: str
-    sha256: str
-    specification: SpecificationName
-    issued: datetime
-    issuer: str
-    limits: list[LimitVerdict]
-
-
-class Verified(BaseModel):
-    """The answer of a check. `genuine` only by a key to trust; `said` tells what was compared, `methods` and `older` what differs
-    only because it was measured by other methods, `notes` what is wrong with this installation's keys."""
-
-    genuine: bool
-    intact: bool
-    key: KeyStanding
-    key_id: str | None
-    problems: list[str]
-    said: str = ""
-    methods: str = ""
-    older: list[Differing] = []
-    notes: list[str] = []
-    stated: Stated | None = None
-
-    @model_validator(mode="before")
-    @classmethod
-    def _older_form(cls, data: Any) -> Any:
-        """Reports from before an unknown key was told apart called such a certificate genuine."""
-        if isinstance(data, dict) and "intact" not in data:
-            trusted = data.get("key") in ("known", "given")
-            return {**data, "intact": data.get("genuine"), "genuine": bool(data.get("genuine")) and trusted}
-        return data
-
-
-class VerifyingView(BaseModel):
-    """A check of a certificate against a file."""
-
-    id: UUID
-    file_name: str
-    certificate_name: str
-    work: WorkView | None
-    report: Verified | None

@@ -10,7 +10,7 @@ from ispettore.core.audio import cover
 from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.deliver import entries, naming
-from ispettore.core.deliver.entries import Entry
+from ispettore.core.deliver.entries import LONGEST, Entry
 from ispettore.core.deliver.labels import Delivering
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
@@ -57,7 +57,12 @@ def _choice(forms: Sequence[OutputFormat]) -> FormatChoice:
 
 
 def change(
-    production_id: UUID, *, form: OutputFormat | str | None = None, naming: str | None = None, labels: Mapping[str, str | None] = {}
+    production_id: UUID,
+    *,
+    form: OutputFormat | str | None = None,
+    naming: str | None = None,
+    certified_by: str | None = None,
+    labels: Mapping[str, str | None] = {},
 ) -> None:
     """Change what is given; `form` "asked" means as the specification asks. Raises NotFound, FormatRefused, NamingRefused, BadText,
     YearRefused and LanguageUnknown."""
@@ -68,6 +73,8 @@ def change(
             said = said.model_copy(update={"form": _form(form, production)})
         if naming is not None:
             said = said.model_copy(update={"naming": _naming(naming)})
+        if certified_by is not None:
+            said = said.model_copy(update={"certified_by": refuse(certified_by.strip()[:LONGEST], what="The name")})
         given = {name: text for name, text in labels.items() if text is not None}
         if given:
             said = said.model_copy(update={"labels": said.labels.model_copy(update=given).checked()})

@@ -22,7 +22,8 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable, asked_in_words
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Values, values
-from ispettore.studio.catalogue import conformings, lookup, made, recordings, together, wholes
+from ispettore.studio.catalogue import certificates, conformings, lookup, made, recordings, together, wholes
+from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.made import Newest
 from ispettore.studio.catalogue.manner import Manner
@@ -74,6 +75,7 @@ class _Record:
     effect: Effect | None
     missed: list[LimitVerdict]
     duration_s: float | None
+    certificate: UUID | None
 
 
 @dataclass(frozen=True)
@@ -222,6 +224,27 @@ def go_on(session: Session, conforming: Conforming) -> None:
             works.ask(session, WorkKind.DELIVER, record.id, of=session.get_one(Recording, record.recording_id))
 
 
+def certified(session: Session, record: DeliverableRecord, recording: Recording, sealed: dict[str, Any]) -> None:
+    """Note the certificate of a deliverable; those of the recording's earlier ones are superseded by it."""
+    subject = Subject("deliverable", record.id, recording.production_id, recording.id)
+    found = certificates.keep(session, sealed, subject)
+    for before in certificates.of_earlier(session, found):
+        earlier = session.get_one(DeliverableRecord, before.subject_id)
+        certificates.end(session, before, "superseded", reason=_why_again(earlier, record), successor=found.sha256)
+
+
+def _why_again(before: DeliverableRecord, record: DeliverableRecord) -> str:
+    """Why a file was made in the place of another."""
+    if before.specification != record.specification:
+        return f"It was made again for {record.specification['name']}, version {record.specification['version']}"
+    if before.conforming_id != record.conforming_id:
+        return "It was conformed again"
+    changed = {"form": "another format", "tags": "other tags", "cover": "another cover"}
+    told = [words for name, words in changed.items() if before.asked.get(name) != record.asked.get(name)]
+    told += ["another name"] if before.file_name != record.file_name else []
+    return f"It was made again with {' and '.join(told)}" if told else "It was made again"
+
+
 def rows(session: Session, production: Production) -> list[DeliveryRow]:
     """Every recording of a production as it will be delivered, or is. Raises NotWritable."""
     specification = kept.specification(production.specification)
@@ -252,6 +275,7 @@ def _row(case: _Case, state: tuple[Made, str, Work | None], said: dict[UUID, Any
         duration_s=there.duration_s if there is not None else None,
         sha256=there.sha256 if there is not None else None,
         certified=there is not None and there.certified,
+        certificate=there.certificate if there is not None else None,
         listened="",
         effect=there.effect if there is not None else None,
         corrections=list(said.get(there.conforming_id) or []) if there is not None else [],
@@ -303,10 +327,11 @@ def _records(session: Session, of: Sequence[UUID]) -> dict[UUID, _Record]:
         DeliverableRecord.file_name,
         DeliverableRecord.sha256,
         DeliverableRecord.size_bytes,
-        lookup.holds_something(col(DeliverableRecord.certificate)),
+        col(DeliverableRecord.certificate_id).is_not(None),
         outcome["effect"],
         outcome["verdict"],
         outcome["after"]["facts"]["duration_s"].as_float(),
+        DeliverableRecord.certificate_id,
     )
     newest = select(*columns).where(col(DeliverableRecord.recording_id).in_(of))
     rows = newest.distinct(col(DeliverableRecord.recording_id)).order_by(
@@ -329,6 +354,7 @@ def _record(
     effect: dict[str, Any] | None,
     verdict: dict[str, Any] | None,
     duration_s: float | None,
+    certificate: UUID | None,
 ) -> _Record:
     """From the columns, in their order."""
     return _Record(
@@ -344,6 +370,7 @@ def _record(
         effect=Effect.model_validate(effect) if effect else None,
         missed=kept.verdict(verdict).missed if verdict and not certified else [],
         duration_s=duration_s,
+        certificate=certificate,
     )
 
 
@@ -362,6 +389,8 @@ def _state(case: _Case, specification: Specification) -> tuple[Made, str, Work |
     if record.sha256 is not None:
         if record.certified:
             return "made", "", None
+        if not record.missed:
+            return "to make again", "Its certificate was withdrawn.", None
         return "stuck", f"The written file misses {' and '.join(limit.title for limit in record.missed)}.", None
     ended = case.making or case.conforming
     if ended is not None and ended.state == WorkState.CANCELLED:

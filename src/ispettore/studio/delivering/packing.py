@@ -1,31 +1,29 @@
 """The files of a production as one package: what it holds, and as a ZIP file that is never written.
 
-A package holds the files, their sealed certificates and a list of hashes.
+A package holds the files, their sealed certificates, that of the production where it is of just these files, and a list of hashes.
 """
 
 import hashlib
-import io
-import json
 import re
 import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+import rfc8785
 from sqlmodel import Session, col, select
 
-from ispettore.core.certify import report
 from ispettore.core.deliver import manifest, naming
-from ispettore.core.deliver.manifest import CERTIFICATES
+from ispettore.core.deliver.manifest import CERTIFICATES, OF_PRODUCTION
 from ispettore.core.deliver.zipped import Member, Zipped
-from ispettore.core.measure import ribbon
+from ispettore.studio.catalogue import certificates
 from ispettore.studio.database import transaction
-from ispettore.studio.delivering import asking, deliverables, listenings
+from ispettore.studio.delivering import asking, deliverables
 from ispettore.studio.errors import NotFound, NothingMade
 from ispettore.studio.store.blobs import NotInStore, Store
-from ispettore.studio.tables import Conforming, DeliverableRecord, Production
+from ispettore.studio.tables import CertificateRecord, DeliverableRecord, Production
 
 LONGEST_NAME = 80
 
@@ -95,7 +93,7 @@ def package(session: Session, production: Production, chosen: Sequence[UUID]) ->
         DeliverableRecord.size_bytes,
         DeliverableRecord.sha256,
         DeliverableRecord.crc32,
-        DeliverableRecord.certificate,
+        DeliverableRecord.certificate_id,
         DeliverableRecord.created_at,
     )
     rows = {row[0]: row for row in session.exec(select(*columns).where(col(DeliverableRecord.id).in_(chosen))).all()}
@@ -103,18 +101,30 @@ def package(session: Session, production: Production, chosen: Sequence[UUID]) ->
     if not there:
         raise NothingMade(production=production.name)
     files = [PackageFile(name, size, sha256, crc) for _, name, size, sha256, crc, _, _ in there]
+    ids = [row[5] for row in there if row[5] is not None]
+    kept = select(CertificateRecord.id, CertificateRecord.sealed).where(col(CertificateRecord.id).in_(ids))
+    sealed = dict(session.exec(kept).all())
     papers = [
-        _written(f"{CERTIFICATES}/{name}{naming.BESIDE}", json.dumps(paper, ensure_ascii=False))
-        for _, name, _, _, _, paper, _ in there
-        if paper
+        _sealed(f"{CERTIFICATES}/{name}{naming.BESIDE}", sealed[paper]) for _, name, _, _, _, paper, _ in there if paper in sealed
     ]
-    sums = _written(manifest.NAME, manifest.text((file.sha256, file.name) for file in (*files, *papers)))
+    whole = certificates.standing(session, "production", production.id)
+    if whole is not None and _files(whole) == {(file.name, file.sha256) for file in files}:
+        papers.append(_sealed(f"{CERTIFICATES}/{OF_PRODUCTION}", whole.sealed))
+    sums = _written(manifest.NAME, manifest.text((file.sha256, file.name) for file in (*files, *papers)).encode())
     made_at = max(row[6] for row in there)
     return Package(production.name, (*files, *papers, sums), tuple(row[0] for row in there), made_at)
 
 
-def _written(name: str, text: str) -> PackageFile:
-    content = text.encode()
+def _files(certificate: CertificateRecord) -> set[tuple[str, str]]:
+    return {(part["name"], part["sha256"]) for part in certificate.sealed["certificate"]["files"]}
+
+
+def _sealed(name: str, sealed: Mapping[str, Any]) -> PackageFile:
+    """A sealed document in its canonical form."""
+    return _written(name, rfc8785.dumps(dict(sealed)) + b"\n")
+
+
+def _written(name: str, content: bytes) -> PackageFile:
     return PackageFile(name, len(content), hashlib.sha256(content).hexdigest(), zlib.crc32(content), content)
 
 
@@ -131,26 +141,6 @@ def one(deliverable_id: UUID) -> PackageFile:
     if record.sha256 is None or record.size_bytes is None or record.crc32 is None:
         raise NotFound(what="deliverable")
     return PackageFile(record.file_name, record.size_bytes, record.sha256, record.crc32)
-
-
-def certificate(deliverable_id: UUID) -> PackageFile:
-    """Its sealed certificate. Raises NotFound."""
-    record = _record(deliverable_id)
-    if record.certificate is None:
-        raise NotFound(what="certificate")
-    return _written(f"{record.file_name}{naming.BESIDE}", json.dumps(record.certificate, ensure_ascii=False))
-
-
-def printed(deliverable_id: UUID) -> tuple[str, bytes]:
-    """Its certificate as a page of PDF, with how far the file was listened to; and what that is called. Raises NotFound."""
-    record, page = _record(deliverable_id), io.BytesIO()
-    if record.certificate is None or record.sha256 is None:
-        raise NotFound(what="certificate")
-    with transaction() as session:
-        packed = session.get_one(Conforming, record.conforming_id).ribbon
-    drawn = ribbon.unpacked(packed) if packed else None
-    report.write(record.certificate, drawn, page, listened=listenings.told(record.sha256))
-    return f"{record.file_name}.certificate.pdf", page.getvalue()
 
 
 def _record(deliverable_id: UUID) -> DeliverableRecord:

@@ -65,6 +65,7 @@ class DeliveryRow(BaseModel):
     duration_s: float | None
     sha256: str | None
     certified: bool
+    certificate: UUID | None
     listened: str
     effect: Effect | None
     corrections: list[str]

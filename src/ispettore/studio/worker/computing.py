@@ -11,7 +11,9 @@ from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
-from ispettore.core.certify.verification import verify
+from ispettore.core.certify.package_check import is_package, verify_package
+from ispettore.core.certify.verification import Paper, Verification, read, verify
+from ispettore.core.certify.wording import subject, tell
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
@@ -22,7 +24,8 @@ from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.proposing import proposed
 from ispettore.core.progress import Progress
 from ispettore.core.treat import trace
-from ispettore.studio.catalogue.views import SpecificationName, Stated, Verified
+from ispettore.studio.catalogue.views import SpecificationName
+from ispettore.studio.certifying.views import Stated, Verified
 from ispettore.studio.worker.requests import (
     ConformedFile,
     ConformRequest,
@@ -169,6 +172,7 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         issuer=request.issuer,
         name=request.file_name,
         origin=Origin(name=source.name, sha256=source.sha256, treatment=result.treatment, touch=round(result.touch.touch, 2)),
+        beside=request.beside,
         known=result.measured,
     )
     return Deliverable(
@@ -203,6 +207,7 @@ def delivered(request: DeliverRequest, progress: Progress) -> DeliveredFile:
         issuer=request.issuer,
         name=request.file_name,
         origin=request.origin,
+        beside=request.beside,
         progress=watched,
     )
     after = measured.inspection
@@ -229,21 +234,14 @@ def _crc32(path: Path) -> int:
 
 
 def verified(request: VerifyRequest, progress: Progress) -> Verified:
-    """Check a certificate against a file."""
-    sealed = seal.parse(request.certificate.encode(), name=request.certificate_name)
-    found = verify(sealed, request.path, name=request.name, keys=KeyFolder(request.keys), progress=progress)
-    paper = found.certificate
-    stated = None
-    if paper is not None:
-        of = paper.specification
-        stated = Stated(
-            file_name=paper.file.name,
-            sha256=paper.file.sha256,
-            specification=SpecificationName(id=of.id, name=of.name, version=of.version),
-            issued=paper.issued,
-            issuer=paper.issuer,
-            limits=list(found.limits),
+    """Check a certificate against a file, that of a production against its package, or alone."""
+    paper, keys = read(request.certificate, name=request.certificate_name), KeyFolder(request.keys)
+    if paper.of_production and request.path is not None and is_package(request.path):
+        found = verify_package(
+            paper, request.path, name=request.name, folder=request.folder, keys=keys, told=request.notices, progress=progress
         )
+    else:
+        found = verify(paper, request.path, name=request.name, keys=keys, told=request.notices, progress=progress)
     return Verified(
         genuine=found.genuine,
         intact=found.intact,
@@ -254,5 +252,25 @@ def verified(request: VerifyRequest, progress: Progress) -> Verified:
         methods=found.methods,
         older=list(found.older),
         notes=list(found.notes),
-        stated=stated,
+        given=found.given,
+        ending=found.notice.ending if found.notice is not None else None,
+        ended=found.notice.told if found.notice is not None else "",
+        stated=_stated(paper, found),
+    )
+
+
+def _stated(paper: Paper, found: Verification) -> Stated | None:
+    certificate = found.certificate
+    if certificate is None:
+        return None
+    told, of = tell(paper.sealed, certificate), certificate.specification
+    return Stated(
+        name=subject(certificate),
+        of_production=paper.of_production,
+        title=told.title,
+        lines=list(told.lines),
+        specification=SpecificationName(id=of.id, name=of.name, version=of.version),
+        issued=certificate.issued,
+        limits=list(found.limits or told.limits),
+        parts=list(found.parts),
     )

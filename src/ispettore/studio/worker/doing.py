@@ -16,15 +16,16 @@ from sqlmodel import Session
 
 from ispettore.core.audio.tagging import Tags
 from ispettore.core.certify.certificate import Origin, issuer
-from ispettore.core.certify.keys import default_folder
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.holding import PREFERENCES
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
-from ispettore.studio.catalogue import conformings, lookup, room_tones
+from ispettore.studio.catalogue import certificates, conformings, lookup, room_tones
+from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
+from ispettore.studio.certifying import verifyings
 from ispettore.studio.database import GONE, transaction
 from ispettore.studio.delivering import deliverables, handing_over
 from ispettore.studio.errors import Unexpected
@@ -219,7 +220,7 @@ def _conform(hand: _Hand) -> None:
     with transaction() as session:
         conforming = session.get_one(Conforming, hand.subject_id)
         recording = session.get_one(Recording, conforming.recording_id)
-        record = lookup.exact(session, recording)
+        record, beside = lookup.exact(session, recording), certificates.known(session, recording)
     file_name, manner = conformings.deliverable_name(recording.name, conforming.container), conformings.manner(conforming)
     with hand.source(recording) as source, _known(hand, record, recording) as known:
         request = ConformRequest(
@@ -233,7 +234,8 @@ def _conform(hand: _Hand) -> None:
             form=conformings.form(conforming),
             file_name=file_name,
             folder=hand.attempt.folder,
-            keys=settings().keys or default_folder(),
+            beside=beside,
+            keys=certificates.keys().path,
             issued=now().replace(microsecond=0),
             issuer=issuer(),
         )
@@ -247,12 +249,16 @@ def _conform(hand: _Hand) -> None:
         conforming = session.get_one(Conforming, conforming.id)
         conforming.outcome, conforming.reduction = found.outcome, found.reduction
         if written is not None and blob is not None:
-            conforming.certificate, conforming.ribbon, conforming.tracks = written.certificate, written.ribbon, written.tracks
+            conforming.ribbon, conforming.tracks = written.ribbon, written.tracks
             conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
             conforming.listening_sha256 = listening.sha256 if listening else None
             conforming.file_name, conforming.sha256, conforming.size_bytes = file_name, blob.sha256, blob.size_bytes
         session.add(conforming)
         session.flush()
+        if written is not None and written.certificate is not None:
+            certificates.keep(
+                session, written.certificate, Subject("attempt", conforming.id, recording.production_id, recording.id)
+            )
         deliverables.go_on(session, conforming)
 
 
@@ -281,6 +287,7 @@ def _deliver(hand: _Hand) -> None:
         record = session.get_one(DeliverableRecord, hand.subject_id)
         conforming = session.get_one(Conforming, record.conforming_id)
         recording = session.get_one(Recording, record.recording_id)
+        beside = certificates.known(session, recording)
     outcome = kept_outcomes.conformed(conforming.outcome or {})
     asked, name = record.asked, record.file_name
     with ExitStack() as files:
@@ -301,9 +308,10 @@ def _deliver(hand: _Hand) -> None:
             origin=Origin(
                 name=recording.name, sha256=recording.sha256, treatment=outcome.treatment, touch=round(outcome.touch.touch, 2)
             ),
+            beside=beside,
             master=outcome.master,
             folder=hand.attempt.folder,
-            keys=settings().keys or default_folder(),
+            keys=certificates.keys().path,
             issued=now().replace(microsecond=0),
             issuer=issuer(),
         )
@@ -313,8 +321,11 @@ def _deliver(hand: _Hand) -> None:
         session = done.enter_context(hand.done())
         record = session.get_one(DeliverableRecord, record.id)
         record.sha256, record.size_bytes, record.crc32 = blob.sha256, blob.size_bytes, found.crc32
-        record.outcome, record.certificate = found.outcome, found.certificate
+        record.outcome = found.outcome
         session.add(record)
+        session.flush()
+        if found.certificate is not None:
+            deliverables.certified(session, record, recording, found.certificate)
 
 
 def _hand_over(hand: _Hand) -> None:
@@ -347,13 +358,20 @@ def _known(hand: _Hand, record: InspectionRecord | None, recording: Recording) -
 def _verify(hand: _Hand) -> None:
     with transaction() as session:
         verifying = session.get_one(Verifying, hand.subject_id)
-    with hand.store.as_local(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder) as path:
+        known = certificates.all_notices(session)
+    with ExitStack() as files:
+        path = None
+        if verifying.given:
+            local = hand.store.as_local(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder)
+            path = files.enter_context(local)
         request = VerifyRequest(
             path=path,
             name=verifying.file_name,
-            certificate=verifying.certificate,
+            certificate=verifyings.content(verifying.certificate),
             certificate_name=verifying.certificate_name,
-            keys=settings().keys or default_folder(),
+            notices=(*known, *verifying.notices),
+            folder=hand.attempt.folder,
+            keys=certificates.keys().path,
         )
         report = hand.ask(computing.verified, request, name=verifying.file_name)
     with hand.done() as session:

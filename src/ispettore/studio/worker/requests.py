@@ -14,7 +14,7 @@ from ispettore.core.audio.cover import Kind
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.audio.tagging import Tags
 from ispettore.core.audio.writing import OutputFormat
-from ispettore.core.certify.certificate import Origin
+from ispettore.core.certify.certificate import Known, Origin
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import Bounds
@@ -79,6 +79,7 @@ class ConformRequest(_Sent):
     form: OutputFormat
     file_name: str
     folder: Path
+    beside: Known
     keys: Path
     issued: datetime
     issuer: str
@@ -143,6 +144,7 @@ class DeliverRequest(_Sent):
     cover: CoverFile | None
     specification: Specification
     origin: Origin
+    beside: Known
     master: Master | None
     folder: Path
     keys: Path
@@ -162,10 +164,13 @@ class DeliveredFile(_Sent):
 
 
 class VerifyRequest(_Sent):
-    """`certificate` is the text of the file `certificate_name`. The file is hashed: it comes from anywhere."""
+    """`certificate` is what the file `certificate_name` holds. The file is hashed: it comes from anywhere; None where there is
+    none. Of a package, files are unpacked into `folder`. `notices` are all that may speak of it."""
 
-    path: Path
+    path: Path | None
     name: str
-    certificate: str
+    certificate: bytes
     certificate_name: str
+    notices: tuple[dict[str, Any], ...]
+    folder: Path
     keys: Path
