@@ -5,8 +5,11 @@
   import { Live } from './lib/live.svelte';
   import { Rows } from './lib/rows';
   import { Uploads } from './lib/uploads.svelte';
+  import Certificate from './screens/Certificate.svelte';
+  import Certificates from './screens/Certificates.svelte';
   import Consistency from './screens/Consistency.svelte';
   import Deliver from './screens/Deliver.svelte';
+  import Keys from './screens/Keys.svelte';
   import Listen from './screens/Listen.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordingScreen from './screens/Recording.svelte';
@@ -36,6 +39,9 @@
     '/specifications/:id': Specification,
     '/treatments': Treatments,
     '/treatments/:id': TreatmentScreen,
+    '/certificates': Certificates,
+    '/certificates/keys': Keys,
+    '/certificates/:id': Certificate,
     '/verify': Verify,
     '/verify/:id': Verify,
   };
@@ -43,6 +49,7 @@
     ['/', 'Productions', /^\/($|productions|recordings|listen)/],
     ['/specifications', 'Specifications', /^\/specifications/],
     ['/treatments', 'Treatments', /^\/treatments/],
+    ['/certificates', 'Certificates', /^\/certificates/],
     ['/verify', 'Verify a certificate', /^\/verify/],
   ] as const;
 </script>

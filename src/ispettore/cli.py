@@ -224,9 +224,9 @@ def verify(
         for path in (certificate, *(notice or [])):
             if not path.is_file():
                 raise errors.FileMissing(file=shown_name(path))
-        if file is not None and not file.exists():
-            raise errors.FileMissing(file=shown_name(file))
         paper = verification.read(certificate.read_bytes(), name=certificate.name)
+        if file is not None and not (file.exists() if paper.of_production else file.is_file()):
+            raise errors.FileMissing(file=shown_name(file))
         given, keys = load_public(key) if key else None, KeyFolder(default_folder())
         told = [notices.parse(path.read_bytes(), name=path.name) for path in notice or []] + keys.notices()
         if file is not None and paper.of_production:

@@ -7,12 +7,17 @@ import subprocess
 import sys
 import tempfile
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
 from typer.testing import CliRunner
 
 from ispettore import cli
+from ispettore.core.certify import seal as sealing
+from ispettore.core.certify.certificate import hash_of
+from ispettore.core.certify.keys import KeyFolder
+from ispettore.core.certify.notices import Notice
 from tests import signals
 
 RATE = 44_100
@@ -168,6 +173,41 @@ class CommandLine(unittest.TestCase):
         printed = self.call("certify", "own.mp3", "--spec", "audiobook-retail", "--out", "own-c.json", "--pdf", "own.pdf")
         self.assertEqual(printed.returncode, 0, printed.stderr)
         self.assertTrue((self.folder / "own.pdf").read_bytes().startswith(b"%PDF"))
+
+    def test_a_certificate_is_checked_from_its_pdf_alone_and_by_notices(self):
+        self.assertEqual(self.call("conform", "quiet.wav", "--spec", "audiobook-retail", "--out", "kept.mp3").returncode, 0)
+        asked = (
+            "certify",
+            "kept.mp3",
+            "--spec",
+            "audiobook-retail",
+            "--out",
+            "kept.json",
+            "--pdf",
+            "kept.pdf",
+            "--by",
+            "Ilse Weir",
+        )
+        self.assertEqual(self.call(*asked).returncode, 0)
+        for given in (("kept.pdf",), ("kept.pdf", "kept.mp3"), ("kept.json",)):
+            with self.subTest(given=given):
+                self.assertEqual(self.call("verify", *given).returncode, 0)
+        self.assertIn("The certificate alone was checked", self.call("verify", "kept.pdf").stdout)
+        self.assertEqual(json.loads((self.folder / "kept.json").read_text())["certificate"]["certified_by"], "Ilse Weir")
+        self.assertEqual(self.call("verify", "kept.json", "keys").returncode, 2, "a folder is no file")
+        keys = KeyFolder(self.folder / "keys")
+        content = json.loads((self.folder / "kept.json").read_text())["certificate"]
+        for ending, status, words in (("superseded", 0, "It was superseded on"), ("withdrawn", 1, "Withdrawn: kept.mp3")):
+            notice = Notice(
+                certificate=hash_of(content), ending=ending, when=datetime.now(UTC), reason="A misread word", issuer="x"
+            )
+            sealing.write(sealing.seal(notice.model_dump(mode="json"), keys.own(), what="notice"), self.folder / "notice.json")
+            told = self.call("verify", "kept.json", "kept.mp3", "--notice", "notice.json")
+            with self.subTest(ending=ending):
+                self.assertEqual(told.returncode, status)
+                self.assertIn(words, told.stdout)
+                self.assertIn("A misread word", told.stdout)
+        self.assertEqual(self.call("verify", "kept.json", "--notice", "nowhere.json").returncode, 2)
 
     def test_what_a_person_reads(self):
         seen = self.call("inspect", "quiet.wav", "--spec", "audiobook-retail").stdout

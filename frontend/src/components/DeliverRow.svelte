@@ -127,8 +127,8 @@
     {:else if row.state === 'made'}
       <span class="links"
         ><BracketMark position="inside" silent />
-        <a href={`/api/deliverables/${row.deliverable}/certificate`} download>Certified</a>
-        <a href={`/api/deliverables/${row.deliverable}/certificate.pdf`} download>PDF</a>
+        <a href={`#/certificates/${row.certificate}`}>Certified</a>
+        <a href={`/api/certificates/${row.certificate}/printed.pdf`} download>PDF</a>
         <a href={`#/listen/deliverable/${row.deliverable}`}>Listen</a></span
       >
       {#if row.listened}<span class="why">{row.listened[0]?.toUpperCase()}{row.listened.slice(1)}</span>{/if}

@@ -37,7 +37,7 @@ export class Delivering {
     return { params: { path: { production_id: this.#production } } };
   }
 
-  change(body: { form?: Form | 'asked'; naming?: string } & Partial<Record<Label, string>>) {
+  change(body: { form?: Form | 'asked'; naming?: string; certified_by?: string } & Partial<Record<Label, string>>) {
     return this.#inTurn(async () => {
       answer(await api.PATCH('/api/productions/{production_id}/delivery', { ...this.#path, body }));
       if (body.naming !== undefined) this.typed = undefined;

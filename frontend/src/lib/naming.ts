@@ -3,9 +3,9 @@ import type { Query } from '@tanstack/svelte-query';
 import type { Notice } from './api';
 
 /** What shows a production as a whole, and so changes with any of its recordings. The second part of their keys names it. */
-const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency', 'delivery'];
+const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency', 'delivery', 'certified'];
 /** What shows all productions. */
-const OF_ALL = ['productions', 'set-aside'];
+const OF_ALL = ['productions', 'set-aside', 'certificates', 'certificate'];
 /** What tells of productions, or of what was made, without naming them: where a specification or a treatment is used. */
 const OF_USE = ['specifications', 'specification', 'treatments', 'treatment'];
 /** What the bench shows of a recording by the specification of its production, without naming that. */
@@ -24,8 +24,9 @@ export function names(query: Query, notice: Notice): boolean {
   // A file to listen to is named by itself, and tells of which recording it is.
   const of = (query.state.data as { recording?: string } | null)?.recording;
   if (about === 'listen' && recording && of === recording) return true;
-  if (notice.about === 'listening') return about === 'delivery' && named[0] === production;
+  if (notice.about === 'listening') return ['delivery', 'certified'].includes(about) && named[0] === production;
   if (notice.about === 'draft') return about === 'draft' && named[0] === id;
+  if (notice.about === 'keys') return about === 'keys' || about === 'certificate';
   if (LISTS[notice.about]?.includes(about)) return true;
   if (production && (OF_ALL.includes(about) || (OF_PRODUCTION.includes(about) && named[0] === production))) return true;
   if ((notice.about === 'production' || notice.about === 'conform') && OF_USE.includes(about)) return true;

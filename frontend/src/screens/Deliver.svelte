@@ -3,6 +3,7 @@
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
   import Button from '../components/Button.svelte';
+  import CertifyWhole from '../components/CertifyWhole.svelte';
   import DeliverRow from '../components/DeliverRow.svelte';
   import DeliverSettings from '../components/DeliverSettings.svelte';
   import HandedOver from '../components/HandedOver.svelte';
@@ -94,6 +95,7 @@
     {#if view.lot && view.lot.total > 1}<LotLine lot={view.lot} oncancel={() => void delivering.cancel()} />{/if}
     <DeliverSettings {view} {delivering} />
     <PackageLimits limits={view.whole} all />
+    <CertifyWhole production={view.id} by={view.asked.certified_by ?? ''} {acting} {delivering} />
     <p class="links">
       <LinkButton onclick={() => openPaste('')}>Paste titles…</LinkButton>
       {#if rows.some((row) => !row.from_name)}

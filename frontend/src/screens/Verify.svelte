@@ -1,23 +1,24 @@
 <script lang="ts">
-  // A certificate and the file it speaks of: dropped here, checked, and the answer in one sentence.
+  // A certificate, and the file it is of: dropped here, checked, and the answer in one sentence.
   import { createQuery } from '@tanstack/svelte-query';
   import { getContext } from 'svelte';
   import { push } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import DropArea from '../components/DropArea.svelte';
+  import FileButton from '../components/FileButton.svelte';
   import Progress from '../components/Progress.svelte';
   import { answer, api, said } from '../lib/api';
-  import { date, reading, size, unit } from '../lib/format';
+  import { counted, date, reading, size, unit } from '../lib/format';
   import type { Live } from '../lib/live.svelte';
 
   let { params }: { params?: { id?: string } } = $props();
   const live = getContext<Live>('live');
   let certificate = $state<File>();
   let file = $state<File>();
+  let notices = $state<string[]>([]);
   let sending = $state<number>();
   let problem = $state('');
-  let chooser: HTMLInputElement | undefined = $state();
 
   const report = createQuery(() => ({
     queryKey: ['verifying', params?.id],
@@ -25,21 +26,30 @@
     queryFn: async () =>
       answer(await api.GET('/api/verifyings/{verifying_id}', { params: { path: { verifying_id: params?.id ?? '' } } })),
   }));
-  function take(files: File[]) {
+  const NOTICE = /"format"\s*:\s*"ispettore-notice"/;
+  async function take(files: File[]) {
     problem = '';
     for (const one of files) {
-      if (one.name.toLowerCase().endsWith('.json')) certificate = one;
+      const name = one.name.toLowerCase();
+      if (name.endsWith('.json')) {
+        const text = await one.text();
+        if (NOTICE.test(text)) notices = [...notices, text];
+        else certificate = one;
+      } else if (name.endsWith('.pdf')) certificate = one;
       else file = one;
     }
-    if (certificate && file) void check(certificate, file);
+    if (certificate && file) await check(certificate, file);
   }
 
-  async function check(paper: File, audio: File) {
+  async function check(paper: File, audio?: File) {
     try {
-      const body = { file_name: audio.name, certificate_name: paper.name, certificate: await paper.text() };
+      const text = paper.name.toLowerCase().endsWith('.pdf') ? await asData(paper) : await paper.text();
+      const body = { file_name: audio?.name ?? null, certificate_name: paper.name, certificate: text, notices };
       const made = answer(await api.POST('/api/verifyings', { body }));
-      sending = 0;
-      await send(`/api/verifyings/${made.id}/file`, audio);
+      if (audio) {
+        sending = 0;
+        await send(`/api/verifyings/${made.id}/file`, audio);
+      }
       await push(`/verify/${made.id}`);
     } catch (error) {
       problem = (error as Error).message;
@@ -47,7 +57,17 @@
     sending = undefined;
     certificate = undefined;
     file = undefined;
+    notices = [];
   }
+
+  /** A PDF as text: a data URL. */
+  const asData = (paper: File): Promise<string> =>
+    new Promise((resolve, reject) => {
+      const reader = new FileReader();
+      reader.onload = () => resolve(String(reader.result).replace(/^data:[^;,]*/, 'data:application/pdf'));
+      reader.onerror = () => reject(new Error(`“${paper.name}” can’t be read.`));
+      reader.readAsDataURL(paper);
+    });
 
   function send(address: string, body: File): Promise<void> {
     return new Promise((resolve, reject) => {
@@ -66,27 +86,27 @@
   <div class="page">
     <h1>Verify a certificate</h1>
     <p class="soft">
-      Drop the certificate (JSON) and the file it speaks of. The seal is checked, and every reading is measured again.
+      Drop a certificate (JSON, or the PDF that carries it) and its audio file; of a production, its package as ZIP. The
+      seal is checked and everything is measured again. A notice that ends a certificate can be dropped with it.
     </p>
     <div class="places">
       <div class:filled={certificate}>
         <h2>Certificate</h2>
-        {certificate?.name ?? 'not here yet'}
+        {certificate?.name ?? 'No file chosen'}
+        {#if notices.length}<span class="soft">and {counted(notices.length, 'notice')}</span>{/if}
       </div>
       <div class:filled={file}>
         <h2>File</h2>
-        {file ? `${file.name}, ${size(file.size)}` : 'not here yet'}
+        {file ? `${file.name}, ${size(file.size)}` : 'No file chosen'}
       </div>
-      <input
-        class="visually-hidden"
-        type="file"
-        multiple
-        tabindex="-1"
-        aria-label="Certificate and file"
-        bind:this={chooser}
-        onchange={(event) => take([...(event.currentTarget.files ?? [])])}
-      />
-      <Button strong onclick={() => chooser?.click()}>Choose both</Button>
+      <div class="acts">
+        {#if certificate && !file}
+          <Button strong onclick={() => certificate && check(certificate)}>Check it alone</Button>
+        {/if}
+        <FileButton label="Certificate and file" strong={!certificate} multiple onchosen={({ files }) => take(files)}
+          >Choose files</FileButton
+        >
+      </div>
     </div>
     {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
     {#if sending !== undefined}<Progress stage="bringing in" fraction={sending} />{/if}
@@ -106,12 +126,24 @@
           {/if}
         {:else}
           {@const found = it.report}
-          <p class="answer" class:outside={!found.intact} class:near={found.intact && !found.genuine}>
-            <BracketMark position={found.genuine ? 'inside' : found.intact ? 'near' : 'over'} size={22} silent />
-            {found.genuine ? 'Genuine' : found.intact ? 'Intact, but sealed by a key not known here' : 'Not genuine'}
+          {@const withdrawn = found.ending === 'withdrawn'}
+          {@const wrong = !found.intact || withdrawn}
+          {@const doubtful = !wrong && (!found.genuine || found.ending === 'superseded')}
+          <p class="answer" class:outside={wrong} class:near={doubtful}>
+            <BracketMark position={wrong ? 'over' : doubtful ? 'near' : 'inside'} size={22} silent />
+            {#if !found.intact}Not genuine{:else if withdrawn}Withdrawn{:else if !found.genuine}Intact, but sealed with
+              a key that is not known here{:else if found.ending}Genuine, but superseded{:else}Genuine{/if}
           </p>
+          {#if found.ended}<p class={withdrawn ? 'outside' : 'near'}>{found.ended}</p>{/if}
           {#each found.problems as sentence (sentence)}<p class="outside">{sentence}</p>{/each}
-          {#if found.intact}<p>“{it.file_name}” is the certified file. {found.said}</p>{/if}
+          {#if found.intact}
+            <p>
+              {#if found.given}“{it.file_name}” is the certified {found.stated?.of_production
+                  ? 'package'
+                  : 'file'}.{/if}
+              {found.said}
+            </p>
+          {/if}
           {#if found.methods}<p class="near">{found.methods}</p>{/if}
           {#if found.older.length}
             <table>
@@ -134,22 +166,24 @@
           {#if found.stated}
             {@const paper = found.stated}
             <dl>
-              <dt>File</dt>
-              <dd>{paper.file_name}</dd>
+              {#each paper.lines as line, at (at)}
+                <dt>{line.name}</dt>
+                <dd class:figure={line.exact}>{line.text}</dd>
+              {/each}
               <dt>Specification</dt>
               <dd>{paper.specification.name}, version {paper.specification.version}</dd>
               <dt>Issued</dt>
-              <dd>{date(paper.issued)}, {paper.issuer}</dd>
-              <dt>SHA-256</dt>
-              <dd class="figure">{paper.sha256}</dd>
-              <dt>Key</dt>
-              <dd class="figure">{found.key_id}</dd>
-              {#each paper.limits as limit (limit.quantity)}
+              <dd>{date(paper.issued)}</dd>
+              {#each paper.limits as limit (limit.quantity + limit.applies_to)}
                 <dt>{limit.title}</dt>
                 <dd class="figure">
                   {reading(limit, 1)}
                   <span class="soft">{unit(limit)}</span>
                 </dd>
+              {/each}
+              {#each paper.parts as part (part.name)}
+                <dt>{part.problems.length ? 'Not genuine' : 'Genuine'}</dt>
+                <dd class:outside={part.problems.length}>{part.name}</dd>
               {/each}
             </dl>
           {/if}
@@ -174,7 +208,7 @@
     margin: 20px 0;
     align-items: center;
   }
-  .places > div {
+  .places > div:not(.acts) {
     border: 1px solid var(--rule);
     background: var(--sheet);
     padding: 12px 16px;

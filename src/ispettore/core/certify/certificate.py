@@ -34,8 +34,8 @@ STATEMENT = (
     "limits only and is no judgement by ear."
 )
 OF_PRODUCTION = (
-    "The files named here were decoded and measured, and each has a certificate of its own. Together they met every required limit "
-    "on the production. This speaks of technical limits only and is no judgement by ear."
+    "The files named here were decoded and measured, and each has a certificate of its own. Together they met every limit that is "
+    "required of the production as a whole. This speaks of technical limits only and is no judgement by ear."
 )
 
 

@@ -39,7 +39,9 @@ def tell(sealed: dict[str, Any], certificate: AnyCertificate, *, listened: str =
     specification, verdict = certificate.specification, kept.verdict(certificate.verdict.model_dump())
     named = f"{specification.name}, version {specification.version}"
     if isinstance(certificate, ProductionForm3):
-        title, met = "Certificate of a production", f"{named}: every required limit on the production is met."
+        title = "Certificate of a production"
+        of_all = "and those on the production as a whole" if verdict.limits else "it sets none on the production as a whole"
+        met = f"{named}: every file meets the limits on it, {of_all}."
         lines = _of_production(certificate)
     else:
         title, met = "Certificate of measurement", f"{named}: every required limit is met."

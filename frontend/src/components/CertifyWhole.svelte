@@ -1,0 +1,77 @@
+<script lang="ts">
+  // The certificate of a production: what is missing for it, whether it is of the files there are now, and issuing it.
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import BracketMark from './BracketMark.svelte';
+  import Button from './Button.svelte';
+  import Field from './Field.svelte';
+  import type { Delivering } from '../lib/delivering.svelte';
+  interface Props {
+    production: string;
+    by: string;
+    acting: Acting;
+    delivering: Delivering;
+  }
+  let { production, by, acting, delivering }: Props = $props();
+  const path = $derived({ params: { path: { production_id: production } } });
+  const query = createQuery(() => ({
+    queryKey: ['certified', production],
+    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/certificate', path)),
+  }));
+  const found = $derived(query.data);
+  const certify = () =>
+    acting.attempt(async () =>
+      answer(await api.POST('/api/productions/{production_id}/certificate', { ...path, body: { reason: '' } })),
+    );
+</script>
+
+<section aria-label="Certificate of the production">
+  <Field
+    label="Certified by"
+    value={by}
+    placeholder="who answers for the certificates"
+    onchange={(to) => void delivering.change({ certified_by: to })}
+  />
+  {#if found}
+    <p>
+      {#if found.certificate && found.current}
+        <BracketMark position="inside" silent />
+        <a href={`#/certificates/${found.certificate}`}>The production is certified</a>; the package carries it.
+      {:else}
+        {#if found.certificate}<span class="near"
+            >Its <a href={`#/certificates/${found.certificate}`}>certificate</a> is of what was there before.</span
+          >{/if}
+        <span class="soft">{found.problem || 'Every file is made and every limit on the production is met.'}</span>
+      {/if}
+    </p>
+    {#if !found.current && !found.problem}
+      <Button strong onclick={certify}>{found.certificate ? 'Certify it again' : 'Certify the production'}</Button>
+    {/if}
+  {/if}
+</section>
+
+<style>
+  section {
+    display: flex;
+    gap: 22px;
+    align-items: end;
+    margin: 8px 0 12px;
+    padding: 10px 14px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  section > :global(label) {
+    width: 260px;
+  }
+  p {
+    flex: 1;
+    padding-bottom: 5px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .near {
+    color: var(--near);
+  }
+</style>

@@ -1,0 +1,193 @@
+<script lang="ts">
+  // Every certificate of this installation, the newest first.
+  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
+  import Labelled from '../components/Labelled.svelte';
+  import Stands from '../components/Stands.svelte';
+  import { answer, api, type CertificateRow } from '../lib/api';
+  import { counted, date } from '../lib/format';
+
+  const PAGE = 100;
+  type Standing = CertificateRow['stands'];
+  let production = $state('');
+  let of = $state<CertificateRow['of'] | ''>('');
+  let stands = $state<Standing | ''>('');
+  let search = $state('');
+  let count = $state(PAGE);
+  const query = createQuery(() => ({
+    queryKey: ['certificates', production, of, stands, search, count],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/certificates', {
+          params: {
+            query: {
+              ...(production ? { production } : {}),
+              ...(of ? { of } : {}),
+              ...(stands ? { stands } : {}),
+              search,
+              count,
+            },
+          },
+        }),
+      ),
+  }));
+  const found = $derived(query.data);
+  const OF = { attempt: 'Version', deliverable: 'Delivered file', production: 'Production' };
+  const PLACES: readonly (readonly [CertificateRow['of'] | '', string])[] = [
+    ['', 'Everything'],
+    ['deliverable', 'Delivered files'],
+    ['production', 'Productions'],
+    ['attempt', 'Versions'],
+  ];
+  const STANDS: readonly (readonly [Standing | '', string])[] = [
+    ['', 'All'],
+    ['stands', 'Those that stand'],
+    ['superseded', 'Superseded'],
+    ['withdrawn', 'Withdrawn'],
+  ];
+  const wanted = $derived(production || of || stands || search);
+</script>
+
+<svelte:head><title>Certificates · Ispettore</title></svelte:head>
+<main>
+  <div class="top">
+    <div>
+      <h1>Certificates</h1>
+      <p class="soft" aria-live="polite">
+        {#if found}{counted(found.total, 'certificate')}{wanted ? ' of this choice' : ''}.{/if} Each can be checked by anyone,
+        without this program.
+      </p>
+    </div>
+    <p class="ways"><a href="#/verify">Verify a certificate</a> <a href="#/certificates/keys">Keys</a></p>
+  </div>
+  <div class="choices">
+    <Choice
+      label="Production"
+      value={production}
+      options={[['', 'All'], ...Object.entries(found?.productions ?? {})]}
+      onchange={(to) => (production = to)}
+    />
+    <Choice label="Of" value={of} options={PLACES} onchange={(to) => (of = to)} />
+    <Choice label="Standing" value={stands} options={STANDS} onchange={(to) => (stands = to)} />
+    <Labelled label="Name or SHA-256 of a certificate"
+      ><input type="search" bind:value={search} maxlength="200" /></Labelled
+    >
+  </div>
+  {#if query.isError}
+    <p role="alert" class="wrong">{query.error.message}</p>
+  {:else if found && found.rows.length}
+    <table>
+      <caption class="visually-hidden">Certificates</caption>
+      <thead>
+        <tr>
+          <th scope="col">Of</th><th scope="col">What</th><th scope="col">Production</th><th scope="col"
+            >Specification</th
+          >
+          <th scope="col">Issued</th><th scope="col">Certified by</th><th scope="col">Standing</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each found.rows as row (row.id)}
+          <tr>
+            <th scope="row"
+              ><a href={`#/certificates/${row.id}`}>{row.name}</a><span class="hash">{row.sha256.slice(0, 16)}…</span
+              ></th
+            >
+            <td>{OF[row.of]}</td>
+            <td><a href={`#/productions/${row.production}`}>{row.production_name}</a></td>
+            <td>{row.specification.name}, version {row.specification.version}</td>
+            <td class="when">{date(row.issued_at)}</td>
+            <td>{row.certified_by}</td>
+            <td class="stands"
+              ><Stands {row} />{#if row.reason}<span class="why">{row.reason}</span>{/if}{#if row.older_methods}<span
+                  class="why">older methods</span
+                >{/if}</td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    {#if found.rows.length < found.total}
+      <p class="more"><Button onclick={() => (count += PAGE)}>Show more</Button></p>
+    {/if}
+  {:else if found}
+    <p class="soft none">
+      {wanted
+        ? 'No certificate is like that.'
+        : 'There are none yet: a file that meets its specification is certified as it is made.'}
+    </p>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 20px 24px 40px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 24px;
+  }
+  .ways {
+    display: flex;
+    gap: 20px;
+  }
+  .soft,
+  .why,
+  .hash {
+    color: var(--soft);
+  }
+  .choices {
+    display: flex;
+    gap: 16px;
+    align-items: end;
+    margin: 14px 0;
+  }
+  .choices input {
+    width: 260px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    font-size: 14px;
+  }
+  th,
+  td {
+    text-align: left;
+    padding: 7px 12px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: top;
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  .hash {
+    display: block;
+    font-family: var(--figures);
+    font-size: 11.5px;
+  }
+  .why {
+    display: block;
+    font-size: 12.5px;
+  }
+  .stands {
+    max-width: 260px;
+  }
+  .when {
+    white-space: nowrap;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+  .more,
+  .none {
+    margin-top: 14px;
+  }
+</style>

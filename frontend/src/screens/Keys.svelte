@@ -1,0 +1,189 @@
+<script lang="ts">
+  // The keys that seal certificates here, and those of others that are trusted.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import Button from '../components/Button.svelte';
+  import Dialog from '../components/Dialog.svelte';
+  import FileButton from '../components/FileButton.svelte';
+  import Labelled from '../components/Labelled.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type KeyView } from '../lib/api';
+  import { counted, date } from '../lib/format';
+  import { asItIs } from '../lib/json-file';
+
+  const acting = new Acting(useQueryClient());
+  const query = createQuery(() => ({ queryKey: ['keys'], queryFn: async () => answer(await api.GET('/api/keys')) }));
+  const ROLES: Record<KeyView['role'], string> = {
+    own: 'Seals here',
+    retired: 'Sealed here before',
+    trusted: 'Trusted',
+  };
+  let rolling: HTMLDialogElement | undefined = $state();
+  let trusting: HTMLDialogElement | undefined = $state();
+  let file = $state<File>();
+  let whose = $state('');
+
+  function take(files: File[]) {
+    file = files[0];
+    whose = file?.name.replace(/\.(pem|jwk|json)$/i, '') ?? '';
+    acting.problem = '';
+    if (file) trusting?.showModal();
+  }
+  async function trust() {
+    await acting.attempt(async () => {
+      if (!file) return;
+      const sent = await asItIs(file);
+      answer(await api.POST('/api/keys', { ...sent, params: { query: { name: whose } } }));
+    });
+    if (!acting.problem) trusting?.close();
+  }
+  async function roll() {
+    await acting.attempt(async () => answer(await api.POST('/api/keys/roll')));
+    rolling?.close();
+  }
+  const distrust = (fingerprint: string) =>
+    acting.attempt(async () =>
+      answer(await api.DELETE('/api/keys/{fingerprint}', { params: { path: { fingerprint } } })),
+    );
+</script>
+
+<svelte:head><title>Keys · Ispettore</title></svelte:head>
+<main>
+  <p class="way"><a href="#/certificates">Certificates</a></p>
+  <div class="top">
+    <div>
+      <h1>Keys</h1>
+      <p class="soft">
+        Certificates are sealed with a key of this installation. Hand out its public half: whoever trusts it can check
+        them anywhere. Compare fingerprints by another way than the one a key came by.
+      </p>
+    </div>
+    <div class="acts">
+      <FileButton label="Public key to trust" accept=".pem,.jwk,.json" onchosen={({ files }) => take(files)}
+        >Trust a key…</FileButton
+      >
+      <Button onclick={() => rolling?.showModal()}>Begin a new key…</Button>
+    </div>
+  </div>
+  {#if acting.problem && !trusting?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  {#if query.isError}
+    <p class="wrong" role="alert">{query.error.message}</p>
+  {:else if query.data}
+    {#each query.data.problems as problem (problem)}<p class="wrong">{problem}</p>{/each}
+    <table>
+      <caption class="visually-hidden">Keys</caption>
+      <thead>
+        <tr
+          ><th scope="col">Whose</th><th scope="col">Fingerprint</th><th scope="col">Here</th><th scope="col">Since</th
+          ><th scope="col">Sealed</th><th scope="col"><span class="visually-hidden">What can be done</span></th></tr
+        >
+      </thead>
+      <tbody>
+        {#each query.data.keys as key (key.fingerprint)}
+          <tr data-role={key.role}>
+            <th scope="row">{key.name[0]?.toUpperCase()}{key.name.slice(1)}</th>
+            <td class="figure">{key.fingerprint}</td>
+            <td>{ROLES[key.role]}</td>
+            <td>{date(key.since)}</td>
+            <td>{key.certificates ? counted(key.certificates, 'certificate') : ''}</td>
+            <td
+              ><span class="links"
+                ><a href={`/api/keys/${key.fingerprint}.pem`} download>Public key</a>
+                {#if key.role === 'trusted'}<LinkButton onclick={() => void distrust(key.fingerprint)}
+                    >Trust no more</LinkButton
+                  >{/if}</span
+              ></td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  {/if}
+  <Dialog title="Trust this key" bind:element={trusting}>
+    <p class="meaning">
+      Certificates sealed with it count as genuine here from now on. Make sure it is theirs: have its fingerprint told
+      to you by telephone, say.
+    </p>
+    <Labelled label="Whose it is"><input bind:value={whose} maxlength="80" /></Labelled>
+    {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    <div class="acts end">
+      <Button strong disabled={!whose.trim()} onclick={trust}>Trust it</Button>
+      <Button onclick={() => trusting?.close()}>Back</Button>
+    </div>
+  </Dialog>
+  <Dialog title="Begin a new key" bind:element={rolling}>
+    <p class="meaning">
+      New certificates are sealed with a new key; hand its public half out anew. The private half of the one before is
+      destroyed; what it sealed stays genuine.
+    </p>
+    <div class="acts end">
+      <Button strong onclick={roll}>Begin a new key</Button>
+      <Button onclick={() => rolling?.close()}>Back</Button>
+    </div>
+  </Dialog>
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 40px;
+  }
+  .way {
+    font-size: 13.5px;
+  }
+  .top {
+    display: flex;
+    justify-content: space-between;
+    align-items: end;
+    gap: 40px;
+    margin-bottom: 14px;
+  }
+  .top p {
+    max-width: 700px;
+  }
+  .soft {
+    color: var(--soft);
+  }
+  .acts {
+    display: flex;
+    gap: 10px;
+  }
+  .end {
+    margin-top: 14px;
+  }
+  .meaning {
+    margin: 6px 0 12px;
+  }
+  .wrong {
+    color: var(--outside);
+    margin: 6px 0;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    font-size: 14px;
+  }
+  th,
+  td {
+    text-align: left;
+    padding: 8px 12px;
+    border-bottom: 1px solid var(--rule);
+    font-weight: 400;
+  }
+  thead th {
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+  [data-role='own'] th {
+    font-weight: 600;
+  }
+  .figure {
+    font-family: var(--figures);
+    font-size: 12.5px;
+  }
+  .links {
+    display: flex;
+    gap: 16px;
+  }
+</style>
