@@ -110,6 +110,15 @@
     color: var(--ink);
     box-shadow: 0 2px 0 var(--act);
   }
+  @media (max-width: 720px) {
+    header {
+      gap: 14px;
+      padding: 0 12px;
+    }
+    nav {
+      gap: 14px;
+    }
+  }
   .apart {
     margin-left: auto;
     color: var(--outside);

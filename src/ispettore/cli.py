@@ -309,6 +309,22 @@ def demo() -> None:
     _launch(demo=True)
 
 
+@app.command("intake-desk")
+def intake_desk(
+    folder: Annotated[Path, typer.Option("--folder", help="Where it keeps what is handed in.")],
+    port: Annotated[int, typer.Option("--port", help="On loopback.")] = 8720,
+    seed: Annotated[int | None, typer.Option("--seed", help="Be busy or drop connections now and then, drawn from this.")] = None,
+) -> None:
+    """Run the intake desk that stands in for an outlet; ISPETTORE_DESK_TOKEN is what it asks to be shown."""
+    from ispettore.desk.serving import serve as serve_desk
+
+    token = os.environ.get("ISPETTORE_DESK_TOKEN", "")
+    if not token:
+        typer.echo("There is no token. Set ISPETTORE_DESK_TOKEN to what whoever hands in has to show.", err=True)
+        raise typer.Exit(2)
+    serve_desk(host="127.0.0.1", port=port, folder=folder, token=token, seed=seed)
+
+
 def _launch(*, demo: bool) -> None:
     from ispettore.studio.running.launching import launch
 

@@ -7,6 +7,7 @@
   import type { Live } from '../lib/live.svelte';
   import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
+  import DeskReport from './DeskReport.svelte';
   import Progress from './Progress.svelte';
   let { notes, acting }: { notes: DeliveryNote[]; acting: Acting } = $props();
   const live = getContext<Live>('live');
@@ -20,20 +21,28 @@
       <li>
         <span class="when">{date(note.done_at ?? note.created_at)}</span>
         <span>{counted(note.files, 'file')}, {size(note.size_bytes)}</span>
-        <span class="place">{note.place}</span>
+        <span class="place">{note.requirements ? `intake desk, ${note.requirements}` : note.place}</span>
         {#if work}
           {@const now = live.progress[work.id] ?? work}
           <Progress
-            stage={now.stage || 'waiting to be written'}
+            stage={now.stage || 'waiting'}
             fraction={now.fraction}
             about="the package"
             oncancel={() => void acting.cancel(work.id)}
           />
+        {:else if note.answer}
+          <span class:wrong={!note.answer.accepted}
+            ><BracketMark position={note.answer.accepted ? 'inside' : 'over'} silent />
+            {note.answer.accepted
+              ? 'Accepted'
+              : `${note.answer.files.filter((file) => file.accepted).length} of ${counted(note.answer.files.length, 'file')} accepted`}</span
+          >
         {:else if note.done_at}
           <span><BracketMark position="inside" silent /> Written</span>
         {:else}
           <span class="wrong">{note.work?.error ?? 'Cancelled; nothing was left behind.'}</span>
         {/if}
+        {#if note.answer}<DeskReport answer={note.answer} />{/if}
       </li>
     {/each}
   </ul>

@@ -77,6 +77,7 @@ export type FormatChoice = components['schemas']['FormatChoice'];
 export type Effect = components['schemas']['Effect'];
 export type ListenView = components['schemas']['ListenView'];
 export type NoteView = components['schemas']['NoteView'];
+export type DeskAnswer = components['schemas']['DeskAnswer'];
 export type CertificateRow = components['schemas']['CertificateRow'];
 export type CertificateView = components['schemas']['CertificateView'];
 export type KeyView = components['schemas']['KeyView'];

@@ -129,6 +129,17 @@ export class Delivering {
     );
   }
 
+  handIn(recordings: string[] | null, requirements: string) {
+    return this.#acting.attempt(async () =>
+      answer(
+        await api.POST('/api/productions/{production_id}/hand-in', {
+          ...this.#path,
+          body: { recordings, requirements },
+        }),
+      ),
+    );
+  }
+
   cancel() {
     return this.#acting.attempt(async () =>
       answer(await api.POST('/api/productions/{production_id}/cancel', this.#path)),

@@ -7,6 +7,7 @@
   import DeliverRow from '../components/DeliverRow.svelte';
   import DeliverSettings from '../components/DeliverSettings.svelte';
   import HandedOver from '../components/HandedOver.svelte';
+  import HandIn from '../components/HandIn.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import PackageLimits from '../components/PackageLimits.svelte';
   import LotLine from '../components/LotLine.svelte';
@@ -49,6 +50,7 @@
   const some = $derived(chosen.size ? made.map((row) => row.recording) : null);
   const zip = $derived(`/api/productions/${params.id}/package.zip${some ? `?of=${some.join(',')}` : ''}`);
   let dialog: HTMLDialogElement | undefined = $state();
+  let desk: HTMLDialogElement | undefined = $state();
   let table = $state('');
   function openPaste(text: string) {
     acting.problem = '';
@@ -86,12 +88,13 @@
             >Download {chosen.size || made.length < rows.length ? made.length : 'all'} as ZIP, {size(total)}</a
           >
           <Button onclick={() => delivering.toFolder(some)}>Write to a folder</Button>
+          {#if view.desk}<Button onclick={() => desk?.showModal()}>Hand in…</Button>{/if}
         {/if}{/snippet}
     </ScreenHead>
     {#if wrong}<p class="wrong" role="alert">
         {counted(wrong, 'name')} can’t be used; nothing is made until {wrong === 1 ? 'it is' : 'they are'} changed.
       </p>{/if}
-    {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    {#if acting.problem && !dialog?.open && !desk?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
     {#if view.lot && view.lot.total > 1}<LotLine lot={view.lot} oncancel={() => void delivering.cancel()} />{/if}
     <DeliverSettings {view} {delivering} />
     <PackageLimits limits={view.whole} all />
@@ -156,6 +159,15 @@
       measured before it was certified.
     </p>
     {#if view.deliveries.length}<HandedOver notes={view.deliveries} {acting} />{/if}
+    <HandIn
+      bind:element={desk}
+      count={made.length}
+      problem={acting.problem}
+      onchosen={async (requirements) => {
+        await delivering.handIn(some, requirements);
+        if (!acting.problem) desk?.close();
+      }}
+    />
     <PasteTitles
       bind:element={dialog}
       bind:text={table}

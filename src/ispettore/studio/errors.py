@@ -45,6 +45,25 @@ class NotCertified(IspettoreError):
     reason: str
 
 
+class NoDesk(IspettoreError):
+    """There is no intake desk to hand “{production}” to. Name its address in ISPETTORE_DESK, then start again."""
+
+    production: str
+
+
+class DeskAway(IspettoreError):
+    """The intake desk can't be reached: {reason} (tried {tries} times). Nothing was lost; hand the package in again later."""
+
+    reason: str
+    tries: int
+
+
+class DeskRefused(IspettoreError):
+    """The intake desk refused the package: {reason} Nothing was handed in."""
+
+    reason: str
+
+
 class NotReady(IspettoreError):
     """“{file}” {reason}. Wait until that is done, then try again."""
 

@@ -16,6 +16,10 @@ class Settings(BaseSettings):
     incoming: Path = ROOT / "var" / "incoming"
     delivered: Path = ROOT / "var" / "delivered"
     """Where packages are written on the server's side, each in a folder of its own."""
+    desk: str = ""
+    """The address of an intake desk that packages are handed to; empty where there is none."""
+    desk_token: str = ""
+    desk_tries: int = 8
     work: Path = ROOT / "var" / "work"
     keys: Path | None = None
     frontend: Path = ROOT / "frontend" / "dist"

@@ -284,6 +284,10 @@ class Delivery(SQLModel, table=True):
     place: str
     files: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
     deliverables: list[str] = Field(sa_column=Column(Json, nullable=False))
+    requirements: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
+    """What an intake desk is to hold it against, by its own name for that."""
+    answer: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    """What the desk answered, as it said so."""
     done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 

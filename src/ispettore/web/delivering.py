@@ -12,7 +12,8 @@ from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.deliver.entries import LONGEST, MOST, MOST_PARTS, Kind
 from ispettore.studio.catalogue.views import AskedEach
 from ispettore.studio.certifying import printing
-from ispettore.studio.delivering import asking, deliverables, handing_over, packing, screen
+from ispettore.studio.delivering import asking, deliverables, desk, handing_over, packing, screen
+from ispettore.studio.delivering.desk import Asked
 from ispettore.studio.delivering.views import DeliveryView
 from ispettore.studio.errors import NotFound
 from ispettore.web.productions import Made
@@ -101,6 +102,12 @@ class WantedFiles(BaseModel):
     recordings: list[UUID] | None = Field(None, max_length=10_000)
 
 
+class WantedHandIn(WantedFiles):
+    """And what the intake desk is to hold them against, by its own name for that."""
+
+    requirements: str = Field(min_length=1, max_length=100)
+
+
 @routes.get("/productions/{production_id}/delivery", operation_id="getDelivery")
 def get_delivery(production_id: UUID) -> DeliveryView:
     return screen.view(production_id)
@@ -185,6 +192,17 @@ def get_delivered_certificate(deliverable_id: UUID) -> Response:
 @routes.post("/productions/{production_id}/deliver-to-folder", operation_id="deliverToFolder", status_code=202)
 def deliver_to_folder(production_id: UUID, wanted: WantedFiles) -> Made:
     return Made(id=handing_over.deliver_to_folder(production_id, wanted.recordings))
+
+
+@routes.get("/desk", operation_id="getDesk")
+def get_desk() -> list[Asked]:
+    """What the intake desk asks, for each kind of delivery that it takes; nothing where there is none."""
+    return desk.asked() if desk.there() else []
+
+
+@routes.post("/productions/{production_id}/hand-in", operation_id="handIn", status_code=202)
+def hand_in(production_id: UUID, wanted: WantedHandIn) -> Made:
+    return Made(id=handing_over.hand_in(production_id, wanted.requirements, wanted.recordings))
 
 
 @routes.get("/deliverables/{deliverable_id}/certificate.pdf", operation_id="getPrintedDelivered", response_class=Response)

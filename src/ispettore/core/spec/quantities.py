@@ -57,10 +57,10 @@ class Quantity:
     names every value of one that is a word; `usual` bounds what a limit on a number may ask for, by its unit where nothing is
     said.
 
-    How it is measured: `accuracy` is how far two honest meters may differ, `remeasured` how near this program's own must come to a
-    certified figure, `taken` where in time it passes a bound (None: where its one reading was taken). A `k_weighted` one reads
-    higher where mono is played on two loudspeakers. `fact` is the fact of the file that it is, `able` what files in a format can
-    be.
+    How it is measured: `accuracy` is how far two honest meters may differ, `elsewhere` how far one of another's making may, where
+    that is more; `remeasured` how near this program's own must come to a certified figure, `taken` where in time it passes a bound
+    (None: where its one reading was taken). A `k_weighted` one reads higher where mono is played on two loudspeakers. `fact` is the
+    fact of the file that it is, `able` what files in a format can be.
 
     `first` is what a limit on it asks when it is added: the least and the most, where these are not those of its range.
 
@@ -88,6 +88,7 @@ class Quantity:
     usual: tuple[float, float] | None = None
     accuracy: float = 0.1
     remeasured: float = 0.05
+    elsewhere: float | None = None
     taken: Run | Spans | None = None
     k_weighted: bool = False
     fact: Callable[[FileFacts], Fact] | None = None
@@ -218,6 +219,7 @@ _ALL = (
         is_level=True,
         k_weighted=True,
         never_above=(("momentary_max_lufs", 1.0),),
+        elsewhere=0.2,
     ),
     _level(
         "momentary_max_lufs",
@@ -247,7 +249,9 @@ _ALL = (
         never_above=(("true_peak_dbtp", 1.0),),
     ),
     # Other people's true-peak meters differ by so much on dense peaks.
-    _level("true_peak_dbtp", "True peak", "dBTP", "anywhere", moved_by=PEAK, taken=Run("true_peak_dbtp"), reserve=0.2),
+    _level(
+        "true_peak_dbtp", "True peak", "dBTP", "anywhere", moved_by=PEAK, taken=Run("true_peak_dbtp"), reserve=0.2, elsewhere=0.2
+    ),
     _level(
         "active_speech_level_dbfs",
         "Active speech level",
@@ -272,7 +276,7 @@ _ALL = (
         taken=Spans(_pauses),
         never_above=(("noise_floor_worst_pause_dbfs", 1.0),),
     ),
-    _room("noise_floor_quietest_dbfs", "Quietest half second", never_above=(("noise_floor_dbfs", 1.0),)),
+    _room("noise_floor_quietest_dbfs", "Quietest half second", never_above=(("noise_floor_dbfs", 1.0),), elsewhere=0.5),
     _room("noise_floor_worst_pause_dbfs", "Worst pause", "in any pause", taken=Spans(_pauses)),
     Quantity(
         "signal_to_noise_db",

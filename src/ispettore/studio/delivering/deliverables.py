@@ -4,7 +4,7 @@ A deliverable is the file of an attempt, named, tagged, measured once more and c
 that is asked for, one is asked for first, in the manner of the one that counts; the deliverable waits for it (`go_on`).
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
@@ -140,16 +140,21 @@ def ready(session: Session, production: Production, chosen: Sequence[UUID] | Non
 _inspections: Held[UUID, Inspection] = Held(1_000)
 
 
-def read(session: Session, made: Sequence[DeliveryRow], specification: Specification) -> dict[UUID, Values]:
-    """What a specification limits, as the files that are made read it; by recording."""
+def inspections(session: Session, made: Iterable[UUID]) -> dict[UUID, Inspection]:
+    """What deliverables read, without the long lists; those that are made."""
 
     def inspected(missing: list[UUID]) -> dict[UUID, Inspection]:
         after = lookup.shortened(col(DeliverableRecord.outcome)["after"])
         found = session.exec(select(DeliverableRecord.id, after).where(col(DeliverableRecord.id).in_(missing))).all()
         return {identifier: kept_inspections.inspection(lookup.filled(data)) for identifier, data in found if data}
 
+    return _inspections.of(made, inspected)
+
+
+def read(session: Session, made: Sequence[DeliveryRow], specification: Specification) -> dict[UUID, Values]:
+    """What a specification limits, as the files that are made read it; by recording."""
     of = {row.deliverable: row.recording for row in made if row.deliverable is not None}
-    return {of[one]: values(inspection, specification) for one, inspection in _inspections.of(of, inspected).items()}
+    return {of[one]: values(inspection, specification) for one, inspection in inspections(session, of).items()}
 
 
 def make(production_id: UUID, chosen: Sequence[UUID] | None = None) -> AskedEach:

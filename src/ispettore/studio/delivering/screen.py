@@ -7,7 +7,7 @@ from ispettore.core.spec import kept
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio.catalogue import progressing, sheets
 from ispettore.studio.database import snapshot
-from ispettore.studio.delivering import asking, deliverables, handing_over, listenings
+from ispettore.studio.delivering import asking, deliverables, desk, handing_over, listenings
 from ispettore.studio.delivering.views import DeliveryView
 
 
@@ -40,5 +40,6 @@ def view(production_id: UUID) -> DeliveryView:
             making=sum(row.state == "making" for row in rows),
             size_bytes=sum(row.size_bytes or 0 for row in made),
             deliveries=handing_over.notes(session, production.id),
+            desk=desk.there(),
             lot=progressing.lot(session, production.id),
         )

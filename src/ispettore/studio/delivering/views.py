@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import BaseModel
 
 from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.deliver.answers import ReadTwice
 from ispettore.core.deliver.entries import Entry
 from ispettore.core.deliver.labels import Delivering
 from ispettore.core.plan.encoding import Effect
@@ -72,8 +73,28 @@ class DeliveryRow(BaseModel):
     missed: list[LimitVerdict]
 
 
+class DeskFile(BaseModel):
+    """The intake desk's answer for one file, with its readings beside ours."""
+
+    name: str
+    accepted: bool
+    reasons: list[str]
+    readings: list[ReadTwice]
+
+
+class DeskAnswer(BaseModel):
+    """The intake desk's answer for a package. `reasons` speak against it as a whole; `against` are disagreements between its meter
+    and ours, as findings against ourselves."""
+
+    accepted: bool
+    reasons: list[str]
+    files: list[DeskFile]
+    against: list[str]
+
+
 class DeliveryNote(BaseModel):
-    """A package that was handed over, or is on its way. `files` counts those of recordings."""
+    """A package that was handed over, or is on its way. `files` counts those of recordings; `answer` is that of an intake desk,
+    which held it against what it calls `requirements`."""
 
     id: UUID
     way: str
@@ -83,11 +104,14 @@ class DeliveryNote(BaseModel):
     created_at: datetime
     done_at: datetime | None
     work: WorkView | None
+    requirements: str
+    answer: DeskAnswer | None
 
 
 class DeliveryView(BaseModel):
     """The deliver screen of a production. `form` is as what files are written; `problem` is what is wrong with the naming itself.
     `whole` are the limits on the production, judged.
+    `desk` says whether there is an intake desk to hand in to.
     `made` counts files that are as they were asked for, `size_bytes` is their sum."""
 
     id: UUID
@@ -104,4 +128,5 @@ class DeliveryView(BaseModel):
     making: int
     size_bytes: int
     deliveries: list[DeliveryNote]
+    desk: bool
     lot: LotView | None

@@ -4,6 +4,7 @@ import ctypes
 import fcntl
 import hashlib
 import os
+import secrets
 import signal
 import subprocess
 import sys
@@ -120,6 +121,8 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
                 raise PortTaken(port=port)
             port = free_port()
         os.environ["ISPETTORE_PORT"] = str(port)
+        if demo and not settings().desk:
+            _keep_desk(supervisor)
         supervisor.keep("web", [sys.executable, "-m", "ispettore.web.serving"])
         for number in range(os.cpu_count() or 1):
             supervisor.keep(f"worker {number + 1}", [sys.executable, "-m", "ispettore.cli", "worker"])
@@ -137,6 +140,16 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
             cluster.stop()
 
 
+def _keep_desk(supervisor: "Supervisor") -> None:
+    """A stand-in for an outlet, on loopback, sometimes busy: packages of the demo can be handed to it."""
+    port = free_port()
+    os.environ["ISPETTORE_DESK"] = f"http://127.0.0.1:{port}"
+    os.environ["ISPETTORE_DESK_TOKEN"] = secrets.token_urlsafe(24)
+    settings.cache_clear()
+    desk = ["intake-desk", "--port", str(port), "--folder", str(settings().delivered.parent / "desk"), "--seed", str(DESK_SEED)]
+    supervisor.keep("intake desk", [sys.executable, "-m", "ispettore.cli", *desk])
+
+
 def _free(port: int) -> bool:
     import socket
 
@@ -147,6 +160,9 @@ def _free(port: int) -> bool:
         except OSError:
             return False
         return True
+
+
+DESK_SEED = 7
 
 
 class Supervisor:

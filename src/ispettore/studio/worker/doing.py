@@ -333,13 +333,19 @@ def _hand_over(hand: _Hand) -> None:
         delivery = session.get_one(Delivery, hand.subject_id)
     watch = _Watch(hand.attempt)
 
-    def told(done: int, total: int) -> bool:
-        watch.progress("writing the package", done / max(total, 1))
+    def told(stage: str, fraction: float) -> bool:
+        watch.progress(stage, fraction)
         return hand.stopping() or watch.cancelled()
 
-    handing_over.write(delivery, hand.store, told)
+    answer = None
+    if delivery.way == handing_over.DESK:
+        answer = handing_over.submit(delivery, hand.store, told)
+    else:
+        handing_over.write(delivery, hand.store, lambda done, total: told("writing the package", done / max(total, 1)))
     with hand.done() as session:
-        handing_over.handed_over(session, session.get_one(Delivery, delivery.id))
+        delivery = session.get_one(Delivery, delivery.id)
+        delivery.answer = answer
+        handing_over.handed_over(session, delivery)
 
 
 @contextmanager

@@ -1,0 +1,92 @@
+<script lang="ts">
+  // What the intake desk answered: each file with its reasons, and its readings beside ours. Where they are apart, that is against us.
+  import type { DeskAnswer } from '../lib/api';
+  import { number } from '../lib/format';
+  import BracketMark from './BracketMark.svelte';
+  let { answer }: { answer: DeskAnswer } = $props();
+  const figure = (value: number | null) => (value === null ? '–' : number(value, 2));
+  const readings = $derived(answer.files.find((file) => file.readings.length)?.readings ?? []);
+</script>
+
+<div class="report">
+  {#each answer.against as said (said)}<p class="wrong" role="alert">{said}</p>{/each}
+  {#each answer.reasons as said (said)}<p class="wrong">{said}</p>{/each}
+  <details open={!answer.accepted || answer.against.length > 0}>
+    <summary
+      >{answer.against.length ? 'The desk reads otherwise' : 'What it read agrees with what is certified'}</summary
+    >
+    <table>
+      <caption class="visually-hidden">Answers of the intake desk, its readings beside ours</caption>
+      <thead>
+        <tr>
+          <th scope="col">File</th>
+          {#each readings as one (one.quantity)}<th scope="col" class="figure" title={one.unit}>{one.title}</th>{/each}
+          <th scope="col">Answer</th>
+        </tr>
+      </thead>
+      <tbody>
+        {#each answer.files as file (file.name)}
+          <tr>
+            <th scope="row">{file.name}</th>
+            {#each readings as { quantity } (quantity)}
+              {@const one = file.readings.find((each) => each.quantity === quantity)}
+              <td class="figure" class:wrong={one && !one.agree}
+                >{#if one}{figure(one.theirs)} <span class="soft">{figure(one.ours)}</span>{/if}</td
+              >
+            {/each}
+            <td class:wrong={!file.accepted}
+              ><BracketMark position={file.accepted ? 'inside' : 'over'} size={12} silent />
+              {file.accepted ? 'Accepted' : file.reasons.join(' ')}</td
+            >
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+    <p class="soft">Read by the desk, and beside it in soft ink by us.</p>
+  </details>
+</div>
+
+<style>
+  .report {
+    grid-column: 1 / -1;
+  }
+  summary {
+    cursor: pointer;
+    color: var(--soft);
+    font-size: 13px;
+  }
+  table {
+    border-collapse: collapse;
+    margin: 4px 0;
+    font-size: 13px;
+  }
+  th,
+  td {
+    text-align: left;
+    font-weight: 400;
+    padding: 3px 18px 3px 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  thead th {
+    font-size: 12px;
+    color: var(--soft);
+  }
+  .figure {
+    text-align: right;
+    white-space: nowrap;
+  }
+  td.figure {
+    font-family: var(--figures);
+    font-size: 12.5px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 12.5px;
+  }
+  td .soft {
+    margin-left: 8px;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+</style>
