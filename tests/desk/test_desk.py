@@ -164,12 +164,14 @@ class Protocol(unittest.TestCase):
         self.addCleanup(client.close)
         return client
 
-    def put(self, client: httpx.Client, content: bytes | None = None, sha256: str = "", **query) -> httpx.Response:
-        asked_for = {"requirements": "any-recordings", "title": "Book", **query}
-        return client.put(f"/submissions/{sha256 or self.sha256}", params=asked_for, content=content or self.package)
+    def put(
+        self, client: httpx.Client, content: bytes | None = None, sha256: str = "", requirements: str = "any-recordings"
+    ) -> httpx.Response:
+        path = f"/submissions/{requirements}/{sha256 or self.sha256}"
+        return client.put(path, params={"title": "Book"}, content=content or self.package)
 
     def checked(self, client: httpx.Client) -> dict:
-        while (found := client.get(f"/submissions/{self.sha256}").json())["state"] != "checked":
+        while (found := client.get(f"/submissions/any-recordings/{self.sha256}").json())["state"] != "checked":
             time.sleep(0.02)
         return found
 
@@ -182,6 +184,8 @@ class Protocol(unittest.TestCase):
         again = self.put(client)
         self.assertEqual((again.status_code, again.json()), (200, found))
         self.assertEqual([one["sha256"] for one in client.get("/submissions").json()], [self.sha256])
+        other = self.put(client, requirements="broadcast-items")
+        self.assertEqual((other.status_code, len(client.get("/submissions").json())), (201, 2), "held against something else")
 
     def test_what_is_wrong_is_refused_in_words(self):
         client = self.served(folder="refusing")
@@ -189,7 +193,7 @@ class Protocol(unittest.TestCase):
         self.assertEqual(self.put(client, requirements="nothing").status_code, 422)
         self.assertIn("its SHA-256 is another", self.put(client, b"other").json()["detail"])
         self.assertEqual(self.put(client, sha256="abc").status_code, 422)
-        self.assertEqual(client.get(f"/submissions/{'0' * 64}").status_code, 404)
+        self.assertEqual(client.get(f"/submissions/any-recordings/{'0' * 64}").status_code, 404)
         self.assertEqual(list((self.folder / "refusing").iterdir()), [], "nothing half is left")
 
     def test_it_is_described_and_answers_as_described(self):
@@ -216,7 +220,7 @@ class Protocol(unittest.TestCase):
         part.write_bytes(self.package)
         with self.assertRaises(RuntimeError):
             desk.receive(part, self.sha256, "Book", "any-recordings")
-        self.assertEqual(desk.get(self.sha256).state, "received")
+        self.assertEqual(desk.get(f"any-recordings-{self.sha256}").state, "received")
         (folder / ".half.part").write_bytes(b"half")
         self.assertTrue(self.checked(self.served(folder="restarted"))["answer"]["accepted"])
         self.assertFalse((folder / ".half.part").exists())

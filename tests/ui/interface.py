@@ -13,9 +13,11 @@ from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
+from ispettore.desk.faults import Faults
 from ispettore.studio.catalogue import productions
-from ispettore.studio.settings import ROOT
+from ispettore.studio.settings import ROOT, settings
 from tests import signals
+from tests.desks import TOKEN, served
 from tests.support import Application
 
 RATE = 44_100
@@ -50,6 +52,10 @@ class Stage:
     def __init__(self) -> None:
         self.application = Application().start()
         atexit.register(self.application.stop)
+        # Packages can be handed in, to a desk that is sometimes busy or breaks off.
+        os.environ["ISPETTORE_DESK"] = served(self.application.folder / "desk", atexit.register, Faults(7))
+        os.environ["ISPETTORE_DESK_TOKEN"] = TOKEN
+        settings.cache_clear()
         self.web = self.application.web()
         self.application.worker()
         playwright = sync_playwright().start()

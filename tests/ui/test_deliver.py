@@ -78,6 +78,34 @@ class DeliverScreen(InterfaceCase):
         expect(self.page.locator("main")).to_contain_text("All 2 certified for Audiobook, retail")
         expect(self.after("01 Tide 1.wav")).to_contain_text("Delivered")
 
+    def test_from_dropped_chapters_to_a_package_that_the_intake_desk_accepts(self):
+        self.book(-29, -20)
+        self.page.get_by_role("button", name="Make 2 files").click()
+        self.page.get_by_role("button", name="Certify the production").click()
+        expect(self.page.get_by_role("link", name="The production is certified")).to_be_visible()
+        self.page.get_by_role("button", name="Hand in…").click()
+        dialog = self.page.get_by_role("dialog", name="Hand in to the intake desk")
+        dialog.get_by_label("Checked as").select_option("Audiobook, in chapters")
+        self.accessible()
+        dialog.get_by_role("button", name="Hand in").click()
+        handed = self.page.get_by_role("region", name="Handed over")
+        expect(handed).to_contain_text("Accepted")
+        handed.get_by_text("What it read agrees with what is certified").click()
+        answers = handed.get_by_role("table", name="Answers of the intake desk")
+        expect(answers.get_by_role("row")).to_have_count(3)
+        expect(answers.get_by_role("row").nth(1)).to_contain_text("01 Tide 1.mp3")
+        expect(answers).to_contain_text("Integrated loudness")
+        self.accessible()
+
+        # Held against what these files are not, each is rejected with its reason.
+        self.page.get_by_role("button", name="Hand in…").click()
+        dialog.get_by_label("Checked as").select_option("Items for broadcast")
+        dialog.get_by_role("button", name="Hand in").click()
+        expect(handed).to_contain_text("0 of 2 files accepted")
+        expect(handed).to_contain_text("It is mp3; asked for is wav or flac.")
+        self.page.get_by_role("link", name="Book of tides").click()
+        expect(self.after("01 Tide 1.wav")).to_contain_text("Delivered")
+
     def test_names_are_shown_as_the_template_is_typed(self):
         self.book(-29, -20)
         field = self.page.get_by_label("File names")

@@ -1,7 +1,8 @@
 """The desk's protocol over HTTP: hand in a package under its own hash, and ask what came of it.
 
-`PUT /submissions/{sha256}` with the ZIP file as the body and a token. The same package handed in twice is the same submission.
-Answers come later: `GET /submissions/{sha256}` until its state is "checked". All of it is described at `/openapi.json`.
+`PUT /submissions/{requirements}/{sha256}` with the ZIP file as the body and a token. The same package handed in twice for the same
+requirements is the same submission. Answers come later: `GET` there until its state is "checked". All of it is described at
+`/openapi.json`.
 """
 
 import hashlib
@@ -41,6 +42,15 @@ class Submission(BaseModel):
     checked_at: datetime | None = None
     answer: Answer | None = None
 
+    @property
+    def key(self) -> str:
+        return key_of(self.requirements, self.sha256)
+
+
+def key_of(requirements: str, sha256: str) -> str:
+    """What a submission is known by."""
+    return f"{requirements}-{sha256}"
+
 
 class Dropped(Exception):
     """The connection breaks off here."""
@@ -60,16 +70,13 @@ class Desk:
             path.unlink()
         for one in self.history():
             if one.state == "received":
-                self._worker.submit(self._check, one.sha256)
+                self._worker.submit(self._check, one.key)
 
     def close(self) -> None:
         self._worker.shutdown(wait=False, cancel_futures=True)
 
-    def package(self, sha256: str) -> Path:
-        return self.folder / f"{sha256}.zip"
-
-    def get(self, sha256: str) -> Submission | None:
-        path = self.folder / f"{sha256}.json"
+    def get(self, key: str) -> Submission | None:
+        path = self.folder / f"{key}.json"
         return Submission.model_validate_json(path.read_text(encoding="utf-8")) if path.is_file() else None
 
     def history(self) -> list[Submission]:
@@ -80,11 +87,11 @@ class Desk:
     def receive(self, part: Path, sha256: str, title: str, requirements: str) -> Submission:
         """Take a package that arrived whole, and have it checked; one that is there already is that one."""
         with self._lock:
-            if (there := self.get(sha256)) is not None:
+            if (there := self.get(key_of(requirements, sha256))) is not None:
                 part.unlink()
                 return there
             size = part.stat().st_size
-            part.replace(self.package(sha256))
+            part.replace(self.folder / f"{sha256}.zip")
             received = Submission(
                 sha256=sha256,
                 title=title,
@@ -94,23 +101,23 @@ class Desk:
                 received_at=datetime.now(UTC),
             )
             self._put(received)
-        self._worker.submit(self._check, sha256)
+        self._worker.submit(self._check, received.key)
         return received
 
-    def _check(self, sha256: str) -> None:
+    def _check(self, key: str) -> None:
         try:
-            found = self.get(sha256)
+            found = self.get(key)
             if found is None or found.state == "checked":
                 return
-            answer = check(self.package(sha256), asked()[found.requirements], self.folder)
+            answer = check(self.folder / f"{found.sha256}.zip", asked()[found.requirements], self.folder)
             self._put(found.model_copy(update={"state": "checked", "checked_at": datetime.now(UTC), "answer": answer}))
         except Exception:
-            log.exception("a package could not be checked: %s", sha256)
+            log.exception("a package could not be checked: %s", key)
 
     def _put(self, one: Submission) -> None:
-        part = self.folder / f".{one.sha256}.note.part"
+        part = self.folder / f".{one.key}.note.part"
         part.write_text(json.dumps(one.model_dump(mode="json"), ensure_ascii=False), encoding="utf-8")
-        part.replace(self.folder / f"{one.sha256}.json")
+        part.replace(self.folder / f"{one.key}.json")
 
 
 def build(folder: Path, token: str, faults: Faults) -> FastAPI:
@@ -147,19 +154,19 @@ def build(folder: Path, token: str, faults: Faults) -> FastAPI:
         """What the desk asks, for each kind of delivery that it takes."""
         return list(asked().values())
 
-    @app.put("/submissions/{sha256}", dependencies=guarded, status_code=201)
+    @app.put("/submissions/{requirements}/{sha256}", dependencies=guarded, status_code=201)
     async def hand_in(
+        requirements: str,
         sha256: str,
         request: Request,
         response: Response,
-        requirements: Annotated[str, Query(max_length=100)],
         title: Annotated[str, Query(max_length=300)] = "",
     ) -> Submission:
         """Hand in a package under the SHA-256 of its bytes. 201 where it is new, 200 where it was handed in before, 422 where the
         bytes have another hash."""
         if not re.fullmatch(r"[0-9a-f]{64}", sha256) or requirements not in asked():
             raise HTTPException(422, "There are no such requirements, or the address is no SHA-256.")
-        if (there := desk.get(sha256)) is not None:
+        if (there := desk.get(key_of(requirements, sha256))) is not None:
             response.status_code = 200
             return there
         part, found, size = desk.folder / f".{sha256}.{id(request):x}.part", hashlib.sha256(), 0
@@ -177,10 +184,11 @@ def build(folder: Path, token: str, faults: Faults) -> FastAPI:
         finally:
             part.unlink(missing_ok=True)
 
-    @app.get("/submissions/{sha256}", dependencies=guarded)
-    def look(sha256: str) -> Submission:
+    @app.get("/submissions/{requirements}/{sha256}", dependencies=guarded)
+    def look(requirements: str, sha256: str) -> Submission:
         """What is known of a submission."""
-        found = desk.get(sha256) if re.fullmatch(r"[0-9a-f]{64}", sha256) else None
+        meant = re.fullmatch(r"[0-9a-f]{64}", sha256) is not None and requirements in asked()
+        found = desk.get(key_of(requirements, sha256)) if meant else None
         if found is None:
             raise HTTPException(404, "There is no such submission.")
         return found

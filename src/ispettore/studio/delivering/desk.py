@@ -9,6 +9,7 @@ import random
 import time
 from collections.abc import Callable, Iterator
 from typing import Any
+from urllib.parse import quote
 
 import httpx
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -84,7 +85,7 @@ def hand_in(read: Callable[[int, int], Iterator[bytes]], size: int, *, title: st
         done += len(piece)
         _go_on(told, "hashing the package", done / max(size, 1))
     sha256 = whole.hexdigest()
-    path = f"/submissions/{sha256}"
+    path = f"/submissions/{quote(requirements, safe='')}/{sha256}"
 
     def sent() -> Iterator[bytes]:
         done = 0
@@ -94,9 +95,8 @@ def hand_in(read: Callable[[int, int], Iterator[bytes]], size: int, *, title: st
             yield piece
 
     with _client() as client:
-        query = {"requirements": requirements, "title": title}
         headers = {"content-length": str(size)}
-        _patiently(lambda: client.put(path, params=query, content=sent(), headers=headers), told)
+        _patiently(lambda: client.put(path, params={"title": title}, content=sent(), headers=headers), told)
         while True:
             answer = _patiently(lambda: client.get(path), told)
             if answer.get("state") == "checked":
