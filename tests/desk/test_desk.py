@@ -79,7 +79,9 @@ class Meter(unittest.TestCase):
         wave[6 * RATE : 7 * RATE] = 0
         wave += 0.05  # an offset is no noise
         wave[6 * RATE : 7 * RATE] = 0
-        self.assertAlmostEqual(self.read(np.clip(wave, -1, 1)).readings["noise_floor_quietest_dbfs"], -60, delta=0.3)
+        found = self.read(np.clip(wave, -1, 1)).readings
+        self.assertAlmostEqual(found["noise_floor_quietest_dbfs"], -60, delta=0.3)
+        self.assertEqual(found["quietest_dbfs"], -120)
 
     def test_long_files_are_read_in_blocks_of_any_rate(self):
         for rate in (8_000, 22_050, 96_000):
@@ -135,7 +137,7 @@ class Checking(unittest.TestCase):
     def test_bounds_are_held_against_its_own_readings(self):
         found = self.answer(packed({"01.mp3": encoded(voice(-27), "MP3"), "02.wav": encoded(voice(-20))}), "audiobook-chapters")
         texts = [" ".join(reason.text for reason in file.reasons) for file in found.files]
-        self.assertRegex(texts[0], r"rms_dbfs is −?-27\.\d+, under -23\.")
+        self.assertRegex(texts[0], r"RMS level is −27\.\d+ dBFS, under −23 dBFS\.")
         self.assertIn("It is wav; asked for is mp3.", texts[1])
 
 

@@ -99,7 +99,7 @@ class HandingIn(WireCase):
         self.assertFalse(found["accepted"])
         told = {file["name"]: " ".join(file["reasons"]) for file in found["files"] if not file["accepted"]}
         self.assertEqual(list(told), ["01 Tide.mp3"])
-        self.assertRegex(told["01 Tide.mp3"], r"rms_dbfs is -20\.\d+, over -20\.4\.")
+        self.assertRegex(told["01 Tide.mp3"], r"RMS level is −20\.\d+ dBFS, over −20\.4 dBFS\.")
         self.assertEqual(found["against"], [], "it asks for more, and reads the same")
 
     def test_a_meter_that_reads_otherwise_is_a_finding_against_ourselves(self):

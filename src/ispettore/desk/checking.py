@@ -12,7 +12,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.desk.meter import Unreadable, measure
+from ispettore.desk.meter import TITLES, Unreadable, measure
 
 SUMS, ASIDE = "SHA256SUMS", "certificates/"
 LARGEST_SUMS_BYTES = 10_000_000
@@ -132,16 +132,23 @@ def _file(name: str, path: Path, sha256: str, wanted: Requirements) -> FileAnswe
     reasons = []
     if found.container not in wanted.containers:
         reasons.append(Reason(text=f"It is {found.container}; asked for is {' or '.join(wanted.containers)}."))
-    for bound in wanted.bounds:
-        value = found.readings.get(bound.reading)
-        if value is None:
-            reasons.append(Reason(text=f"{bound.reading} has no value.", reading=bound.reading))
-        elif bound.low is not None and value < bound.low:
-            reasons.append(Reason(text=f"{bound.reading} is {value:.2f}, under {bound.low:g}.", reading=bound.reading, value=value))
-        elif bound.high is not None and value > bound.high:
-            reasons.append(Reason(text=f"{bound.reading} is {value:.2f}, over {bound.high:g}.", reading=bound.reading, value=value))
+    reasons += [reason for bound in wanted.bounds if (reason := _missed(bound, found.readings.get(bound.reading)))]
     readings = {reading: None if value is None else round(value, 4) for reading, value in found.readings.items()}
     return FileAnswer(name=name, sha256=sha256, accepted=not reasons, reasons=reasons, readings=readings)
+
+
+def _missed(bound: Bound, value: float | None) -> Reason | None:
+    """Why a reading misses a bound; None where it doesn't."""
+    title, unit = TITLES[bound.reading]
+    if value is None:
+        return Reason(text=f"{title} has no value.", reading=bound.reading)
+    if bound.low is not None and value < bound.low:
+        said = f"under {bound.low:g}"
+    elif bound.high is not None and value > bound.high:
+        said = f"over {bound.high:g}"
+    else:
+        return None
+    return Reason(text=f"{title} is {value:.2f} {unit}, {said} {unit}.".replace("-", "−"), reading=bound.reading, value=value)
 
 
 def _sha256(path: Path) -> str:

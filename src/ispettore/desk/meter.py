@@ -2,10 +2,13 @@
 
 Readings are named by what they are, in the unit at the end of the name:
 
-- `sample_peak_dbfs`: the largest |sample| of any channel. - `true_peak_dbtp`, `integrated_loudness_lufs`: ITU-R BS.1770-4, EBU Tech
-3341. - `rms_dbfs`: root mean square of all samples, the mean over the channels' squares. - `noise_floor_quietest_dbfs`: the
-quietest half second, moved by 10 ms, without its mean; stretches of 50 ms under −90 dBFS are no room and are left out. The louder
-channel counts. - `duration_s`, `sample_rate_hz`, `channels`, `bit_rate_kbps`: of the file.
+- `sample_peak_dbfs`: the largest |sample| of any channel.
+- `true_peak_dbtp`, `integrated_loudness_lufs`: ITU-R BS.1770-4, EBU Tech 3341.
+- `rms_dbfs`: root mean square of all samples, the mean over the channels' squares.
+- `noise_floor_quietest_dbfs`: the quietest half second, moved by 10 ms, without its mean, the louder channel; stretches of 50 ms
+  under −90 dBFS are no room and are left out.
+- `quietest_dbfs`: the same, these stretches included; silence reads −120.
+- `duration_s`, `sample_rate_hz`, `channels`, `bit_rate_kbps`: of the file.
 """
 
 import math
@@ -20,8 +23,24 @@ from numpy.typing import NDArray
 BLOCK_S = 10
 HOP_S, WINDOW = 0.01, 50
 DEAD_DBFS, DEAD_HOPS = -90.0, 5
+SILENCE_DBFS = -120.0
 LEAST_S = 0.4
 """Loudness has no value for less: one block of BS.1770."""
+
+
+TITLES = {
+    "sample_peak_dbfs": ("Peak", "dBFS"),
+    "true_peak_dbtp": ("True peak", "dBTP"),
+    "rms_dbfs": ("RMS level", "dBFS"),
+    "integrated_loudness_lufs": ("Loudness", "LUFS"),
+    "noise_floor_quietest_dbfs": ("Quietest half second", "dBFS"),
+    "quietest_dbfs": ("Quietest half second", "dBFS"),
+    "duration_s": ("Length", "s"),
+    "sample_rate_hz": ("Sample rate", "Hz"),
+    "channels": ("Channels", ""),
+    "bit_rate_kbps": ("Bit rate", "kbit/s"),
+}
+"""What each is called in answers, and its unit."""
 
 
 class Unreadable(ValueError):
@@ -59,8 +78,8 @@ class _Levels:
             sums, squares = np.add.reduceat(block, edges), np.add.reduceat(np.square(block), edges)
             self._hops.append((sums, squares, np.maximum.reduceat(np.abs(block), edges), sizes))
 
-    def quietest_dbfs(self) -> float | None:
-        """The quietest half second's louder channel."""
+    def quietest_dbfs(self, *, alive: bool) -> float | None:
+        """The quietest half second's louder channel; an `alive` one touches no dead silence."""
         if not self._hops:
             return None
         sums, squares, peaks, sizes = (np.concatenate([each[part] for each in self._hops]) for part in range(4))
@@ -69,9 +88,13 @@ class _Levels:
         dead = _runs(peaks.max(axis=1) < 10 ** (DEAD_DBFS / 20), DEAD_HOPS)
         total, mean, count = (_rolled(values, WINDOW) for values in (squares, sums, sizes[:, None].astype(np.float64)))
         power = total / count - np.square(mean / count)
-        power[_rolled(dead[:, None].astype(np.float64), WINDOW)[:, 0] > 0] = np.inf
+        if alive:
+            power[_rolled(dead[:, None].astype(np.float64), WINDOW)[:, 0] > 0] = np.inf
         at = int(power.mean(axis=1).argmin())
-        return _decibels(float(power[at].max())) if np.isfinite(power[at]).all() else None
+        if not np.isfinite(power[at]).all():
+            return None
+        level = _decibels(float(power[at].max()))
+        return level if alive or (level is not None and level > SILENCE_DBFS) else SILENCE_DBFS
 
 
 def _rolled(values: NDArray[np.float64], window: int) -> NDArray[np.float64]:
@@ -116,7 +139,8 @@ def measure(path: Path) -> Metered:
             "true_peak_dbtp": _decibels(true_peak**2),
             "rms_dbfs": _decibels(float((levels.squares / levels.frames).mean())),
             "integrated_loudness_lufs": loudness if math.isfinite(loudness) else None,
-            "noise_floor_quietest_dbfs": levels.quietest_dbfs(),
+            "noise_floor_quietest_dbfs": levels.quietest_dbfs(alive=True),
+            "quietest_dbfs": levels.quietest_dbfs(alive=False),
             "duration_s": duration_s,
             "sample_rate_hz": float(rate),
             "channels": float(channels),
