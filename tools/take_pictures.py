@@ -265,7 +265,7 @@ def certificates(page: Page, address: str) -> None:
     ):
         page.get_by_role("link", name=name).first.click()
         page.get_by_role("button", name=f"{act}…").click()
-        dialog = page.get_by_role("dialog", name=re.compile(f"^{act}"))
+        dialog = page.locator("dialog[open]")
         dialog.get_by_label("Reason").fill(reason)
         dialog.get_by_role("button", name=act, exact=True).click()
         page.get_by_text("In place of" if act == "Issue again" else "Withdrawn on").first.wait_for()

@@ -3,9 +3,8 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, api } from '../lib/api';
   import { counted } from '../lib/format';
-  import Button from './Button.svelte';
   import Choice from './Choice.svelte';
-  import Dialog from './Dialog.svelte';
+  import Question from './Question.svelte';
   interface Props {
     element: HTMLDialogElement | undefined;
     count: number;
@@ -24,14 +23,16 @@
   const chosen = $derived(picked ?? kinds[0]?.id ?? '');
 </script>
 
-<Dialog title="Hand in to the intake desk" bind:element>
-  <p class="meaning">
-    {counted(count, 'file')} with certificates and the list of hashes. The desk checks them with a meter of its own and answers
-    for each; its answers are shown here beside what was certified.
-  </p>
-  {#if query.isError}
-    <p class="wrong" role="alert">{query.error.message}</p>
-  {:else}
+<Question
+  title="Hand in to the intake desk"
+  meaning={`${counted(count, 'file')} with certificates and the list of hashes. The desk checks them with a meter of its own and answers for each; its answers are shown here beside what was certified.`}
+  act="Hand in"
+  bind:element
+  disabled={!chosen}
+  problem={query.isError ? query.error.message : problem}
+  onact={() => onchosen(chosen)}
+>
+  {#if kinds.length}
     <Choice
       label="Checked as"
       value={chosen}
@@ -39,24 +40,4 @@
       onchange={(to) => (picked = to)}
     />
   {/if}
-  {#if problem}<p class="wrong" role="alert">{problem}</p>{/if}
-  <div class="acts">
-    <Button strong disabled={!chosen} onclick={() => onchosen(chosen)}>Hand in</Button>
-    <Button onclick={() => element?.close()}>Back</Button>
-  </div>
-</Dialog>
-
-<style>
-  .meaning {
-    margin: 6px 0 12px;
-  }
-  .wrong {
-    color: var(--outside);
-    margin-top: 8px;
-  }
-  .acts {
-    display: flex;
-    gap: 10px;
-    margin-top: 14px;
-  }
-</style>
+</Question>

@@ -1,16 +1,16 @@
 <script lang="ts">
-  // The head of a screen below a production: the way back, what it is, where it stands, and what can be done.
+  // The head of a screen: the way back, if it is below another, what it is, where it stands, and what can be done.
   import type { Snippet } from 'svelte';
   interface Props {
     title: string;
-    way: Snippet;
+    way?: Snippet;
     told: Snippet;
     acts: Snippet;
   }
   let { title, way, told, acts }: Props = $props();
 </script>
 
-<p class="way">{@render way()}</p>
+{#if way}<p class="way">{@render way()}</p>{/if}
 <div class="top">
   <div>
     <h1>{title}</h1>

@@ -75,8 +75,8 @@
         {#if view.replaces}<a href={`#/certificates/${view.replaces}`}>The certificate before it</a>.{/if}
       </p>
       <p class="soft">
-        A certificate is never changed. It is withdrawn, or another takes its place: both with a reason, which checking
-        it tells.
+        A certificate is never changed. It is withdrawn, or another takes its place, with a reason that everyone who
+        checks it is told.
       </p>
       <div class="acts">
         {#if view.row.stands === 'stands' && view.row.recording}

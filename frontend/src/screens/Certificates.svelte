@@ -4,6 +4,7 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import Labelled from '../components/Labelled.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import Stands from '../components/Stands.svelte';
   import { answer, api, type CertificateRow } from '../lib/api';
   import { counted, date } from '../lib/format';
@@ -52,16 +53,13 @@
 
 <svelte:head><title>Certificates · Ispettore</title></svelte:head>
 <main>
-  <div class="top">
-    <div>
-      <h1>Certificates</h1>
-      <p class="soft" aria-live="polite">
-        {#if found}{counted(found.total, 'certificate')}{wanted ? ' of this choice' : ''}.{/if} Each can be checked by anyone,
-        without this program.
-      </p>
-    </div>
-    <p class="ways"><a href="#/verify">Verify a certificate</a> <a href="#/certificates/keys">Keys</a></p>
-  </div>
+  <ScreenHead title="Certificates">
+    {#snippet told()}
+      {#if found}{counted(found.total, 'certificate')}{wanted ? ' of this choice' : ''}.{/if} Each can be checked by anyone,
+      without this program.
+    {/snippet}
+    {#snippet acts()}<a href="#/certificates/keys">Keys</a>{/snippet}
+  </ScreenHead>
   <div class="choices">
     <Choice
       label="Production"
@@ -124,16 +122,6 @@
 <style>
   main {
     padding: 20px 24px 40px;
-  }
-  .top {
-    display: flex;
-    justify-content: space-between;
-    align-items: end;
-    gap: 24px;
-  }
-  .ways {
-    display: flex;
-    gap: 20px;
   }
   .soft,
   .why,

@@ -2,10 +2,11 @@
   // The keys that seal certificates here, and those of others that are trusted.
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import Button from '../components/Button.svelte';
-  import Dialog from '../components/Dialog.svelte';
   import FileButton from '../components/FileButton.svelte';
   import Labelled from '../components/Labelled.svelte';
   import LinkButton from '../components/LinkButton.svelte';
+  import Question from '../components/Question.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type KeyView } from '../lib/api';
   import { counted, date } from '../lib/format';
@@ -49,22 +50,19 @@
 
 <svelte:head><title>Keys · Ispettore</title></svelte:head>
 <main>
-  <p class="way"><a href="#/certificates">Certificates</a></p>
-  <div class="top">
-    <div>
-      <h1>Keys</h1>
-      <p class="soft">
-        Certificates are sealed with a key of this installation. Hand out its public half: whoever trusts it can check
-        them anywhere. Compare fingerprints by another way than the one a key came by.
-      </p>
-    </div>
-    <div class="acts">
+  <ScreenHead title="Keys">
+    {#snippet way()}<a href="#/certificates">Certificates</a>{/snippet}
+    {#snippet told()}
+      Certificates are sealed with a key of this installation. Hand out its public half: whoever trusts it can check
+      them anywhere. Compare fingerprints by another way than the one a key came by.
+    {/snippet}
+    {#snippet acts()}
       <FileButton label="Public key to trust" accept=".pem,.jwk,.json" onchosen={({ files }) => take(files)}
         >Trust a key…</FileButton
       >
       <Button onclick={() => rolling?.showModal()}>Begin a new key…</Button>
-    </div>
-  </div>
+    {/snippet}
+  </ScreenHead>
   {#if acting.problem && !trusting?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
   {#if query.isError}
     <p class="wrong" role="alert">{query.error.message}</p>
@@ -99,59 +97,29 @@
       </tbody>
     </table>
   {/if}
-  <Dialog title="Trust this key" bind:element={trusting}>
-    <p class="meaning">
-      Certificates sealed with it count as genuine here from now on. Make sure it is theirs: have its fingerprint told
-      to you by telephone, say.
-    </p>
+  <Question
+    title="Trust this key"
+    meaning="Certificates sealed with it count as genuine here from now on. Make sure it is theirs: have its fingerprint told to you by telephone, say."
+    act="Trust it"
+    bind:element={trusting}
+    disabled={!whose.trim()}
+    problem={acting.problem}
+    onact={trust}
+  >
     <Labelled label="Whose it is"><input bind:value={whose} maxlength="80" /></Labelled>
-    {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
-    <div class="acts end">
-      <Button strong disabled={!whose.trim()} onclick={trust}>Trust it</Button>
-      <Button onclick={() => trusting?.close()}>Back</Button>
-    </div>
-  </Dialog>
-  <Dialog title="Begin a new key" bind:element={rolling}>
-    <p class="meaning">
-      New certificates are sealed with a new key; hand its public half out anew. The private half of the one before is
-      destroyed; what it sealed stays genuine.
-    </p>
-    <div class="acts end">
-      <Button strong onclick={roll}>Begin a new key</Button>
-      <Button onclick={() => rolling?.close()}>Back</Button>
-    </div>
-  </Dialog>
+  </Question>
+  <Question
+    title="Begin a new key"
+    meaning="New certificates are sealed with a new key; hand its public half out anew. The private half of the one before is destroyed; what it sealed stays genuine."
+    act="Begin a new key"
+    bind:element={rolling}
+    onact={roll}
+  />
 </main>
 
 <style>
   main {
     padding: 16px 24px 40px;
-  }
-  .way {
-    font-size: 13.5px;
-  }
-  .top {
-    display: flex;
-    justify-content: space-between;
-    align-items: end;
-    gap: 40px;
-    margin-bottom: 14px;
-  }
-  .top p {
-    max-width: 700px;
-  }
-  .soft {
-    color: var(--soft);
-  }
-  .acts {
-    display: flex;
-    gap: 10px;
-  }
-  .end {
-    margin-top: 14px;
-  }
-  .meaning {
-    margin: 6px 0 12px;
   }
   .wrong {
     color: var(--outside);

@@ -55,13 +55,15 @@ class DemoRecording:
 
 @dataclass(frozen=True)
 class DemoProduction:
-    """`labels` is what all its files say; `narrators` those of recordings that another voice reads; `cover` draws their picture."""
+    """`labels` is what all its files say; `narrators` those of recordings that another voice reads; `cover` draws their picture;
+    `certified_by` answers for their certificates."""
 
     name: str
     specification: str
     recordings: tuple[DemoRecording, ...]
     labels: Labels = field(default_factory=Labels)
     narrators: Mapping[str, str] = field(default_factory=dict)
+    certified_by: str = ""
     cover: Callable[[], bytes] | None = None
 
 
@@ -200,6 +202,7 @@ PRODUCTIONS = (
             DemoRecording("09 September.wav", "the same voice on both channels, too quiet, head too long", _dual_mono),
             DemoRecording("10 October.wav", "room too noisy to be conformed", _beyond_saving),
         ),
+        certified_by="Elspeth Sluice",
         labels=Labels(author="Elspeth Sluice", narrator=FIRST_VOICE, publisher="Mill Pond Press", year="2026", language="English"),
         narrators={
             **dict.fromkeys(("02 February.wav", "04 April.wav", "06 June.wav", "08 August.wav", "10 October.wav"), SECOND_VOICE),

@@ -132,7 +132,7 @@ def _file(name: str, path: Path, sha256: str, wanted: Requirements) -> FileAnswe
     reasons = []
     if found.container not in wanted.containers:
         reasons.append(Reason(text=f"It is {found.container}; asked for is {' or '.join(wanted.containers)}."))
-    reasons += [reason for bound in wanted.bounds if (reason := _missed(bound, found.readings.get(bound.reading)))]
+    reasons += [missed for bound in wanted.bounds if (missed := _missed(bound, found.readings.get(bound.reading)))]
     readings = {reading: None if value is None else round(value, 4) for reading, value in found.readings.items()}
     return FileAnswer(name=name, sha256=sha256, accepted=not reasons, reasons=reasons, readings=readings)
 

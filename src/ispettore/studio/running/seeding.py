@@ -35,7 +35,7 @@ def seed() -> bool:
                 if (narrator := production.narrators.get(recording.file_name)) is not None:
                     narrated[added] = {"narrator": narrator}
                 log.info("seeded", recording=recording.file_name, fault=recording.fault)
-        asking.change(production_id, labels=production.labels.model_dump())
+        asking.change(production_id, certified_by=production.certified_by, labels=production.labels.model_dump())
         asking.put_entries(production_id, narrated)
         if production.cover is not None:
             asking.put_cover(production_id, production.cover(), name="cover.jpg", store=store)
