@@ -5,6 +5,7 @@ import io
 import json
 import shutil
 import tempfile
+import threading
 import unittest
 import zipfile
 from datetime import UTC, datetime
@@ -363,6 +364,24 @@ class Keys(Folder):
         (keys.path / "seal-public.pem").write_bytes(public)  # as it was before
         self.assertIn(fingerprint, keys.known().keys)
         self.assertEqual(keys.listed()[0].fingerprint, fingerprint)
+
+    def test_rolled_over_by_two_at_once_no_key_is_lost(self):
+        keys = KeyFolder(self.folder / "raced")
+        keys.own()
+        used = []
+
+        def roll():
+            for _ in range(10):
+                keys.roll()
+                used.append(keys.own().thumbprint())
+
+        threads = [threading.Thread(target=roll) for _ in range(3)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertLessEqual(set(used), set(keys.known().keys))
+        self.assertEqual(len(keys.listed()), 31)
 
     def test_anothers_key_is_trusted_by_hand_and_no_more(self):
         other, mine = KeyFolder(self.folder / "other"), KeyFolder(self.folder / "mine")

@@ -42,6 +42,7 @@ class Launching(unittest.TestCase):
             "ISPETTORE_STORE": str(self.folder / "store"),
             "ISPETTORE_WORK": str(self.folder / "work"),
             "ISPETTORE_INCOMING": str(self.folder / "incoming"),
+            "ISPETTORE_DELIVERED": str(self.folder / "delivered"),
             "ISPETTORE_KEYS": str(self.folder / "keys"),
             "ISPETTORE_PORT": str(self.port),
         }
@@ -103,6 +104,9 @@ class Launching(unittest.TestCase):
         names = [row["name"] for row in self.productions()]
         self.assertEqual(names, ["Almanac of a Tidal Mill", "Museum guide", "Harbour bulletin"])
         self.assertEqual([row["recordings"] for row in self.productions()], [10, 2, 1])
+        until(lambda: answers(f"{self.address}api/desk"), what="the intake desk beside it to start")
+        with urllib.request.urlopen(f"{self.address}api/desk") as answer:
+            self.assertIn("audiobook-chapters", answer.read().decode())
         second = self.run_to_its_end()
         self.assertEqual(second.returncode, 2)
         self.assertIn(f"Ispettore is already running from this folder (process {process.pid}) at {self.address}", second.stderr)

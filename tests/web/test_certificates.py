@@ -197,7 +197,9 @@ class Certificates(WireCase):
         self.assertEqual([one["certificate"] for one in view["files"]], [row["certificate"] for row in rows])
         judged = {limit["quantity"]: limit["passes"] for limit in view["limits"]}
         self.assertEqual(judged, {"numbers_missing": True, "opening_credits": False}, "advice may be missed")
-        self.assertEqual(self.ask("GET", f"{self.path}/certificate"), {"certificate": first, "current": True, "problem": ""})
+        self.assertEqual(
+            self.ask("GET", f"{self.path}/certificate"), {"certificate": first, "current": True, "more": False, "problem": ""}
+        )
 
         package = self.fetch(f"{self.path}/package.zip")
         inside = zipfile.ZipFile(io.BytesIO(package))
@@ -215,6 +217,13 @@ class Certificates(WireCase):
         zipped = self.application.folder / "package.zip"
         zipped.write_bytes(package)
         self.assertEqual(verify_package(Paper(json.loads(paper)), zipped, keys=elsewhere).exit_code, 0)
+
+        # More is known by now: another may take its place, this one is still of the files there are.
+        self.ask("PATCH", f"{self.path}/delivery", 204, json={"certified_by": "Morten Ebb"})
+        state = self.ask("GET", f"{self.path}/certificate")
+        self.assertEqual((state["current"], state["more"]), (True, True))
+        self.ask("PATCH", f"{self.path}/delivery", 204, json={"certified_by": "Ilse Weir"})
+        self.assertFalse(self.ask("GET", f"{self.path}/certificate")["more"])
 
         # A file made again ends it, and says so.
         self.ask("PATCH", f"{self.path}/delivery", 204, json={"album": "Other"})

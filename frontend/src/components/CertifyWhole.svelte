@@ -38,6 +38,7 @@
       {#if found.certificate && found.current}
         <BracketMark position="inside" silent />
         <a href={`#/certificates/${found.certificate}`}>The production is certified</a>; the package carries it.
+        {#if found.more}<span class="soft">More is known by now than it says.</span>{/if}
       {:else}
         {#if found.certificate}<span class="near"
             >Its <a href={`#/certificates/${found.certificate}`}>certificate</a> is of what was there before.</span
@@ -45,8 +46,10 @@
         <span class="soft">{found.problem || 'Every file is made and every limit on the production is met.'}</span>
       {/if}
     </p>
-    {#if !found.current && !found.problem}
-      <Button strong onclick={certify}>{found.certificate ? 'Certify it again' : 'Certify the production'}</Button>
+    {#if (!found.current || found.more) && !found.problem}
+      <Button strong={!found.current} onclick={certify}
+        >{found.certificate ? 'Certify it again' : 'Certify the production'}</Button
+      >
     {/if}
   {/if}
 </section>

@@ -93,7 +93,7 @@
               ><a href={`#/certificates/${row.id}`}>{row.name}</a><span class="hash">{row.sha256.slice(0, 16)}…</span
               ></th
             >
-            <td>{OF[row.of]}</td>
+            <td class="when">{OF[row.of]}</td>
             <td><a href={`#/productions/${row.production}`}>{row.production_name}</a></td>
             <td>{row.specification.name}, version {row.specification.version}</td>
             <td class="when">{date(row.issued_at)}</td>
@@ -166,7 +166,7 @@
     font-size: 12.5px;
   }
   .stands {
-    max-width: 260px;
+    max-width: 220px;
   }
   .when {
     white-space: nowrap;

@@ -93,9 +93,9 @@ class KeyFolder:
     def roll(self) -> str:
         """Begin to seal with a new key; its fingerprint. The private key before it is gone for good, its public key stays among
         those that count, so that what it sealed stays genuine. Raises as `own` does."""
-        before = self.own()
+        self.own()
         with self._alone():
-            retired = self.path / RETIRED
+            before, retired = self.own(), self.path / RETIRED
             retired.mkdir(exist_ok=True)
             _put(retired / f"{before.thumbprint()}.pem", before.as_pem(private=False))
             key = Ed25519PrivateKey.generate()

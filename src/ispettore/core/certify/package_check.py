@@ -51,7 +51,8 @@ def verify_package(
 
     What is in the package beside what is certified is told. Raises Cancelled.
     """
-    checked = Checked(paper, keys, given, told)
+    notices = list(told)
+    checked = Checked(paper, keys, given, notices)
     certificate = checked.certificate
     if not isinstance(certificate, ProductionForm3):
         if certificate is not None:
@@ -65,7 +66,7 @@ def verify_package(
         with _opened(path, folder) as package:
             for place, part in enumerate(certificate.files):
                 share = _shared(progress, place, len(certificate.files))
-                problems, found = _part(part, package, keys, given, list(told), share)
+                problems, found = _part(part, package, keys, given, notices, share)
                 parts.append(PartChecked(name=part.name, problems=tuple(problems)))
                 if found is not None and found.measured is not None:
                     measured.append((part, found.measured))

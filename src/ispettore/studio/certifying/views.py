@@ -100,10 +100,11 @@ class KeysView(BaseModel):
 
 class ProductionCertified(BaseModel):
     """Whether a production can be certified, and is: the certificate that stands, whether it is of just the files there are now,
-    and what is missing for another."""
+    whether more is known by now than it says, and what is missing for another."""
 
     certificate: UUID | None
     current: bool
+    more: bool
     problem: str
 
 

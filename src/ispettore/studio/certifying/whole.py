@@ -39,8 +39,11 @@ def state(production_id: UUID) -> ProductionCertified:
     with snapshot() as session:
         production = asking.there(session, production_id)
         found, record = _ready(session, production), certificates.standing(session, "production", production_id)
-        current = record is not None and not found.problem and _same(record, production, found)
-        return ProductionCertified(certificate=record.id if record else None, current=current, problem=found.problem)
+        if record is None or found.problem:
+            return ProductionCertified(certificate=record.id if record else None, current=False, more=False, problem=found.problem)
+        current = _same(record, production, found)
+        more = current and not _says_all(record, production, found)
+        return ProductionCertified(certificate=record.id, current=current, more=more, problem="")
 
 
 def certify(production_id: UUID, *, reason: str = "") -> UUID:
@@ -52,7 +55,7 @@ def certify(production_id: UUID, *, reason: str = "") -> UUID:
     with transaction() as session:
         production = asking.there(session, production_id, lock=True)
         found, before = _ready(session, production), certificates.standing(session, "production", production_id)
-        if before is not None and not found.problem and _same(before, production, found):
+        if before is not None and not found.problem and _says_all(before, production, found):
             return before.id
         certificate = (
             None
@@ -123,12 +126,19 @@ def _problem(rows: list[DeliveryRow], limits: list[LimitVerdict]) -> str:
 
 
 def _same(record: CertificateRecord, production: Production, found: _Ready) -> bool:
-    """Whether a certificate says of a production just what one issued now would."""
+    """Whether a certificate is of just the files there are now, for the specification of now."""
     content, specification = record.sealed["certificate"], production.specification
     asked = (specification["id"], specification["version"])
     stated = (content["specification"]["id"], content["specification"]["version"])
+    return asked == stated and [part["certificate"] for part in content["files"]] == [part.certificate for part in found.parts]
+
+
+def _says_all(record: CertificateRecord, production: Production, found: _Ready) -> bool:
+    """Whether a certificate says of a production all that one issued now would."""
+    content = record.sealed["certificate"]
     named = (content["production"], content["certified_by"]) == (production.name, certificates.certified_by(production))
-    return asked == stated and named and content["files"] == [part.model_dump(mode="json") for part in found.parts]
+    told = content["files"] == [part.model_dump(mode="json") for part in found.parts]
+    return named and told and _same(record, production, found)
 
 
 def _why(before: CertificateRecord, found: _Ready) -> str:
