@@ -116,7 +116,7 @@ class SoundHash(Folder):
         self.assertIsNone(sound_sha256(path))
 
 
-class OneFile(Folder):
+class Certified(Folder):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
@@ -132,6 +132,8 @@ class OneFile(Folder):
     def check(self, path: Path | None = None, paper: Paper | None = None, **more):
         return verify(paper or Paper(self.sealed), path or self.file, keys=more.pop("keys", self.keys), **more)
 
+
+class OneFile(Certified):
     def test_what_is_known_beside_the_measurement_is_sealed(self):
         content = self.sealed["certificate"]
         self.assertEqual((content["certified_by"], content["listening"]), ("Ilse Weir", "listened through by Morten Ebb"))
@@ -243,7 +245,7 @@ class OneFile(Folder):
         self.assertEqual(keys.notices(), [self.notice(keys)])
 
 
-class Printed(OneFile):
+class Printed(Certified):
     def test_the_pdf_alone_is_verified(self):
         paper = read(self.printed, name="c.pdf")
         self.assertEqual((paper.sealed, paper.problems, paper.remarks), (self.sealed, (), ()))
@@ -520,6 +522,14 @@ class Package(Folder):
         )
         self.assertFalse(is_package(damaged) and zipfile.ZipFile(damaged).testzip() is None)
         self.assertEqual(self.check(damaged).exit_code, 1)
+        locked = self.folder / "locked.zip"
+        content = bytearray(Path(shutil.make_archive(str(self.folder / "open"), "zip", self.package)).read_bytes())
+        at = content.find(b"PK\x01\x02")
+        while at >= 0:  # every entry says that it is encrypted
+            content[at + 8] |= 1
+            at = content.find(b"PK\x01\x02", at + 1)
+        locked.write_bytes(content)
+        self.assertIn("can't be read as a ZIP file", " ".join(self.check(locked).problems))
 
     def test_what_misses_a_limit_on_the_production_is_not_certified(self):
         limits = [limit.model_copy(update={"passes": False}) for limit in self.limits]

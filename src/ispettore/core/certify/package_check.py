@@ -4,6 +4,7 @@ limits on the production judged anew over all of them."""
 import shutil
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
@@ -29,6 +30,8 @@ from ispettore.core.spec.verdict import LimitVerdict, judge_production, on_produ
 from ispettore.core.text import shown_name
 
 Opened = Callable[[Any], Any]
+UNREADABLE = (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError)
+"""What a damaged, locked or strangely compressed ZIP file raises."""
 
 
 def is_package(path: Path) -> bool:
@@ -73,8 +76,8 @@ def verify_package(
                     compared = found.compared
                     readings, facts, limits = readings + compared.readings, facts + compared.facts, limits + compared.limits
             checked.remarks += package.beside(certificate)
-    except zipfile.BadZipFile as error:
-        checked.problems.append(f"“{called}” is a damaged ZIP file: {error}.")
+    except UNREADABLE as error:
+        checked.problems.append(f"“{called}” can't be read as a ZIP file: {error}.")
     checked.problems += [f"{part.name}: {problem}" for part in parts for problem in part.problems]
     judged: tuple[LimitVerdict, ...] = ()
     if len(measured) == len(certificate.files):
@@ -114,7 +117,7 @@ def _part(
     problems = list(found.problems)
     if found.notice is not None and found.withdrawn:
         problems.append(found.notice.told)
-    stated = own.content["file"]
+    stated = own.content.get("file") or {}
     if (stated.get("name"), stated.get("sha256")) != (part.name, part.sha256):
         problems.append("Its certificate speaks of another file.")
     return problems, found
