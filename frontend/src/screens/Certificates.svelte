@@ -4,6 +4,7 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import Labelled from '../components/Labelled.svelte';
+  import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import Stands from '../components/Stands.svelte';
   import { answer, api, type CertificateRow } from '../lib/api';
@@ -76,8 +77,7 @@
   {#if query.isError}
     <p role="alert" class="wrong">{query.error.message}</p>
   {:else if found && found.rows.length}
-    <table>
-      <caption class="visually-hidden">Certificates</caption>
+    <ListTable caption="Certificates">
       <thead>
         <tr>
           <th scope="col">Of</th><th scope="col">What</th><th scope="col">Production</th><th scope="col"
@@ -106,7 +106,7 @@
           </tr>
         {/each}
       </tbody>
-    </table>
+    </ListTable>
     {#if found.rows.length < found.total}
       <p class="more"><Button onclick={() => (count += PAGE)}>Show more</Button></p>
     {/if}
@@ -136,25 +136,6 @@
   }
   .choices input {
     width: 260px;
-  }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    font-size: 14px;
-  }
-  th,
-  td {
-    text-align: left;
-    padding: 7px 12px;
-    border-bottom: 1px solid var(--rule);
-    vertical-align: top;
-    font-weight: 400;
-  }
-  thead th {
-    font-size: 12.5px;
-    color: var(--soft);
   }
   .hash {
     display: block;

@@ -6,6 +6,7 @@
   import Labelled from '../components/Labelled.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import Question from '../components/Question.svelte';
+  import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type KeyView } from '../lib/api';
@@ -68,8 +69,7 @@
     <p class="wrong" role="alert">{query.error.message}</p>
   {:else if query.data}
     {#each query.data.problems as problem (problem)}<p class="wrong">{problem}</p>{/each}
-    <table>
-      <caption class="visually-hidden">Keys</caption>
+    <ListTable caption="Keys">
       <thead>
         <tr
           ><th scope="col">Whose</th><th scope="col">Fingerprint</th><th scope="col">Here</th><th scope="col">Since</th
@@ -95,7 +95,7 @@
           </tr>
         {/each}
       </tbody>
-    </table>
+    </ListTable>
   {/if}
   <Question
     title="Trust this key"
@@ -124,24 +124,6 @@
   .wrong {
     color: var(--outside);
     margin: 6px 0;
-  }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    font-size: 14px;
-  }
-  th,
-  td {
-    text-align: left;
-    padding: 8px 12px;
-    border-bottom: 1px solid var(--rule);
-    font-weight: 400;
-  }
-  thead th {
-    font-size: 12.5px;
-    color: var(--soft);
   }
   [data-role='own'] th {
     font-weight: 600;

@@ -34,6 +34,10 @@ class Notice(BaseModel):
     issuer: str
 
     @property
+    def withdraws(self) -> bool:
+        return self.ending == "withdrawn"
+
+    @property
     def told(self) -> str:
         """In a sentence.
 
@@ -91,5 +95,5 @@ def of(
 
 
 def _gravest(notices: Sequence[Notice]) -> Notice | None:
-    ordered = sorted(notices, key=lambda notice: (notice.ending != "withdrawn", notice.when))
+    ordered = sorted(notices, key=lambda notice: (not notice.withdraws, notice.when))
     return ordered[0] if ordered else None

@@ -115,7 +115,7 @@ def _part(
             return ["The file is missing from the package."], None
         found = verify(own, path, name=part.name, keys=keys, given=given, told=told, progress=progress)
     problems = list(found.problems)
-    if found.notice is not None and found.withdrawn:
+    if found.notice is not None and found.notice.withdraws:
         problems.append(found.notice.told)
     stated = own.content.get("file") or {}
     if (stated.get("name"), stated.get("sha256")) != (part.name, part.sha256):

@@ -107,7 +107,7 @@ class Verification(BaseModel):
 
     @property
     def withdrawn(self) -> bool:
-        return self.notice is not None and self.notice.ending == "withdrawn"
+        return self.notice is not None and self.notice.withdraws
 
     @property
     def exit_code(self) -> int:
@@ -144,7 +144,7 @@ class Checked:
     def verification(self, **more: Any) -> Verification:
         """What came of it, with what else was compared."""
         intact = not self.problems
-        withdrawn = self.notice is not None and self.notice.ending == "withdrawn"
+        withdrawn = self.notice is not None and self.notice.withdraws
         return Verification(
             genuine=intact and not withdrawn and self.standing in ("known", "given"),
             intact=intact,

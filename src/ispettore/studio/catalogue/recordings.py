@@ -378,5 +378,4 @@ def _views(
 
 
 def _ribbon(packed: bytes, *, columns: int = ribbon.COLUMNS) -> RibbonView:
-    found = ribbon.coarser(ribbon.unpacked(packed), columns)
-    return RibbonView(rms_dbfs=found.rms_dbfs.round(1).tolist(), peak_dbfs=found.peak_dbfs.round(1).tolist())
+    return RibbonView.of(ribbon.coarser(ribbon.unpacked(packed), columns))

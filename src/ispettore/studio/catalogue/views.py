@@ -36,6 +36,11 @@ class RibbonView(BaseModel):
     rms_dbfs: list[float]
     peak_dbfs: list[float]
 
+    @classmethod
+    def of(cls, found: Ribbon) -> "RibbonView":
+        """Of a ribbon, to a tenth of a decibel."""
+        return cls(rms_dbfs=found.rms_dbfs.round(1).tolist(), peak_dbfs=found.peak_dbfs.round(1).tolist())
+
     def drawn(self) -> Ribbon:
         """As the core draws it."""
         return Ribbon(np.array(self.rms_dbfs), np.array(self.peak_dbfs))

@@ -149,9 +149,7 @@ def view(certificate_id: UUID) -> CertificateView:
             steps=list(told.steps) if told.steps is not None else None,
             accepted=list(told.accepted),
             files=_parts(session, form) if isinstance(form, ProductionForm3) else [],
-            ribbon=RibbonView(rms_dbfs=drawn.rms_dbfs.round(1).tolist(), peak_dbfs=drawn.peak_dbfs.round(1).tolist())
-            if drawn
-            else None,
+            ribbon=RibbonView.of(drawn) if drawn is not None else None,
             methods="Its readings were taken by older methods; it is genuine all the same." if row.older_methods else "",
             replaces=_known(session, [before]).get(before) if before else None,
             key_role=roles.get(record.key_id),

@@ -119,8 +119,7 @@ def _problem(rows: list[DeliveryRow], limits: list[LimitVerdict]) -> str:
     if not rows:
         return "There are no recordings in it."
     if missing:
-        named = ", ".join(missing[:NAMED]) + (f" and {len(missing) - NAMED} more" if len(missing) > NAMED else "")
-        return f"{len(missing)} of {len(rows)} files {'is' if len(missing) == 1 else 'are'} not made yet: {named}."
+        return f"{len(missing)} of {len(rows)} files {'is' if len(missing) == 1 else 'are'} not made yet: {_named(missing)}."
     missed = [limit.title for limit in limits if limit.severity == "must" and not limit.passes]
     return f"It misses {' and '.join(missed)}." if missed else ""
 
@@ -146,7 +145,9 @@ def _why(before: CertificateRecord, found: _Ready) -> str:
     was = {part["name"]: part["sha256"] for part in before.sealed["certificate"]["files"]}
     now_ = {part.name: part.sha256 for part in found.parts}
     changed = [name for name in now_ if was.get(name) != now_[name]] + [name for name in was if name not in now_]
-    if not changed:
-        return "It was certified again, with what is known by now."
-    named = ", ".join(changed[:NAMED]) + (f" and {len(changed) - NAMED} more" if len(changed) > NAMED else "")
-    return f"Files changed since: {named}."
+    return f"Files changed since: {_named(changed)}." if changed else "It was certified again, with what is known by now."
+
+
+def _named(files: list[str]) -> str:
+    """The first of them by name, and how many more there are."""
+    return ", ".join(files[:NAMED]) + (f" and {len(files) - NAMED} more" if len(files) > NAMED else "")

@@ -75,7 +75,7 @@ def view(of: Of, subject: UUID) -> ListenView:
         production_name=production.name,
         sha256=file.sha256,
         duration_s=file.duration_s,
-        ribbon=RibbonView(rms_dbfs=drawn.rms_dbfs.tolist(), peak_dbfs=drawn.peak_dbfs.tolist()) if drawn is not None else None,
+        ribbon=RibbonView.of(drawn) if drawn is not None else None,
         choices=choices,
         before=before,
         after=after,

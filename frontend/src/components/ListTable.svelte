@@ -1,0 +1,31 @@
+<script lang="ts">
+  // A table that lists things one below the other; what it lists is said to those who can't see it.
+  import type { Snippet } from 'svelte';
+  let { caption, children }: { caption: string; children: Snippet } = $props();
+</script>
+
+<table>
+  <caption class="visually-hidden">{caption}</caption>
+  {@render children()}
+</table>
+
+<style>
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    font-size: 14px;
+  }
+  table :global(:is(th, td)) {
+    text-align: left;
+    padding: 7px 12px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: top;
+    font-weight: 400;
+  }
+  table :global(thead th) {
+    font-size: 12.5px;
+    color: var(--soft);
+  }
+</style>
