@@ -106,6 +106,12 @@ class InterfaceCase(unittest.TestCase):
         expect(self.page.locator(".area")).to_be_visible()
         self.page.evaluate(DROP, [".area", encoded])
 
+    def grows_to(self, found: Locator, count: int) -> None:
+        """Wait until so many are found, for as long as one more comes within the patience: much work is not slow work."""
+        while (there := found.count()) < count:
+            expect(found).not_to_have_count(there)
+        expect(found).to_have_count(count)
+
     def open_production(self, name: str) -> None:
         production = productions.create(name, "audiobook-retail")
         self.page.goto(f"{self.application.address}#/productions/{production}")

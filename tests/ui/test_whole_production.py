@@ -27,7 +27,7 @@ class WholeProduction(InterfaceCase):
         files = self.chapters(count)
         for first in range(0, count, 10):
             self.drop(*files[first : first + 10])
-        expect(self.page.locator("tr[data-name] .verdict > span")).to_have_count(count)
+        self.grows_to(self.page.locator("tr[data-name] .verdict > span"), count)
         return [name for name, _ in files]
 
     def test_thirty_dropped_files_become_thirty_certificates_of_one_sound(self):
@@ -44,7 +44,7 @@ class WholeProduction(InterfaceCase):
         self.page.get_by_role("button", name="Conform 30 recordings").click()
         expect(self.page.get_by_role("heading", name="Thirty")).to_be_visible()
         expect(self.page.get_by_role("progressbar", name="everything under way")).to_be_visible()
-        expect(self.page.locator("tr[data-after] .verdict", has_text="Certified")).to_have_count(CHAPTERS)
+        self.grows_to(self.page.locator("tr[data-after] .verdict", has_text="Certified"), CHAPTERS)
         expect(self.page.get_by_role("progressbar")).to_have_count(0)
         expect(self.after(names[0])).to_contain_text("balanced plan, one sound")
         self.page.get_by_role("link", name="Conform all…").click()
@@ -90,7 +90,7 @@ class WholeProduction(InterfaceCase):
         content = path.read_bytes()
         for number in range(3):
             self.drop((f"{number} long.wav", content + bytes(2 * number)))
-        expect(self.page.locator("tr[data-name] .verdict > span")).to_have_count(3)
+        self.grows_to(self.page.locator("tr[data-name] .verdict > span"), 3)
         for number in range(3):
             self.page.get_by_label(f"Choose {number} long.wav").check()
         bar = self.page.get_by_role("group", name="Selected recordings")
