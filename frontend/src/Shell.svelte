@@ -12,6 +12,7 @@
   import Keys from './screens/Keys.svelte';
   import Listen from './screens/Listen.svelte';
   import Productions from './screens/Productions.svelte';
+  import RecordScreen from './screens/Record.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Sheet from './screens/Sheet.svelte';
   import Specification from './screens/Specification.svelte';
@@ -33,6 +34,7 @@
     '/productions/:id/whole': Whole,
     '/productions/:id/consistency': Consistency,
     '/productions/:id/deliver': Deliver,
+    '/productions/:id/record': RecordScreen,
     '/recordings/:id/:left?/:right?': RecordingScreen,
     '/listen/:of/:id': Listen,
     '/specifications': Specifications,

@@ -29,9 +29,10 @@ from ispettore.core.certify import notices, pdf, report, seal
 from ispettore.core.certify.certificate import Accepted, CertifiedPart, Known, certify, certify_production, hash_of
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.notices import Notice
-from ispettore.core.certify.package_check import is_package, verify_package
+from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Paper, read, verify
 from ispettore.core.deliver.entries import Entry
+from ispettore.core.deliver.unpacked import is_package
 from ispettore.core.deliver.whole import File, whole
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.inspecting import inspect

@@ -3,7 +3,17 @@ import type { Query } from '@tanstack/svelte-query';
 import type { Notice } from './api';
 
 /** What shows a production as a whole, and so changes with any of its recordings. The second part of their keys names it. */
-const OF_PRODUCTION = ['sheet', 'forecast', 'unfinished', 'disk', 'consistency', 'delivery', 'certified'];
+const OF_PRODUCTION = [
+  'sheet',
+  'forecast',
+  'unfinished',
+  'disk',
+  'consistency',
+  'delivery',
+  'certified',
+  'record',
+  'archive',
+];
 /** What shows all productions. */
 const OF_ALL = ['productions', 'set-aside', 'certificates', 'certificate'];
 /** What tells of productions, or of what was made, without naming them: where a specification or a treatment is used. */
@@ -14,6 +24,7 @@ const ON_BENCH = ['draft', 'steps', 'foretold', 'picture', 'spots', 'general', '
 const LISTS: Record<string, string[]> = {
   specification: ['specifications', 'specification', 'changes'],
   treatment: ['treatments', 'treatment', 'changes', 'forecast'],
+  import: ['imports', 'productions'],
 };
 
 /** Whether a question should be asked again after a change. */
@@ -24,7 +35,8 @@ export function names(query: Query, notice: Notice): boolean {
   // A file to listen to is named by itself, and tells of which recording it is.
   const of = (query.state.data as { recording?: string } | null)?.recording;
   if (about === 'listen' && recording && of === recording) return true;
-  if (notice.about === 'listening') return ['delivery', 'certified'].includes(about) && named[0] === production;
+  if (notice.about === 'listening')
+    return ['delivery', 'certified', 'record', 'archive'].includes(about) && named[0] === production;
   if (notice.about === 'draft') return about === 'draft' && named[0] === id;
   if (notice.about === 'keys') return about === 'keys' || about === 'certificate';
   if (LISTS[notice.about]?.includes(about)) return true;

@@ -8,7 +8,8 @@ const PIECE_BYTES = 8 * 1024 * 1024;
 const RETRY_AFTER_MS = [300, 1000, 2000, 4000, 8000];
 
 export interface Wanted {
-  productionId: string;
+  /** The production it is for; none for an archive to be imported. */
+  productionId?: string;
   file: File;
   /** The recording whose place the file takes. */
   replaces?: string;
@@ -53,7 +54,7 @@ export class Upload {
           filename: this.name,
           filetype: this.wanted.file.type || 'audio',
           modified: this.modified,
-          production: productionId,
+          ...(productionId ? { production: productionId } : { archive: '1' }),
           ...(replaces ? { replaces } : {}),
         },
         onProgress: (sent, total) => (this.fraction = total ? sent / total : 1),
@@ -101,7 +102,8 @@ function said(error: unknown): string {
     : 'The connection broke. What came in is kept; try again to go on from there.';
 }
 
-export async function unfinished(productionId: string): Promise<Unfinished[]> {
+export async function unfinished(productionId?: string): Promise<Unfinished[]> {
+  if (!productionId) return (await api.GET('/api/imports/uploads').catch(() => undefined))?.data ?? [];
   const path = { params: { path: { production_id: productionId } } };
   const found = await api.GET('/api/productions/{production_id}/uploads', path).catch(() => undefined);
   return found?.data ?? [];
@@ -121,10 +123,10 @@ export class Uploads {
     void api.GET('/api/uploads/limits').then((limits) => (this.largest = limits.data?.largest_bytes));
   }
 
-  add(productionId: string, files: Iterable<File>, replaces?: string): void {
+  add(productionId: string | undefined, files: Iterable<File>, replaces?: string): void {
     for (const file of files) {
       const upload = new Upload({ productionId, file, replaces }, this.#next++);
-      if (this.largest !== undefined && file.size > this.largest) {
+      if (productionId && this.largest !== undefined && file.size > this.largest) {
         upload.state = 'failed';
         upload.error = `“${file.name}” holds ${size(file.size)}; no more than ${size(this.largest)} can be brought in. Split it.`;
       }

@@ -3,6 +3,7 @@
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
+  import Imports from '../components/Imports.svelte';
   import { answer, api, type ProductionSummary } from '../lib/api';
   import { newId } from '../lib/ids';
 
@@ -70,7 +71,7 @@
             ><th scope="col">Name</th><th scope="col">Held against</th><th scope="col">Recordings</th><th scope="col"
               >Certified</th
             ><th scope="col">Where the others stand</th>{#if away}<th scope="col"
-                ><span class="visually-hidden">Archive</span></th
+                ><span class="visually-hidden">Put away</span></th
               >{/if}</tr
           >
         </thead>
@@ -104,7 +105,7 @@
       </p>
     {/if}
     {#if archived.length}
-      <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} archived</label>
+      <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} put away</label>
     {/if}
   {:else if productions.isError}
     <p role="alert">{productions.error.message}</p>
@@ -134,6 +135,7 @@
     <Button strong disabled={!name.trim()} onclick={create}>Make it</Button>
     {#if problem}<p role="alert">{problem}</p>{/if}
   </form>
+  <Imports />
 </main>
 
 <style>

@@ -158,7 +158,7 @@
       />
       {#if sheet.data.archived}
         <p class="soft put-away">
-          This production is archived. <Button onclick={() => change({ archived: false })}>Bring it back</Button>
+          This production is put away. <Button onclick={() => change({ archived: false })}>Bring it back</Button>
         </p>
       {/if}
       {#if noting || sheet.data.notes}
@@ -187,9 +187,10 @@
         <span class="links">
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
           {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
-          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Archive</LinkButton>{/if}
+          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Put away</LinkButton>{/if}
           {#if entries.length > 1}<LinkButton onclick={orderByName}>Order by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>What the limits ask</a>
+          <a href={`#/productions/${params.id}/record`}>Record and archive</a>
           {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
             <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
               href={`/api/productions/${params.id}/sheet.pdf`}

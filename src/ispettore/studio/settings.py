@@ -27,6 +27,7 @@ class Settings(BaseSettings):
     port: int = 8710
     allowed_hosts: str = "127.0.0.1,localhost,[::1]"
     largest_upload_bytes: int = 8 * 1024**3
+    largest_archive_bytes: int = 512 * 1024**3
     job_memory_bytes: int = 6 * 1024**3
     job_cpu_s: int = 3 * 3600
     job_disk_bytes: int = 40 * 1024**3

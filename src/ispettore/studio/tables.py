@@ -30,6 +30,8 @@ class WorkKind(StrEnum):
     PLAN = "plan"
     DELIVER = "deliver"
     HAND_OVER = "hand-over"
+    ARCHIVE = "archive"
+    IMPORT = "import"
 
 
 class WorkState(StrEnum):
@@ -324,6 +326,47 @@ class NoteRecord(SQLModel, table=True):
     who: str = ""
     done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
     removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class DeedRecord(SQLModel, table=True):
+    """Something that was decided of a production or a recording, in a sentence, as it was done: what other rows only hold the last
+    state of. Deeds are added and never changed."""
+
+    __tablename__ = "deed"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    recording_id: UUID | None = Field(default=None, foreign_key="recording.id")
+    text: str = Field(sa_column=Column(Text, nullable=False))
+    at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class ArchiveRecord(SQLModel, table=True):
+    """The archive of a production, laid out: every file of it by name, hash, size and check sum. `own` are the hashes of those that
+    were written for it, and go with it."""
+
+    __tablename__ = "archive"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    members: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
+    own: list[str] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
+    size_bytes: int = Field(default=0, sa_type=BigInteger)
+    as_of: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    """The moment of which it holds everything; None until it is laid out."""
+    created_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+class Importing(SQLModel, table=True):
+    """An archive that came in to be imported, and what came of it."""
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    file_name: str
+    sha256: str | None = None
+    """Where it lies in the store; None once its production is here."""
+    size_bytes: int = Field(sa_type=BigInteger)
+    outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 

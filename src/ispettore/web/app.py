@@ -26,6 +26,7 @@ from ispettore.studio.errors import (
     DraftChanged,
     FileCleared,
     NoLongerReplaceable,
+    NotArchived,
     NotFound,
     NothingMade,
     NothingToUndo,
@@ -39,6 +40,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.web import (
+    archives,
     certificates,
     delivering,
     explaining,
@@ -76,6 +78,7 @@ STATUS = {
     NotInStore: 410,
     FileCleared: 410,
     NothingMade: 409,
+    NotArchived: 410,
 }
 
 
@@ -172,6 +175,7 @@ def build() -> FastAPI:
         app.add_exception_handler(gone, database_away)
     app.add_exception_handler(OSError, refused_by_disk)
     for part in (
+        archives,
         certificates,
         delivering,
         explaining,

@@ -22,7 +22,7 @@ HEADERS = (
 )
 LARGEST_BODY = 5 * 1024 * 1024
 DEEPEST = 40
-STREAMED = re.compile(r"^/api/(productions/[^/]+/recordings|verifyings/[^/]+/file|specifications/file|uploads(/.*)?)$")
+STREAMED = re.compile(r"^/api/(productions/[^/]+/recordings|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$")
 """Routes that take files as they come, and bound them themselves."""
 IGNORED = frozenset({b"x-http-method-override"})
 """Headers that nobody is believed."""

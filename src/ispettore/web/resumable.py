@@ -160,7 +160,7 @@ def router(incoming: Incoming) -> APIRouter:
     made: APIRouter = create_tus_router(
         prefix=PREFIX,
         files_dir=str(incoming.folder),
-        max_size=settings().largest_upload_bytes,
+        max_size=max(settings().largest_upload_bytes, settings().largest_archive_bytes),
         days_to_keep=KEEP_DAYS,
         storage=Pieces(incoming),
         **more,

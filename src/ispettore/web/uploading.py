@@ -13,11 +13,11 @@ from ispettore.studio.store.placing import placing
 Named = TypeVar("Named")
 
 
-async def into_store(request: Request, name: str, named: Callable[[Blob], Named]) -> Named:
+async def into_store(request: Request, name: str, named: Callable[[Blob], Named], *, limit_bytes: int | None = None) -> Named:
     """Write the body to the store as it arrives, then have it named by a row. Raises TooLarge before reading where the length is
     announced, and what `named` raises."""
     store: Store = request.app.state.store
-    limit = settings().largest_upload_bytes
+    limit = limit_bytes or settings().largest_upload_bytes
     if int(request.headers.get("content-length", 0)) > limit:
         raise TooLarge(file=name, limit_gb=limit / 1024**3)
     writer = await run_in_threadpool(store.writer, name=name, limit_bytes=limit)

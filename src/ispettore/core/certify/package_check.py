@@ -1,13 +1,8 @@
 """Checking the certificate of a production against its package: every file with the certificate of its own, measured again, and the
 limits on the production judged anew over all of them."""
 
-import shutil
-import tempfile
-import zipfile
-import zlib
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
-from pathlib import Path, PurePosixPath
+from collections.abc import Iterable, Iterator
+from pathlib import Path
 from typing import Any
 
 from joserfc.jwk import OKPKey
@@ -22,21 +17,13 @@ from ispettore.core.certify.verification import Checked, Paper, PartChecked, Ver
 from ispettore.core.deliver import manifest, naming
 from ispettore.core.deliver.entries import Entry
 from ispettore.core.deliver.manifest import CERTIFICATES, OF_PRODUCTION
+from ispettore.core.deliver.unpacked import UNREADABLE, Unpacked, opened
 from ispettore.core.deliver.whole import File, whole
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import LimitVerdict, judge_production, on_production, values
 from ispettore.core.text import shown_name
-
-Opened = Callable[[Any], Any]
-UNREADABLE = (zipfile.BadZipFile, zlib.error, NotImplementedError, RuntimeError, EOFError)
-"""What a damaged, locked or strangely compressed ZIP file raises."""
-
-
-def is_package(path: Path) -> bool:
-    """Whether something can be a package: a folder, or a ZIP file."""
-    return path.is_dir() or (path.is_file() and zipfile.is_zipfile(path))
 
 
 def verify_package(
@@ -66,7 +53,7 @@ def verify_package(
     measured: list[tuple[PartForm, Inspection]] = []
     readings = facts = limits = 0
     try:
-        with _opened(path, folder) as package:
+        with opened(path, folder) as package:
             for place, part in enumerate(certificate.files):
                 share = _shared(progress, place, len(certificate.files))
                 problems, found = _part(part, package, keys, given, notices, share)
@@ -75,7 +62,7 @@ def verify_package(
                     measured.append((part, found.measured))
                     compared = found.compared
                     readings, facts, limits = readings + compared.readings, facts + compared.facts, limits + compared.limits
-            checked.remarks += package.beside(certificate)
+            checked.remarks += _beside(certificate, package)
     except UNREADABLE as error:
         checked.problems.append(f"“{called}” can't be read as a ZIP file: {error}.")
     checked.problems += [f"{part.name}: {problem}" for part in parts for problem in part.problems]
@@ -98,7 +85,7 @@ def verify_package(
 
 
 def _part(
-    part: PartForm, package: "_Package", keys: KeyFolder, given: OKPKey | None, told: list[dict[str, Any]], progress: Progress
+    part: PartForm, package: Unpacked, keys: KeyFolder, given: OKPKey | None, told: list[dict[str, Any]], progress: Progress
 ) -> tuple[list[str], Verification | None]:
     """One file of a package: what is wrong with it, and what its own check brought."""
     content = package.read(f"{CERTIFICATES}/{part.name}{naming.BESIDE}", seal.LARGEST_BYTES)
@@ -127,51 +114,9 @@ def _shared(progress: Progress, place: int, count: int) -> Progress:
     return lambda stage, fraction: progress(stage, (place + fraction) / count)
 
 
-class _Package:
-    """The files of a package by their names in it."""
-
-    def __init__(self, names: dict[str, Any], open_: Opened, folder: Path | None) -> None:
-        self._names, self._open, self._folder = names, open_, folder
-
-    def read(self, name: str, largest: int) -> bytes | None:
-        """A small file, or a little more of it than may be."""
-        if name not in self._names:
-            return None
-        with self._open(self._names[name]) as file:
-            found: bytes = file.read(largest + 1)
-            return found
-
-    @contextmanager
-    def file(self, name: str) -> Iterator[Path | None]:
-        """A file on this machine, for a while."""
-        if name not in self._names:
-            yield None
-            return
-        if isinstance(self._names[name], Path):
-            yield self._names[name]
-            return
-        with tempfile.TemporaryDirectory(dir=self._folder) as held:
-            path = Path(held) / "file"
-            with self._open(self._names[name]) as file, path.open("wb") as out:
-                shutil.copyfileobj(file, out, 1 << 20)
-            yield path
-
-    def beside(self, certificate: ProductionForm3) -> Iterator[str]:
-        """What is in the package and not certified."""
-        known = {part.name for part in certificate.files} | {manifest.NAME, f"{CERTIFICATES}/{OF_PRODUCTION}"}
-        known |= {f"{CERTIFICATES}/{part.name}{naming.BESIDE}" for part in certificate.files}
-        for name in sorted(set(self._names) - known):
-            yield f"“{name}” is in the package, but not in its certificate."
-
-
-@contextmanager
-def _opened(path: Path, folder: Path | None) -> Iterator[_Package]:
-    if path.is_dir():
-        files = {one.relative_to(path).as_posix(): one for one in path.rglob("*") if one.is_file()}
-        yield _Package(files, lambda one: one.open("rb"), folder)
-        return
-    with zipfile.ZipFile(path) as zipped:
-        members = {PurePosixPath(info.filename).parts: info for info in zipped.infolist() if not info.is_dir()}
-        # All of it may lie in one folder.
-        inside = len({parts[0] for parts in members}) == 1 and all(len(parts) > 1 for parts in members)
-        yield _Package({"/".join(parts[inside:]): info for parts, info in members.items()}, zipped.open, folder)
+def _beside(certificate: ProductionForm3, package: Unpacked) -> Iterator[str]:
+    """What is in the package and not certified."""
+    known = {part.name for part in certificate.files} | {manifest.NAME, f"{CERTIFICATES}/{OF_PRODUCTION}"}
+    known |= {f"{CERTIFICATES}/{part.name}{naming.BESIDE}" for part in certificate.files}
+    for name in sorted(package.names - known):
+        yield f"“{name}” is in the package, but not in its certificate."

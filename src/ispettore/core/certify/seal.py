@@ -1,7 +1,7 @@
 """The seal: a JSON Web Signature (RFC 7515, EdDSA of RFC 8037) over the canonical JSON (RFC 8785) of a certificate.
 
 The signature is detached (RFC 7515, appendix F), so that a sealed certificate stays readable: `{"certificate": …, "seal": "…"}`.
-A notice that ends a certificate is sealed in the same way: `{"notice": …, "seal": "…"}`.
+A notice that ends a certificate and the head of an archive are sealed in the same way: `{"notice": …, "seal": "…"}`.
 """
 
 import base64
@@ -20,7 +20,7 @@ from ispettore.core import errors
 from ispettore.core.audio.writing import hidden_beside
 from ispettore.core.text import TOO_DEEP, wrong_in
 
-Sealed = Literal["certificate", "notice"]
+Sealed = Literal["certificate", "notice", "archive"]
 ALGORITHM = "EdDSA"
 LARGEST_BYTES = 2_000_000
 DEEPEST = 24
@@ -124,8 +124,8 @@ def named_key(detached: str) -> OKPKey | None:
 
 
 def intact(sealed: dict[str, Any], key: OKPKey) -> bool:
-    """Whether the certificate or notice is to the letter what this key sealed."""
-    content = sealed["certificate"] if "certificate" in sealed else sealed["notice"]
+    """Whether the certificate, notice or head is to the letter what this key sealed."""
+    content = next(part for name, part in sealed.items() if name != "seal")
     try:
         return signed(rfc8785.dumps(content), sealed["seal"], key)
     except rfc8785.CanonicalizationError:

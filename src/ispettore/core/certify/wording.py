@@ -10,6 +10,7 @@ from ispettore.core.certify.seal import sealing_key
 from ispettore.core.figures import clock, number
 from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import LimitVerdict
+from ispettore.core.treat.wording import numbered
 
 
 @dataclass(frozen=True)
@@ -119,6 +120,6 @@ def _steps(certificate: FileCertificate) -> tuple[str, ...] | None:
     if origin is None:
         return None
     steps = [step for step in origin.treatment.steps if step.on] if origin.treatment else []
-    told = [f"{place}. {step.kind.replace('-', ' ').capitalize()}. {step.reason}" for place, step in enumerate(steps, 1)]
+    told = numbered(steps)
     touch = [f"Touch {number(origin.touch, 0)} of 100."] if origin.touch is not None else []
     return (*(told or ["Nothing but encoding."]), *touch)

@@ -14,3 +14,13 @@ def text(files: Iterable[tuple[str, str]]) -> str:
     '  01 January.mp3\\n'
     """
     return "".join(f"{sha256}  {name}\n" for sha256, name in files)
+
+
+def read(content: str) -> dict[str, str]:
+    """Names with their hashes, from such a list; what is no line of one is left out.
+
+    >>> read(text([("ab" * 32, "01 January.mp3")])) == {"01 January.mp3": "ab" * 32}
+    True
+    """
+    lines = (line.partition("  ") for line in content.splitlines())
+    return {name: sha256 for sha256, between, name in lines if between and len(sha256) == 64}

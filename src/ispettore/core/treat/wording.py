@@ -6,8 +6,8 @@ beside it. A step whose settings can't be used still reads: what is wrong may be
 
 import re
 import types
-from collections.abc import Mapping, Sequence
-from typing import Any, Literal, Union, get_args, get_origin
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, Literal, Protocol, Union, get_args, get_origin
 
 from annotated_types import Ge, Le
 from pydantic import BaseModel, ConfigDict, ValidationError
@@ -19,6 +19,21 @@ from ispettore.core.treat.step import Settings
 from ispettore.core.treat.treatment import STEPS
 
 Form = Literal["number", "numbers", "choice"]
+
+
+class _Done(Protocol):
+    """A step that ran: of what kind, and why."""
+
+    @property
+    def kind(self) -> str: ...
+
+    @property
+    def reason(self) -> str: ...
+
+
+def numbered(steps: Iterable[_Done]) -> list[str]:
+    """Steps that ran, each with its reason, as they are listed on paper."""
+    return [f"{place}. {step.kind.replace('-', ' ').capitalize()}. {step.reason}".rstrip() for place, step in enumerate(steps, 1)]
 
 
 class Choice(BaseModel):

@@ -4,8 +4,11 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
+from ispettore.core.figures import clock
 from ispettore.core.measure.reading import Finding
+from ispettore.core.spec.methods import title_of_finding
 from ispettore.studio import events
+from ispettore.studio.catalogue import deeds
 from ispettore.studio.catalogue.views import FindingPlace
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, ReasonMissing
@@ -28,6 +31,8 @@ def accept(recording_id: UUID, places: list[FindingPlace], reason: str) -> None:
         known = {key(one): one for one in _all(session, recording_id)}
         for place in places:
             found = known.get(key(place)) or Acceptance(recording_id=recording_id, **place.model_dump(), reason="")
+            if found.reason != reason.strip():
+                deeds.note(session, recording, f"Accepted {_told(place)}: {reason.strip()}")
             found.reason = reason.strip()
             session.add(found)
         events.tell_of(session, recording)
@@ -40,6 +45,7 @@ def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
         gone = {key(place) for place in places}
         for found in _all(session, recording_id):
             if key(found) in gone:
+                deeds.note(session, recording, f"No longer accepted: {_told(found)}.")
                 session.delete(found)
         events.tell_of(session, recording)
 
@@ -47,6 +53,11 @@ def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
 def reasons(session: Session, recording_id: UUID) -> dict[Key, str]:
     """Why each accepted finding of a recording may stand."""
     return {key(found): found.reason for found in _all(session, recording_id)}
+
+
+def _told(of: FindingPlace | Acceptance) -> str:
+    span = f"at {clock(of.start_s, 1)}" if of.end_s <= of.start_s else f"from {clock(of.start_s, 1)} to {clock(of.end_s, 1)}"
+    return f"{title_of_finding(of.kind).lower()} {span}"
 
 
 def _all(session: Session, recording_id: UUID) -> list[Acceptance]:

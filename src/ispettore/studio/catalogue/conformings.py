@@ -24,13 +24,16 @@ from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup, made
+from ispettore.studio.catalogue import deeds, lookup, made
 from ispettore.studio.catalogue.manner import Decided, KeptUse, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind, now
+
+LIGHT = [defer(column) for column in (Conforming.outcome, Conforming.ribbon, Conforming.tracks, Conforming.reduction)]  # type: ignore[arg-type]
+"""An attempt without what makes up most of its row."""
 
 
 def ask(
@@ -227,12 +230,7 @@ def shown(
 
 
 def _light(session: Session, identifiers: set[UUID], chosen: Specification) -> dict[UUID, ConformingView]:
-    light = select(Conforming, lookup.without_lists(col(Conforming.outcome), "before", "after", drop="ledger")).options(
-        defer(Conforming.outcome),  # type: ignore[arg-type]
-        defer(Conforming.ribbon),  # type: ignore[arg-type]
-        defer(Conforming.tracks),  # type: ignore[arg-type]
-        defer(Conforming.reduction),  # type: ignore[arg-type]
-    )
+    light = select(Conforming, lookup.without_lists(col(Conforming.outcome), "before", "after", drop="ledger")).options(*LIGHT)
     rows = session.exec(light.where(col(Conforming.id).in_(identifiers))).all()
     running = works.newest(session, WorkKind.CONFORM, list(identifiers))
     found = {}
@@ -365,6 +363,8 @@ def hand_over(recording_id: UUID, *, delivered: bool) -> tuple[UUID, bool]:
             return found.counts, False
         conforming = session.get_one(Conforming, found.counts)
         conforming.handed_over_at = now() if delivered else None
+        said = f"“{conforming.file_name}” was delivered, as somebody said"
+        deeds.note(session, recording, f"{said}." if delivered else f"Taken back: that {said}.")
         session.add(conforming)
         events.tell_of(session, recording)
         return found.counts, True

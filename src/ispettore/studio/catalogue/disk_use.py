@@ -11,11 +11,21 @@ from sqlmodel import Session, col, select
 from ispettore.core.spec import kept
 from ispettore.studio import events
 from ispettore.studio.catalogue import made
-from ispettore.studio.database import transaction
+from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import clearing
-from ispettore.studio.tables import Conforming, DeliverableRecord, InspectionRecord, Production, Recording, Verifying, now
+from ispettore.studio.tables import (
+    ArchiveRecord,
+    Conforming,
+    DeliverableRecord,
+    Importing,
+    InspectionRecord,
+    Production,
+    Recording,
+    Verifying,
+    now,
+)
 
 
 class DiskPart(BaseModel):
@@ -90,6 +100,8 @@ def clear(production_id: UUID, store: Store) -> DiskPart:
                 conforming.cleared_at = now()
                 session.add(conforming)
             if gone:
+                # An archive would promise what is not there any more.
+                forget_archives(session, session.exec(select(ArchiveRecord).where(*_archived(production_id))).all(), store)
                 events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
         with transaction() as session:
             # Those cleared before too: should a process end between the two, the next clearing does the rest.
@@ -145,6 +157,29 @@ def _drawn(session: Session, production_id: UUID) -> set[str]:
     return {sha256 for row in rows for sha256 in row if sha256 is not None}
 
 
+def _archived(production_id: UUID) -> tuple[Any, ...]:
+    return (ArchiveRecord.production_id == production_id, col(ArchiveRecord.as_of).is_not(None))
+
+
+def forget_archives(session: Session, archives: Sequence[ArchiveRecord], store: Store) -> None:
+    """Let go of archives, with the files that were written for them alone; inside `clearing()`."""
+    for one in archives:
+        session.delete(one)
+    session.flush()
+    remove_unnamed(session, {sha256 for one in archives for sha256 in one.own}, store)
+
+
+def remove_unnamed(session: Session, hashes: set[str], store: Store) -> None:
+    """Remove those of these files that no row names, once this transaction has committed; inside `clearing()`."""
+    gone = hashes - _named(session, hashes)
+
+    def remove() -> None:
+        for sha256 in gone:
+            store.remove(sha256)
+
+    after_commit(session, remove)
+
+
 def _named(session: Session, hashes: set[str]) -> set[str]:
     """Those of these files that any row names."""
     found: set[str | None] = set()
@@ -157,10 +192,13 @@ def _named(session: Session, hashes: set[str]) -> set[str]:
         col(DeliverableRecord.sha256),
         col(Production.cover_sha256),
         col(Verifying.sha256),
+        col(Importing.sha256),
     ):
         found |= set(session.exec(select(column).where(column.in_(hashes))).all())
     rows = select(Conforming.sha256).where(col(Conforming.sha256).in_(hashes), col(Conforming.cleared_at).is_(None))
     found |= set(session.exec(rows).all())
+    for own in session.exec(select(ArchiveRecord.own)).all():
+        found |= hashes.intersection(own)
     return {sha256 for sha256 in found if sha256 is not None}
 
 

@@ -18,7 +18,7 @@ import structlog
 
 from ispettore.core.errors import IspettoreError
 from ispettore.core.text import LONGEST_NAME_BYTES, cleaned, refuse
-from ispettore.studio.catalogue import recordings
+from ispettore.studio.catalogue import importings, recordings
 from ispettore.studio.catalogue.views import UnfinishedUpload
 from ispettore.studio.database import GONE
 from ispettore.studio.errors import NameTooLong, NameUnreadable, NotFound, UploadCutShort
@@ -30,6 +30,8 @@ from ispettore.studio.store.placing import placing
 log = structlog.get_logger()
 UID = re.compile(r"^[0-9a-f]{32}$")
 KEEP_DAYS = 7
+ARCHIVE = "archive"
+"""What a file's metadata holds where it is an archive to be imported, and of no production here yet."""
 
 # Requests that were broken off speak late, beside those that go on: what is known of a file is read and written by one at a time.
 _noting = threading.RLock()
@@ -104,10 +106,11 @@ class Incoming:
     def uids(self) -> list[str]:
         return sorted(path.stem for path in self.folder.glob("*.json") if UID.match(path.stem))
 
-    def unfinished(self, production_id: UUID) -> list[UnfinishedUpload]:
-        """What came in part for a production, so that it can be gone on with; the newest last."""
+    def unfinished(self, production_id: UUID | None) -> list[UnfinishedUpload]:
+        """What came in part for a production, or as an archive (None), so that it can be gone on with; the newest last."""
         known = [self._view(uid) for uid in self.uids()]
-        return [view for production, view in known if production == str(production_id) and not view.problem and view.size_bytes]
+        of = str(production_id) if production_id is not None else ""
+        return [view for production, view in known if production == of and not view.problem and view.size_bytes]
 
     def set_aside(self) -> list[UnfinishedUpload]:
         """What came in and could not be made a recording, each with the reason; nothing is lost until somebody discards it."""
@@ -131,17 +134,20 @@ class Incoming:
     def allow(self, metadata: dict[str, Any], size: int | None) -> None:
         """Whether a file may come in, asked before its first byte. Raises TooLarge, NoRoomLeft or NotFound."""
         name = allowed_name(metadata.get("filename"))
-        limit = settings().largest_upload_bytes
+        archive = bool(metadata.get(ARCHIVE))
+        limit = settings().largest_archive_bytes if archive else settings().largest_upload_bytes
         if size is None or size < 0:
             raise UploadCutShort(file=name, reason="how long it is was not said")
         if size > limit:
             raise TooLarge(file=name, limit_gb=limit / 1024**3)
         disk.room_for(size, self.folder, Store(settings().store).folder, file=name)
+        if archive:
+            return
         recordings.expected(_uuid(metadata.get("production")), _uuid(metadata["replaces"]) if metadata.get("replaces") else None)
 
     def finish(self, uid: str, store: Store) -> UUID:
-        """A file that is whole becomes a recording, once, however often this is tried. Raises UploadCutShort, NotFound and
-        BadText."""
+        """A file that is whole becomes a recording, or an archive to import, once, however often this is tried. Raises
+        UploadCutShort, NotFound and BadText."""
         info = self.info(uid)
         if info is None:
             raise NotFound(what="upload")
@@ -153,7 +159,7 @@ class Incoming:
         return made
 
     def _placed(self, uid: str, info: dict[str, Any], store: Store, *, name: str) -> UUID:
-        """What is whole, moved to the store and named by a recording."""
+        """What is whole, moved to the store and named by a row."""
         path, metadata = self.path(uid), info.get("metadata", {})
         if path.exists():
             if path.stat().st_size != info.get("size"):
@@ -167,6 +173,8 @@ class Incoming:
         else:
             raise NotFound(what="upload")
         try:
+            if metadata.get(ARCHIVE):
+                return importings.add(name, blob)
             if metadata.get("replaces"):
                 return recordings.replace(_uuid(metadata["replaces"]), name, blob)
             return recordings.add(_uuid(metadata.get("production")), name, blob)

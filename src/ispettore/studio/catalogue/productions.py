@@ -10,7 +10,7 @@ from sqlmodel import Session, col, func, select
 from ispettore.core.spec import kept
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import recordings, sheets, specifications
+from ispettore.studio.catalogue import deeds, recordings, sheets, specifications
 from ispettore.studio.catalogue.sheet_views import ProductionSummary
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
@@ -35,6 +35,7 @@ def create(name: str, specification_id: str, *, production_id: UUID | None = Non
         production = Production(id=identifier, name=shown, specification=specification.model_dump(mode="json"))
         session.add(production)
         session.flush()
+        deeds.held_against(session, production, begun=True)
         events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
         return production.id
 
@@ -61,12 +62,14 @@ def change(
         if production is None:
             raise NotFound(what="production")
         if specification is not None:
-            production.specification = specification.model_dump(mode="json")
-        if name is not None:
+            specifications.hold(session, production, specification)
+        if name is not None and name.strip() != production.name:
+            deeds.note(session, production, f"The production is called “{name.strip()}” from now on, and was “{production.name}”.")
             production.name = name.strip()
         if notes is not None:
             production.notes = notes
-        if archived is not None:
+        if archived is not None and archived != (production.archived_at is not None):
+            deeds.note(session, production, "The production was put away." if archived else "The production was brought back.")
             production.archived_at = (production.archived_at or now()) if archived else None
         if reference is not None:
             production.reference_id = _referred(session, production_id, reference) if reference != "none" else None

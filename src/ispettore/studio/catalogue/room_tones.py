@@ -4,6 +4,7 @@ from collections.abc import Callable
 from uuid import UUID
 
 from ispettore.core.errors import Cancelled
+from ispettore.core.figures import clock
 from ispettore.core.measure import chosen_tone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
@@ -11,7 +12,7 @@ from ispettore.core.measure.spectrogram import never
 from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup, sounds
+from ispettore.studio.catalogue import deeds, lookup, sounds
 from ispettore.studio.catalogue.views import ChosenToneView, LimitChange
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
@@ -58,11 +59,19 @@ def choose(recording_id: UUID, span: Span | None) -> None:
         if span is not None:
             span = chosen_tone.snapped(span)
             chosen_tone.check(span, inspection)
-        recording.room_tone = written(span) if span is not None else ""
+        if recording.room_tone != (chosen := written(span) if span is not None else ""):
+            deeds.note(session, recording, _told(span))
+        recording.room_tone = chosen
         session.add(recording)
         events.tell_of(session, recording)
         if lookup.exact(session, recording) is None:
             works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
+
+
+def _told(span: Span | None) -> str:
+    if span is None:
+        return "Room tone is left to the meters."
+    return f"Room tone chosen by hand: {clock(span.start_s, 1)} to {clock(span.end_s, 1)}."
 
 
 def written(span: Span) -> str:

@@ -13,6 +13,7 @@ from ispettore.core.spec.objections import objections, readable_limit, refusal
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.wording import pieces
 from ispettore.studio import events
+from ispettore.studio.catalogue import deeds
 from ispettore.studio.catalogue.identifiers import free
 from ispettore.studio.catalogue.views import Examined, LimitSentence, SpecificationVersion, SpecificationView
 from ispettore.studio.database import transaction
@@ -117,7 +118,7 @@ def follow_shipped() -> int:
             on_it = Production.specification["id"].astext == known.id
             behind = Production.specification["version"].astext != str(known.version)
             for production in session.exec(select(Production).where(on_it, behind)).all():
-                _hold(session, production, known)
+                hold(session, production, known)
                 moved += 1
         return moved
 
@@ -168,15 +169,19 @@ def _add(session: Session, found: Specification) -> Specification:
     session.add(SpecificationRecord(identifier=found.id, version=found.version, data=data))
     held = session.exec(select(Production).where(Production.specification["id"].astext == found.id)).all()
     for production in held:
-        _hold(session, production, found)
+        hold(session, production, found)
     session.flush()
     events.tell(session, events.Notice(about="specification", id=str(found.id)))
     return found
 
 
-def _hold(session: Session, production: Production, against: Specification) -> None:
+def hold(session: Session, production: Production, against: Specification) -> None:
+    """Hold a production against a specification from now on, in this transaction."""
+    if production.specification == against.model_dump(mode="json"):
+        return
     production.specification = against.model_dump(mode="json")
     session.add(production)
+    deeds.held_against(session, production)
     events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
 
 

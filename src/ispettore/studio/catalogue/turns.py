@@ -19,7 +19,7 @@ from ispettore.core.treat import draft
 from ispettore.core.treat.order import place_for
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import drafts, lookup, sounds
+from ispettore.studio.catalogue import deeds, drafts, lookup, sounds
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.studio.database import transaction
@@ -59,6 +59,10 @@ def correct(recording_id: UUID, wanted: Sequence[Turn] | None) -> None:
     with transaction() as session:
         recording, inspection, _ = _known(session, recording_id, locked=True)
         told = None if wanted is None else [turn.model_dump() for turn in _joined(recording, wanted, inspection.facts.duration_s)]
+        if recording.turns != told:
+            deeds.note(
+                session, recording, "Who speaks when is left to the meters." if told is None else "Who speaks when was corrected."
+            )
         recording.turns = told
         session.add(recording)
         events.tell_of(session, recording)

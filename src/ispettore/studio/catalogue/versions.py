@@ -27,7 +27,7 @@ from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, lookup
+from ispettore.studio.catalogue import conformings, deeds, lookup
 from ispettore.studio.catalogue.views import SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NoFile, NotFound, NotReady
@@ -104,6 +104,11 @@ def make_current(conforming_id: UUID) -> None:
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or recording.name)
         conforming.chosen_at = now()
+        deeds.note(
+            session,
+            recording,
+            f"Chosen as the version that counts: “{conforming.file_name}”, made {conforming.created_at:%Y-%m-%d %H:%M} UTC.",
+        )
         session.add(conforming)
         events.tell_of(session, recording)
 

@@ -176,7 +176,7 @@ def notes(session: Session, production_id: UUID) -> list[DeliveryNote]:
         DeliveryNote(
             id=one.id,
             way=one.way,
-            place=str(settings().delivered / one.place) if one.way == FOLDER else one.place,
+            place=_place(one),
             files=len(one.deliverables),
             size_bytes=sum(file["size_bytes"] for file in one.files),
             created_at=one.created_at,
@@ -187,6 +187,13 @@ def notes(session: Session, production_id: UUID) -> list[DeliveryNote]:
         )
         for one in found
     ]
+
+
+def _place(delivery: Delivery) -> str:
+    """Where a package went; with its way on this machine, where it lies here or will."""
+    path = settings().delivered / delivery.place
+    here = delivery.way == FOLDER and (delivery.done_at is None or path.is_dir())
+    return str(path) if here else delivery.place
 
 
 def _answer(session: Session, delivery: Delivery) -> DeskAnswer | None:

@@ -11,9 +11,10 @@ from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
-from ispettore.core.certify.package_check import is_package, verify_package
+from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Paper, Verification, read, verify
 from ispettore.core.certify.wording import subject, tell
+from ispettore.core.deliver.unpacked import is_package
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis

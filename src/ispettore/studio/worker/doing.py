@@ -22,7 +22,9 @@ from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.holding import PREFERENCES
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
-from ispettore.studio.catalogue import certificates, conformings, lookup, room_tones
+from ispettore.studio.archiving import archives
+from ispettore.studio.archiving import importing as imports
+from ispettore.studio.catalogue import certificates, conformings, importings, lookup, room_tones
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.certifying import verifyings
@@ -40,6 +42,7 @@ from ispettore.studio.tables import (
     Conforming,
     DeliverableRecord,
     Delivery,
+    Importing,
     InspectionRecord,
     Planning,
     Recording,
@@ -167,6 +170,16 @@ class _Hand:
             progress=watch.progress,
             cancelled=lambda: self.stopping() or watch.cancelled(),
         )
+
+    def told(self) -> Callable[[str, float], bool]:
+        """For what is done here and not in a child: is told a stage and how far it is, and says whether to give up."""
+        watch = _Watch(self.attempt)
+
+        def told(stage: str, fraction: float) -> bool:
+            watch.progress(stage, fraction)
+            return self.stopping() or watch.cancelled()
+
+        return told
 
     @contextmanager
     def source(self, recording: Recording) -> Iterator[SourceFile]:
@@ -331,12 +344,7 @@ def _deliver(hand: _Hand) -> None:
 def _hand_over(hand: _Hand) -> None:
     with transaction() as session:
         delivery = session.get_one(Delivery, hand.subject_id)
-    watch = _Watch(hand.attempt)
-
-    def told(stage: str, fraction: float) -> bool:
-        watch.progress(stage, fraction)
-        return hand.stopping() or watch.cancelled()
-
+    told = hand.told()
     answer = None
     if delivery.way == handing_over.DESK:
         answer = handing_over.submit(delivery, hand.store, told)
@@ -386,6 +394,26 @@ def _verify(hand: _Hand) -> None:
         session.add(verifying)
 
 
+def _archive(hand: _Hand) -> None:
+    with archives.made(hand.subject_id, hand.store, hand.told()) as found, hand.done() as session:
+        archives.note(session, hand.subject_id, found)
+    archives.clear_earlier(hand.subject_id, hand.store)
+
+
+def _import(hand: _Hand) -> None:
+    importing = imports.of(hand.subject_id)
+    name, folder = importing.file_name, hand.attempt.folder
+    with hand.store.checked(importing.sha256 or "", name=name, folder=folder, hashed_at=importing.created_at) as path:
+        found, rows = imports.brought_in(path, name, hand.store, hand.told())
+    with hand.done() as session:
+        imports.write(session, rows)
+        importing = session.get_one(Importing, importing.id)
+        importing.outcome = found.model_dump(mode="json")
+        session.add(importing)
+    if found.production is not None:
+        importings.drop_file(importing.id, hand.store)
+
+
 _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.INSPECT: _inspect,
     WorkKind.CONFORM: _conform,
@@ -393,4 +421,6 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.PLAN: _plan,
     WorkKind.DELIVER: _deliver,
     WorkKind.HAND_OVER: _hand_over,
+    WorkKind.ARCHIVE: _archive,
+    WorkKind.IMPORT: _import,
 }

@@ -1,0 +1,84 @@
+<script lang="ts">
+  // The archive of a production: made, downloaded, made again when something was done since.
+  import { createQuery } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import type { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import { counted, date, size } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+  import { underWay } from '../lib/works';
+  import Button from './Button.svelte';
+  import Progress from './Progress.svelte';
+  let { production, acting }: { production: string; acting: Acting } = $props();
+  const live = getContext<Live>('live');
+  const path = $derived({ params: { path: { production_id: production } } });
+  const query = createQuery(() => ({
+    queryKey: ['archive', production],
+    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/archive', path)),
+  }));
+  const found = $derived(query.data);
+  const work = $derived(underWay(found?.work ?? null));
+  const make = () =>
+    acting.attempt(async () => answer(await api.POST('/api/productions/{production_id}/archive', path)));
+</script>
+
+<section aria-label="Archive">
+  <h2>Archive</h2>
+  <p class="what">
+    Everything of this production in one ZIP file: recordings, masters, delivered files, certificates, specifications,
+    treatments, notes and this record. Another installation imports it as it is here.
+  </p>
+  <p class="acts">
+    {#if work}
+      {@const now = live.progress[work.id] ?? work}
+      <Progress
+        stage={now.stage || 'waiting'}
+        fraction={now.fraction}
+        about="the archive"
+        oncancel={() => void acting.cancel(work.id)}
+      />
+    {:else if found}
+      {#if found.id}
+        <a class="file" href={`/api/archives/${found.id}/file`} download>Download the archive</a>
+        <span
+          >{found.as_of ? date(found.as_of) : ''}, {counted(found.files, 'file')}, {size(
+            found.size_bytes,
+          )}{found.current ? '' : '. Something was done since.'}</span
+        >
+      {/if}
+      {#if !found.current}
+        <Button strong={!found.id} onclick={make}>{found.id ? 'Make it again' : 'Make the archive'}</Button>
+      {/if}
+      {#if found.work?.error}<span class="wrong" role="alert">{found.work.error}</span>{/if}
+    {/if}
+  </p>
+  {#if query.isError}<p class="wrong" role="alert">{query.error.message}</p>{/if}
+</section>
+
+<style>
+  section {
+    margin: 12px 0 18px;
+    padding: 10px 14px 12px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  .what {
+    max-width: 900px;
+    font-size: 14px;
+    color: var(--soft);
+  }
+  .acts {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 16px;
+    align-items: center;
+    margin-top: 8px;
+    font-size: 14px;
+  }
+  .file {
+    font-weight: 550;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+</style>

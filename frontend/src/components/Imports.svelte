@@ -1,0 +1,209 @@
+<script lang="ts">
+  // Archives of other installations: brought in, checked, imported; keys that are unknown here are compared first.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type ImportView } from '../lib/api';
+  import { counted, size } from '../lib/format';
+  import type { Live } from '../lib/live.svelte';
+  import { matches, unfinished, type Uploads } from '../lib/uploads.svelte';
+  import { underWay } from '../lib/works';
+  import Button from './Button.svelte';
+  import FileButton from './FileButton.svelte';
+  import Progress from './Progress.svelte';
+  import Question from './Question.svelte';
+
+  const acting = new Acting(useQueryClient());
+  const live = getContext<Live>('live');
+  const uploads = getContext<Uploads>('uploads');
+  const sending = $derived(uploads.list.filter((upload) => !upload.wanted.productionId));
+  const imports = createQuery(() => ({
+    queryKey: ['imports'],
+    queryFn: async () => answer(await api.GET('/api/imports')),
+  }));
+  const parts = createQuery(() => ({ queryKey: ['unfinished', 'archive'], queryFn: () => unfinished() }));
+  const waiting = $derived((parts.data ?? []).filter((part) => !sending.some((upload) => matches(part, upload))));
+  let asking = $state<ImportView>();
+  let dialog: HTMLDialogElement | undefined = $state();
+
+  function compare(one: ImportView) {
+    asking = one;
+    acting.problem = '';
+    dialog?.showModal();
+  }
+  async function trust() {
+    await acting.attempt(async () => {
+      if (!asking) return;
+      const keys = (asking.outcome?.unknown ?? []).map((key) => key.fingerprint);
+      const path = { params: { path: { importing_id: asking.id } } };
+      answer(await api.POST('/api/imports/{importing_id}/trust', { ...path, body: { keys } }));
+    });
+    if (!acting.problem) dialog?.close();
+  }
+  const again = (one: ImportView) =>
+    acting.attempt(async () =>
+      answer(await api.POST('/api/imports/{importing_id}/again', { params: { path: { importing_id: one.id } } })),
+    );
+  const dismiss = (one: ImportView) =>
+    acting.attempt(async () =>
+      answer(await api.DELETE('/api/imports/{importing_id}', { params: { path: { importing_id: one.id } } })),
+    );
+</script>
+
+<section aria-label="Archives">
+  <h2>A production from another installation</h2>
+  <p class="soft">
+    Its archive holds everything that was made and certified there. It is checked to the last byte before anything is
+    imported.
+  </p>
+  <FileButton
+    label="Archive to import"
+    accept=".zip"
+    onchosen={({ files }) => {
+      uploads.add(undefined, files);
+    }}>Import an archive…</FileButton
+  >
+  {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  {#if sending.length || waiting.length || imports.data?.length}
+    <ul>
+      {#each sending as upload (upload.key)}
+        <li>
+          <b>{upload.name}</b>
+          {#if upload.state === 'failed'}
+            <span class="wrong" role="alert">{upload.error}</span>
+            <Button onclick={() => uploads.retry(upload)}>Try again</Button>
+            <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
+          {:else}
+            <Progress
+              stage={upload.state === 'waiting' ? 'waiting to be sent' : 'bringing in'}
+              fraction={upload.fraction}
+              about={upload.name}
+              oncancel={() => uploads.cancel(upload)}
+            />
+          {/if}
+        </li>
+      {/each}
+      {#each waiting as part (part.id)}
+        <li>
+          <b>{part.name}</b>
+          <span
+            >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Choose it again
+            to go on from there.</span
+          >
+          <Button label={`Forget ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
+            >Forget</Button
+          >
+        </li>
+      {/each}
+      {#each imports.data ?? [] as one (one.id)}
+        {@const work = underWay(one.work)}
+        <li data-import={one.file_name}>
+          <b>{one.file_name}</b>
+          {#if work}
+            {@const now = live.progress[work.id] ?? work}
+            <Progress
+              stage={now.stage || 'waiting'}
+              fraction={now.fraction}
+              about={one.file_name}
+              oncancel={() => void acting.cancel(work.id)}
+            />
+          {:else if one.outcome?.production}
+            <span
+              ><a href={`#/productions/${one.outcome.production}`}>{one.outcome.name}</a>
+              {one.outcome.before
+                ? `was here already and stays as it is${one.outcome.files ? `; ${counted(one.outcome.files, 'missing file')} put back` : ''}.`
+                : `is here: ${counted(one.outcome.recordings, 'recording')}, ${counted(one.outcome.files, 'file')}, all as they were.`}</span
+            >
+            <Button label={`Dismiss ${one.file_name}`} onclick={() => dismiss(one)}>Dismiss</Button>
+          {:else if one.outcome?.unknown.length}
+            <span
+              >“{one.outcome.name}” is whole, but sealed with {counted(one.outcome.unknown.length, 'key')} not trusted here.
+              Nothing is imported yet.</span
+            >
+            <Button strong onclick={() => compare(one)}>Compare and trust…</Button>
+            <Button label={`Discard ${one.file_name}`} onclick={() => dismiss(one)}>Discard</Button>
+          {:else}
+            <span class="wrong" role="alert">{one.work?.error ?? 'Cancelled; nothing was imported.'}</span>
+            <Button label={`Import ${one.file_name} again`} onclick={() => again(one)}>Try again</Button>
+            <Button label={`Discard ${one.file_name}`} onclick={() => dismiss(one)}>Discard</Button>
+          {/if}
+          <span class="size">{size(one.size_bytes)}</span>
+        </li>
+      {/each}
+    </ul>
+  {/if}
+  <Question
+    title="Trust what sealed this archive"
+    meaning="Certificates sealed with it count as genuine here from now on. Have the fingerprint told to you by whoever made the archive, by another way than the archive came by."
+    act="It is the same: trust and import"
+    bind:element={dialog}
+    problem={acting.problem}
+    onact={trust}
+  >
+    <ul class="keys">
+      {#each asking?.outcome?.unknown ?? [] as key (key.fingerprint)}
+        <li>
+          <code>{key.fingerprint}</code>
+          <span class="soft"
+            >{[
+              key.sealed_archive ? 'sealed the archive' : '',
+              key.certificates ? `sealed ${counted(key.certificates, 'certificate')}` : '',
+            ]
+              .filter(Boolean)
+              .join(' and ')}</span
+          >
+        </li>
+      {/each}
+    </ul>
+  </Question>
+</section>
+
+<style>
+  section {
+    margin-top: 36px;
+  }
+  .soft {
+    color: var(--soft);
+    font-size: 13.5px;
+    margin: 2px 0 10px;
+  }
+  ul {
+    list-style: none;
+    margin: 12px 0 0;
+    padding: 0;
+  }
+  li {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 14px;
+    align-items: center;
+    padding: 9px 14px;
+    font-size: 14px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-top: 0;
+  }
+  li:first-child {
+    border-top: 1px solid var(--rule);
+  }
+  b {
+    font-weight: 550;
+  }
+  .size {
+    margin-left: auto;
+    color: var(--soft);
+    font-family: var(--figures);
+    font-size: 12.5px;
+  }
+  .keys li {
+    border: 0;
+    padding: 4px 0;
+  }
+  code {
+    font-family: var(--figures);
+    font-size: 12.5px;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+</style>

@@ -1,0 +1,141 @@
+<script lang="ts">
+  // What was done to which recording of a production when, and its archive.
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import ArchivePanel from '../components/ArchivePanel.svelte';
+  import Button from '../components/Button.svelte';
+  import Choice from '../components/Choice.svelte';
+  import ListTable from '../components/ListTable.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type Deed } from '../lib/api';
+  import { counted, date } from '../lib/format';
+
+  let { params }: { params: { id: string } } = $props();
+  const PAGE = 100;
+  const acting = new Acting(useQueryClient());
+  let recording = $state('');
+  let topic = $state<Deed['topic'] | ''>('');
+  let count = $state(PAGE);
+  const query = createQuery(() => ({
+    queryKey: ['record', params.id, recording, topic, count],
+    placeholderData: keepPreviousData,
+    queryFn: async () =>
+      answer(
+        await api.GET('/api/productions/{production_id}/record', {
+          params: {
+            path: { production_id: params.id },
+            query: { ...(recording ? { recording } : {}), ...(topic ? { topic } : {}), count },
+          },
+        }),
+      ),
+  }));
+  const found = $derived(query.data);
+  const topics = $derived(Object.entries(found?.topics ?? {}) as [Deed['topic'], string][]);
+</script>
+
+<svelte:head><title>Record · {found?.name ?? ''} · Ispettore</title></svelte:head>
+<main>
+  <ScreenHead title="Record">
+    {#snippet way()}<a href={`#/productions/${params.id}`}>{found?.name ?? 'Inspection sheet'}</a>{/snippet}
+    {#snippet told()}
+      What was done to which recording when{#if found}: {counted(found.total, 'entry', 'entries')}{recording || topic
+          ? ' of this choice'
+          : ''}{/if}.
+    {/snippet}
+    {#snippet acts()}
+      <a href={`/api/productions/${params.id}/record.txt`} download>Record as text</a>
+      <a href={`/api/productions/${params.id}/record.json`} download>Record as JSON</a>
+    {/snippet}
+  </ScreenHead>
+  {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  <ArchivePanel production={params.id} {acting} />
+  <div class="choices">
+    <Choice
+      label="Recording"
+      value={recording}
+      options={[['', 'All'], ...Object.entries(found?.recordings ?? {})]}
+      onchange={(to) => (recording = to)}
+    />
+    <Choice label="About" value={topic} options={[['', 'Everything'], ...topics]} onchange={(to) => (topic = to)} />
+  </div>
+  {#if query.isError}
+    <p role="alert" class="wrong">{query.error.message}</p>
+  {:else if found}
+    <ListTable caption="What was done, the newest first">
+      <thead>
+        <tr><th scope="col">When</th><th scope="col">Recording</th><th scope="col">What was done</th></tr>
+      </thead>
+      <tbody>
+        {#each found.deeds as deed, place (place)}
+          <tr>
+            <td class="when">{date(deed.at)}</td>
+            <td class="name"
+              >{#if deed.recording}<a href={`#/recordings/${deed.recording}`}>{deed.name}</a>{/if}</td
+            >
+            <td class="what">
+              {#if deed.certificate}<a href={`#/certificates/${deed.certificate}`}>{deed.text}</a>
+              {:else}{deed.text}{/if}
+              {#if (deed.details ?? []).length || deed.sha256}
+                <details>
+                  <summary>Details</summary>
+                  <ul>
+                    {#each deed.details ?? [] as detail, at (at)}<li>{detail}</li>{/each}
+                    {#if deed.sha256}<li class="hash">SHA-256 {deed.sha256}</li>{/if}
+                  </ul>
+                </details>
+              {/if}
+            </td>
+          </tr>
+        {/each}
+      </tbody>
+    </ListTable>
+    {#if found.deeds.length < found.total}
+      <p class="more"><Button onclick={() => (count += PAGE)}>Show more</Button></p>
+    {/if}
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 40px;
+  }
+  .choices {
+    display: flex;
+    gap: 16px;
+    margin: 0 0 12px;
+  }
+  .when {
+    white-space: nowrap;
+    color: var(--soft);
+    font-size: 13px;
+  }
+  .name {
+    white-space: nowrap;
+  }
+  .what {
+    width: 70%;
+  }
+  details {
+    font-size: 13px;
+    color: var(--soft);
+  }
+  summary {
+    cursor: pointer;
+    width: fit-content;
+  }
+  ul {
+    margin: 2px 0 4px;
+    padding-left: 16px;
+    overflow-wrap: anywhere;
+  }
+  .hash {
+    font-family: var(--figures);
+    font-size: 12px;
+  }
+  .wrong {
+    color: var(--outside);
+  }
+  .more {
+    margin-top: 14px;
+  }
+</style>

@@ -1,0 +1,1 @@
+"""The record of a production, and its archive: made here, imported elsewhere."""
