@@ -12,7 +12,7 @@ from sqlmodel import select
 
 from ispettore.core.certify.certificate import hash_of
 from ispettore.studio.database import alembic_config, engine, migrate, transaction
-from ispettore.studio.tables import CertificateRecord, Conforming
+from ispettore.studio.tables import CertificateRecord, Conforming, DeedRecord
 from tests.support import Application
 
 GOLDEN = Path(__file__).parents[1] / "core" / "golden"
@@ -78,6 +78,35 @@ class Migrations(unittest.TestCase):
             ).scalar_one()
         self.assertEqual(back, sealed)
         migrate()
+
+    def test_what_was_decided_before_is_noted_from_the_rows_that_still_tell_of_it(self):
+        command.downgrade(alembic_config(), "0018")
+        ids = {name: uuid4() for name in ("production", "recording", "certified", "accepted")}
+        values = {**ids, "some": json.dumps({"id": "x"})}
+        production = {"id": ":production", "name": "'a'", "specification": ":some", "notes": "''", "archived_at": "now()"}
+        recording = {"production_id": ":production", "position": "1", "name": "'a.wav'", "removed_at": "now()", **SIZE}
+        accepted = {"recording_id": ":recording", "kind": "'hard_edge'", "start_s": "1.5", "end_s": "2", "reason": "'The latch'"}
+        with engine().begin() as connection:
+            for table, columns in (
+                ("production", production),
+                ("recording", {"id": ":recording", **recording}),
+                ("conforming", {"id": ":certified", "file_name": "'a.mp3'", "chosen_at": "now()", **ATTEMPT}),
+                ("acceptance", {"id": ":accepted", **accepted}),
+            ):
+                columns = {**columns, "created_at": "now()"}
+                statement = f"INSERT INTO {table} ({', '.join(columns)}) VALUES ({', '.join(columns.values())})"
+                connection.execute(text(statement), values)
+        migrate()
+        with transaction() as session:
+            found = {(deed.text, deed.recording_id) for deed in session.exec(select(DeedRecord)).all()}
+        expected = {
+            ("The production was begun.", None),
+            ("The production was put away.", None),
+            ("Removed from the production.", ids["recording"]),
+            ("Accepted hard edge from 1.5 to 2.0 s: The latch", ids["recording"]),
+            ("Chosen as the version that counts: a.mp3.", ids["recording"]),
+        }
+        self.assertEqual(found, expected)
 
     def test_the_cluster_listens_on_loopback_alone_and_asks_for_a_password(self):
         data = Path(self.application.cluster.folder) / "data"

@@ -19,6 +19,8 @@ from sqlmodel import select
 from ispettore.core.certify import seal
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.deliver import manifest
+from ispettore.core.errors import Cancelled
+from ispettore.studio.archiving import importing
 from ispettore.studio.catalogue import certificates, recordings
 from ispettore.studio.catalogue.incoming import ARCHIVE, Incoming
 from ispettore.studio.database import transaction
@@ -33,6 +35,7 @@ from tests.covers import picture
 from tests.support import Application
 from tests.web.wire import RATE, WireCase
 
+GOLDEN = Path(__file__).parents[1] / "core" / "golden"
 OWN = {
     "name": "Chapters of tides",
     "limits": [
@@ -415,6 +418,42 @@ class Archives(WireCase):
             with self.subTest(what="packed again by another program"):
                 self.assertEqual(self.brought(self.zipped(members))["outcome"]["production"], self.production)
 
+    def test_given_up_at_any_moment_nothing_is_there_and_another_try_does_it_all(self):
+        path = self.folder / "mill.zip"
+        path.write_bytes(self.content)
+        with self.elsewhere():
+            for most in (0, 5, 20, 40, 60):
+                asked = 0
+
+                def told(_stage: str, _fraction: float, most: int = most) -> bool:
+                    nonlocal asked
+                    asked += 1
+                    return asked > most
+
+                with self.subTest(most=most), self.assertRaises(Cancelled):
+                    importing.brought_in(path, "mill.zip", Store(settings().store), told)
+            self.assertEqual(self.ask("GET", "/productions"), [])
+            self.assertEqual(self.brought(self.content)["outcome"]["files"], 18)
+
+    def test_an_archive_of_the_first_form_is_imported_for_good(self):
+        with self.elsewhere(trusting=False):
+            found = self.brought((GOLDEN / "archive-1.zip").read_bytes())
+            keys = [one["fingerprint"] for one in found["outcome"]["unknown"]]
+            self.ask("POST", f"/imports/{found['id']}/trust", 204, json={"keys": keys})
+            self.do_all("import")
+            outcome = self.ask("GET", "/imports")[0]["outcome"]
+            self.assertEqual((outcome["name"], outcome["recordings"]), ("Almanac: a mill", 2))
+            path = f"/productions/{outcome['production']}"
+            for rest in ("", "/sheet", "/delivery", "/disk"):
+                self.ask("GET", f"{path}{rest}")
+            rows = self.ask("GET", f"/certificates?production={outcome['production']}")["rows"]
+            self.assertEqual(sorted(row["stands"] for row in rows), ["stands"] * 3 + ["superseded"] * 2 + ["withdrawn"])
+            file = self.ask("GET", f"{path}/delivery")["rows"][0]
+            stored = self.ask("GET", f"/deliverables/{file['deliverable']}/file")
+            self.assertEqual(hashlib.sha256(stored).hexdigest(), file["sha256"])
+            told = [deed["text"] for deed in self.ask("GET", f"{path}/record", params={"count": 500})["deeds"]]
+            self.assertIn("The certificate of “02 Tide.flac” was withdrawn: The wrong take", told)
+
     def test_what_is_written_here_under_the_same_name_is_never_replaced(self):
         with self.elsewhere():
             limits = [*OWN["limits"][1:], {"quantity": "sample_peak_dbfs", "high": -1.0}]
@@ -459,14 +498,14 @@ class Archives(WireCase):
         made = self.ask("POST", f"{path}/archive", 202)["id"]
         self.assertEqual(self.ask("POST", f"{path}/archive", 202)["id"], made, "it is not begun twice")
         self.assertEqual(self.ask("GET", f"{path}/archive")["work"]["state"], "waiting")
-        self.ask("GET", f"/archives/{made}/file", 410)
+        self.ask("GET", f"/archives/{made}/file", 404)
         self.work(made)
         self.assertTrue(self.ask("GET", f"{path}/archive")["current"])
         self.ask("PATCH", path, 204, json={"notes": "x", "name": "Bulletin of tides"})
         self.assertFalse(self.ask("GET", f"{path}/archive")["current"], "something was done since")
         later = self.ask("POST", f"{path}/archive", 202)["id"]
         self.work(later)
-        self.ask("GET", f"/archives/{made}/file", 410)
+        self.ask("GET", f"/archives/{made}/file", 404)
         self.assertEqual(self.ask("GET", f"{path}/archive")["id"], later)
         sha256 = self.ask("GET", f"/recordings/{came}")["sha256"]
         where = self.application.store.local(sha256)

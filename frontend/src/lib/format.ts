@@ -117,6 +117,8 @@ export function bound(value: number | string | null | undefined, of: string): st
   return quantity(of).clock ? clock(value) : exact(value).replaceAll(',', '');
 }
 
+export const day = (iso: string) => new Date(iso).toLocaleDateString('en-GB', { dateStyle: 'long' });
+export const time = (iso: string) => new Date(iso).toLocaleTimeString('en-GB');
 export const date = (iso: string) =>
   new Date(iso).toLocaleString('en-GB', {
     day: 'numeric',

@@ -8,7 +8,7 @@
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Deed } from '../lib/api';
-  import { counted, date } from '../lib/format';
+  import { counted, day, time } from '../lib/format';
 
   let { params }: { params: { id: string } } = $props();
   const PAGE = 100;
@@ -31,6 +31,17 @@
   }));
   const found = $derived(query.data);
   const topics = $derived(Object.entries(found?.topics ?? {}) as [Deed['topic'], string][]);
+  /** The deeds of each day, the newest day first. */
+  const days = $derived.by(() => {
+    const listed: [string, Deed[]][] = [];
+    for (const deed of found?.deeds ?? []) {
+      const of = day(deed.at);
+      const last = listed.at(-1);
+      if (last?.[0] === of) last[1].push(deed);
+      else listed.push([of, [deed]]);
+    }
+    return listed;
+  });
 </script>
 
 <svelte:head><title>Record · {found?.name ?? ''} · Ispettore</title></svelte:head>
@@ -63,31 +74,40 @@
   {:else if found}
     <ListTable caption="What was done, the newest first">
       <thead>
-        <tr><th scope="col">When</th><th scope="col">Recording</th><th scope="col">What was done</th></tr>
+        <tr
+          ><th scope="col">Time</th><th scope="col">Recording</th><th scope="col">What was done</th><th scope="col"
+            >SHA-256</th
+          ></tr
+        >
       </thead>
-      <tbody>
-        {#each found.deeds as deed, place (place)}
-          <tr>
-            <td class="when">{date(deed.at)}</td>
-            <td class="name"
-              >{#if deed.recording}<a href={`#/recordings/${deed.recording}`}>{deed.name}</a>{/if}</td
-            >
-            <td class="what">
-              {#if deed.certificate}<a href={`#/certificates/${deed.certificate}`}>{deed.text}</a>
-              {:else}{deed.text}{/if}
-              {#if (deed.details ?? []).length || deed.sha256}
-                <details>
-                  <summary>Details</summary>
-                  <ul>
-                    {#each deed.details ?? [] as detail, at (at)}<li>{detail}</li>{/each}
-                    {#if deed.sha256}<li class="hash">SHA-256 {deed.sha256}</li>{/if}
-                  </ul>
-                </details>
-              {/if}
-            </td>
-          </tr>
-        {/each}
-      </tbody>
+      {#each days as [of, deeds] (of)}
+        <tbody>
+          <tr><th scope="rowgroup" colspan="4" class="day">{of}</th></tr>
+          {#each deeds as deed, place (place)}
+            <tr>
+              <td class="when">{time(deed.at)}</td>
+              <td class="name"
+                >{#if deed.recording}<a href={`#/recordings/${deed.recording}`}>{deed.name}</a>{/if}</td
+              >
+              <td class="what">
+                {#if deed.certificate}<a href={`#/certificates/${deed.certificate}`}>{deed.text}</a>
+                {:else}{deed.text}{/if}
+                {#if (deed.details ?? []).length > 2}
+                  <details>
+                    <summary>How, in {counted(deed.details?.length ?? 0, 'line')}</summary>
+                    <ul>
+                      {#each deed.details ?? [] as detail, at (at)}<li>{detail}</li>{/each}
+                    </ul>
+                  </details>
+                {:else}
+                  {#each deed.details ?? [] as detail, at (at)}<span class="detail">{detail}</span>{/each}
+                {/if}
+              </td>
+              <td class="hash" title={deed.sha256}>{deed.sha256 ? `${deed.sha256.slice(0, 12)}…` : ''}</td>
+            </tr>
+          {/each}
+        </tbody>
+      {/each}
     </ListTable>
     {#if found.deeds.length < found.total}
       <p class="more"><Button onclick={() => (count += PAGE)}>Show more</Button></p>
@@ -104,18 +124,27 @@
     gap: 16px;
     margin: 0 0 12px;
   }
-  .when {
+  .day {
+    padding-top: 12px;
+    font-weight: 550;
+  }
+  .when,
+  .hash {
     white-space: nowrap;
     color: var(--soft);
-    font-size: 13px;
+    font-family: var(--figures);
+    font-size: 12.5px;
   }
   .name {
     white-space: nowrap;
   }
   .what {
-    width: 70%;
+    width: 60%;
+    overflow-wrap: anywhere;
   }
-  details {
+  details,
+  .detail {
+    display: block;
     font-size: 13px;
     color: var(--soft);
   }
@@ -124,13 +153,9 @@
     width: fit-content;
   }
   ul {
+    list-style: none;
     margin: 2px 0 4px;
     padding-left: 16px;
-    overflow-wrap: anywhere;
-  }
-  .hash {
-    font-family: var(--figures);
-    font-size: 12px;
   }
   .wrong {
     color: var(--outside);

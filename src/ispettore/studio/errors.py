@@ -117,10 +117,6 @@ class FolderTaken(IspettoreError):
     folder: str
 
 
-class NotArchived(IspettoreError):
-    """This archive is not here any more: another was made since, or files were cleared away. Make the archive again."""
-
-
 class ArchiveConflicts(IspettoreError):
     """“{file}” was not imported: the {what} “{name}”, version {version}, says something else here than in it. Nothing was changed;
     import it where no {what} of that name was written."""

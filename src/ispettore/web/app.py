@@ -26,7 +26,6 @@ from ispettore.studio.errors import (
     DraftChanged,
     FileCleared,
     NoLongerReplaceable,
-    NotArchived,
     NotFound,
     NothingMade,
     NothingToUndo,
@@ -78,7 +77,6 @@ STATUS = {
     NotInStore: 410,
     FileCleared: 410,
     NothingMade: 409,
-    NotArchived: 410,
 }
 
 

@@ -83,7 +83,8 @@ class Names:
         >>> [names.free("sources", name) for name in ("one.wav", "One.wav", "a/b?.wav")]
         ['sources/one.wav', 'sources/One (2).wav', 'sources/a b.wav']
         """
-        plain = sanitize_filename(" ".join(name.replace("/", " ").replace("\\", " ").split()), platform="universal") or "file"
+        words = " ".join(name.replace("/", " ").replace("\\", " ").split())
+        plain = sanitize_filename(words, platform="universal").strip(" .") or "file"
         path = PurePosixPath(plain)
         count = 1
         found = f"{folder}/{_short(path.stem, f'{path.suffix}{end}')}"

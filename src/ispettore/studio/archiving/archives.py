@@ -16,7 +16,7 @@ from ispettore.studio.catalogue import disk_use
 from ispettore.studio.database import snapshot, transaction
 from ispettore.studio.delivering import asking, packing
 from ispettore.studio.delivering.packing import PackageFile
-from ispettore.studio.errors import NotArchived, NotReady
+from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.store.placing import clearing, placing
@@ -117,11 +117,11 @@ def view(production_id: UUID) -> ArchiveView:
 
 
 def zipped(archive_id: UUID, store: Store) -> tuple[str, Zipped]:
-    """An archive as one ZIP file, and what its file is called. Raises NotArchived, and NotInStore before anything is read."""
+    """An archive as one ZIP file, and what its file is called. Raises NotFound, and NotInStore before anything is read."""
     with transaction() as session:
         archive = session.get(ArchiveRecord, archive_id)
         if archive is None or archive.as_of is None:
-            raise NotArchived()
+            raise NotFound(what="archive")
         production = session.get_one(Production, archive.production_id)
     for one in archive.members:
         if not store.has(one["sha256"]):

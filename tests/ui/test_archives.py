@@ -1,0 +1,97 @@
+"""The record and the archive in the browser: what was done is read, the archive made, and imported where nothing of it is known."""
+
+import shutil
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from ispettore.core.certify.keys import KeyFolder
+from ispettore.studio.settings import settings
+from tests.ui.interface import InterfaceCase
+
+
+class ArchiveScreens(InterfaceCase):
+    def made(self) -> tuple[str, Path]:
+        """A production with one certified recording; its archive, downloaded."""
+        self.open_production("Mill of tides")
+        self.drop(self.wav("01 Sluice.wav", rms_dbfs=-29, room_dbfs=-80))
+        self.page.get_by_role("button", name="Conform 01 Sluice.wav").click()
+        expect(self.after("01 Sluice.wav")).to_contain_text("Certified")
+        self.page.get_by_role("link", name="Record and archive").click()
+        self.page.get_by_role("button", name="Make the archive").click()
+        with self.page.expect_download() as one:
+            self.page.get_by_role("link", name="Download the archive").click()
+        path = self.application.folder / "mill.zip"
+        one.value.save_as(path)
+        return one.value.suggested_filename, path
+
+    def elsewhere(self) -> None:
+        """As if this were another installation: nothing is known, and another key seals."""
+        self.application.empty()
+        shutil.rmtree(settings().store)
+        shutil.rmtree(settings().keys)
+        (Path(settings().store) / "incoming").mkdir(parents=True)
+
+    def bring_in(self, path: Path):
+        self.page.get_by_label("Archive to import").set_input_files(path)
+        return self.page.locator(f"[data-import='{path.name}']")
+
+    def test_what_was_done_is_read_and_taken_along_and_everything_is_there_on_another_installation(self):
+        name, archive = self.made()
+        self.assertRegex(name, r"^Mill of tides archive \d{4}-\d\d-\d\d\.zip$")
+        table = self.page.get_by_role("table", name="What was done, the newest first")
+        expect(table).to_contain_text("“01 Sluice.mp3” was certified for Audiobook, retail, version")
+        expect(table).to_contain_text("1. Gain. RMS level reads")
+        expect(table).to_contain_text("The production was begun, held against Audiobook, retail")
+        self.accessible()
+        self.page.get_by_label("About").select_option("Recordings")
+        expect(table.get_by_role("row")).to_have_count(3)
+        expect(table).to_contain_text("Came in as “01 Sluice.wav”")
+        for form, said in (("text", "Came in as “01 Sluice.wav”"), ("JSON", '"format": "ispettore-record"')):
+            with self.page.expect_download() as one:
+                self.page.get_by_role("link", name=f"Record as {form}").click()
+            self.assertIn(said, Path(one.value.path()).read_text(encoding="utf-8"))
+
+        self.page.get_by_role("link", name="Mill of tides").click()
+        self.page.get_by_role("button", name="Rename").click()
+        self.page.get_by_label("Name of the production").fill("Mill of the tides")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("link", name="Record and archive").click()
+        expect(self.page.get_by_role("region", name="Archive")).to_contain_text("Something was done since.")
+        expect(self.page.get_by_role("button", name="Make it again")).to_be_visible()
+
+        self.page.get_by_role("link", name="Productions").click()
+        row = self.bring_in(archive)
+        expect(row).to_contain_text("Mill of tides was here already and stays as it is.")
+        row.get_by_role("button", name="Dismiss mill.zip").click()
+        expect(row).to_have_count(0)
+
+        self.elsewhere()
+        self.page.reload()
+        expect(self.page.get_by_text("No production yet.")).to_be_visible()
+        row = self.bring_in(archive)
+        expect(row).to_contain_text("“Mill of tides” is whole, but sealed with 1 key not trusted here.")
+        expect(self.page.get_by_role("link", name="Mill of tides")).to_have_count(0)
+        row.get_by_role("button", name="Compare and trust…").click()
+        dialog = self.page.get_by_role("dialog", name="Trust what sealed this archive")
+        expect(dialog).to_contain_text("sealed the archive and sealed 1 certificate")
+        self.accessible()
+        dialog.get_by_role("button", name="It is the same: trust and import").click()
+        expect(row).to_contain_text("Mill of tides is here: 1 recording")
+        self.accessible()
+        row.get_by_role("link", name="Mill of tides").click()
+        expect(self.after("01 Sluice.wav")).to_contain_text("Certified")
+        self.page.get_by_role("link", name="01 Sluice.wav").first.click()
+        expect(self.page.locator(".ribbon canvas")).to_have_attribute("data-settled", "true")
+        self.assertEqual([key.role for key in KeyFolder(settings().keys).listed()], ["trusted"])
+
+    def test_an_archive_that_was_changed_is_refused_with_the_name_of_what_was(self):
+        self.page.goto(self.application.address)
+        changed = self.application.folder / "changed.zip"
+        changed.write_bytes(b"PK\x05\x06" + bytes(18))
+        row = self.bring_in(changed)
+        expect(row.get_by_role("alert")).to_contain_text(
+            "“changed.zip” is not an archive of a production: there is no “archive.json” in it."
+        )
+        row.get_by_role("button", name="Discard changed.zip").click()
+        expect(row).to_have_count(0)
