@@ -17,7 +17,7 @@ class ArchiveScreens(InterfaceCase):
         self.drop(self.wav("01 Sluice.wav", rms_dbfs=-29, room_dbfs=-80))
         self.page.get_by_role("button", name="Conform 01 Sluice.wav").click()
         expect(self.after("01 Sluice.wav")).to_contain_text("Certified")
-        self.page.get_by_role("link", name="Record and archive").click()
+        self.page.get_by_role("link", name="Record", exact=True).click()
         self.page.get_by_role("button", name="Make the archive").click()
         with self.page.expect_download() as one:
             self.page.get_by_role("link", name="Download the archive").click()
@@ -56,7 +56,7 @@ class ArchiveScreens(InterfaceCase):
         self.page.get_by_role("button", name="Rename").click()
         self.page.get_by_label("Name of the production").fill("Mill of the tides")
         self.page.keyboard.press("Enter")
-        self.page.get_by_role("link", name="Record and archive").click()
+        self.page.get_by_role("link", name="Record", exact=True).click()
         expect(self.page.get_by_role("region", name="Archive")).to_contain_text("Something was done since.")
         expect(self.page.get_by_role("button", name="Make it again")).to_be_visible()
 

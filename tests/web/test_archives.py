@@ -3,8 +3,11 @@
 import hashlib
 import io
 import json
+import re
 import subprocess
+import sys
 import tempfile
+import unittest
 import warnings
 import zipfile
 from collections.abc import Iterator
@@ -14,20 +17,29 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 from fastapi.testclient import TestClient
-from sqlmodel import select
+from sqlmodel import SQLModel, select
 
 from ispettore.core.certify import seal
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.deliver import manifest
 from ispettore.core.errors import Cancelled
-from ispettore.studio.archiving import importing
-from ispettore.studio.catalogue import certificates, recordings
+from ispettore.studio.archiving import importing, rows
+from ispettore.studio.catalogue import certificates, disk_use, recordings
 from ispettore.studio.catalogue.incoming import ARCHIVE, Incoming
 from ispettore.studio.database import transaction
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import placing
-from ispettore.studio.tables import Work, WorkState
+from ispettore.studio.tables import (
+    ArchiveRecord,
+    CertificateRecord,
+    Importing,
+    Listening,
+    NoteRecord,
+    Verifying,
+    Work,
+    WorkState,
+)
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
@@ -35,6 +47,10 @@ from tests.covers import picture
 from tests.support import Application
 from tests.web.wire import RATE, WireCase
 
+PAGE = Path(__file__).parents[2] / "docs" / "ARCHIVE.md"
+CANONICAL = f"""set -euo pipefail
+canonical() {{ {sys.executable} -c 'import json, rfc8785, sys; sys.stdout.buffer.write(rfc8785.dumps(json.load(sys.stdin)))'; }}
+"""
 GOLDEN = Path(__file__).parents[1] / "core" / "golden"
 OWN = {
     "name": "Chapters of tides",
@@ -278,11 +294,15 @@ class Archives(WireCase):
                 self.assertIsNone(zipped.testzip())
                 zipped.extractall(held)
             folder = Path(held) / "Almanac a mill"
-            checked = subprocess.run(["sha256sum", "--strict", "-c", "SHA256SUMS"], cwd=folder, capture_output=True, text=True)
-            self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
             there = {path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file()}
-            listed = {line.split("  ", 1)[1] for line in (folder / manifest.NAME).read_text().splitlines()}
-            self.assertEqual(there - listed, {"archive.json", manifest.NAME})
+            (folder.parent / "public.pem").write_bytes(certificates.keys().own().as_pem(private=False))
+            steps = "\n".join(re.findall(r"```sh\n(.*?)```", PAGE.read_text(encoding="utf-8"), re.DOTALL))
+            by_hand = f"{CANONICAL}cd '{folder}'\n{steps.replace('public.pem', '../public.pem')}"
+            checked = subprocess.run(["bash", "-c", by_hand], capture_output=True, text=True)
+            self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
+            self.assertIn("Signature Verified Successfully", checked.stdout)
+            (folder / "record.txt").write_text("Nothing was done.")
+            self.assertNotEqual(subprocess.run(["bash", "-c", by_hand], capture_output=True).returncode, 0)
         for name in ("sources/01 Tide.wav", "sources/earlier/02 Tide.wav", "masters/01 Tide.flac", "deliverables/01 Tide.flac",
                      "deliverables/01 Tide (2).flac", "certificates/01 Tide (2).flac.certificate.json", "cover/mill.jpg",
                      "certificates/02 Tide.flac.notice.json", "specifications/tides.v1.json", "record.txt"):  # fmt: skip
@@ -519,6 +539,22 @@ class Archives(WireCase):
         self.assertIn("“sources/one.wav” is damaged", work["error"])
         where.unlink()
         self.assertIn("is missing from Ispettore's store", self.ask("GET", f"/archives/{later}/file", 410)["error"])
+
+
+class WhatIsArchived(unittest.TestCase):
+    def test_every_table_is_archived_or_left_out_for_a_reason(self):
+        own = {Verifying, ArchiveRecord, Importing}  # checks of papers from anywhere, and archives themselves
+        tables = {mapper.class_ for mapper in SQLModel._sa_registry.mappers}
+        self.assertEqual(tables - set(rows.TABLES), own)
+
+    def test_every_hash_of_a_stored_file_is_looked_for_in_an_archive(self):
+        named = {(model, column) for model, columns in disk_use.NAMING.items() for column in columns}
+        others = {(CertificateRecord, name) for name in ("sha256", "file_sha256", "successor_sha256")}
+        others |= {(Listening, "sha256"), (NoteRecord, "sha256")}  # they say which bytes, and hold none
+        found = {
+            (model, column.name) for model in rows.TABLES for column in rows.table(model).columns if column.name.endswith("sha256")
+        }
+        self.assertEqual(found, named | others)
 
 
 def _ended(line: bytes) -> bytes:

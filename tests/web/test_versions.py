@@ -120,8 +120,16 @@ class Versions(WireCase):
         self.assertEqual(before["certified files"][0], 1)
         self.assertGreater(before["pictures and levels"][1], 0)
 
+        archive = self.ask("POST", f"/productions/{self.production}/archive", 202)["id"]
+        self.work(archive)
+        self.assertEqual(self.ask("GET", f"/productions/{self.production}/archive")["id"], archive)
+
         gone = self.ask("POST", f"/productions/{self.production}/clear")
         self.assertEqual((gone["files"], gone["size_bytes"]), (1, size))
+        self.assertIsNone(self.ask("GET", f"/productions/{self.production}/archive")["id"], "it held what is gone")
+        self.ask("GET", f"/archives/{archive}/file", 404)
+        self.work(self.ask("POST", f"/productions/{self.production}/archive", 202)["id"])
+        self.assertTrue(self.ask("GET", f"/productions/{self.production}/archive")["current"], "without it, it is whole")
         self.assertNotIn("masters and other files", self.disk())
         self.assertEqual(self.counts(), (certified, "certified"))
         for path in (f"/conformings/{master}/file", f"/conformings/{master}/sound?start=0&frames=100"):

@@ -53,8 +53,8 @@
 <section aria-label="Archives">
   <h2>A production from another installation</h2>
   <p class="soft">
-    Its archive holds everything that was made and certified there. It is checked to the last byte before anything is
-    imported.
+    Its archive, made there on the page Record, holds everything that was made and certified. It is checked to the last
+    byte before anything is imported.
   </p>
   <FileButton
     label="Archive to import"

@@ -145,6 +145,7 @@
               >Conform all…</a
             >{/if}
           {#if sheet.data.measured}<a class="whole" href={`#/productions/${params.id}/deliver`}>Deliver…</a>{/if}
+          <a class="whole" href={`#/productions/${params.id}/record`}>Record</a>
           <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
           <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
         </div>
@@ -190,7 +191,6 @@
           {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Put away</LinkButton>{/if}
           {#if entries.length > 1}<LinkButton onclick={orderByName}>Order by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>What the limits ask</a>
-          <a href={`#/productions/${params.id}/record`}>Record and archive</a>
           {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
             <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
               href={`/api/productions/${params.id}/sheet.pdf`}

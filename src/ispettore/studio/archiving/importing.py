@@ -28,7 +28,7 @@ from ispettore.studio import events
 from ispettore.studio.archiving import rows
 from ispettore.studio.archiving.making import Told
 from ispettore.studio.archiving.views import Imported, ImportView, UnknownKey
-from ispettore.studio.catalogue import certificates, importings
+from ispettore.studio.catalogue import certificates, disk_use, importings
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import ArchiveConflicts, NotFound
 from ispettore.studio.jobs import works
@@ -256,7 +256,7 @@ def _whole(archive: Archive, found: Rows) -> None:
 def _stored(archive: Archive, found: Rows) -> dict[str, str]:
     """Where each file is that goes into the store, by its hash. Raises ArchiveChanged where one is missing that a row names."""
     there = {sha256: member for member, sha256 in archive.sums.items() if member.split("/")[0] in form.STORED}
-    for model, columns in NAMING.items():
+    for model, columns in disk_use.NAMING.items():
         for row in found[model]:
             if model is Conforming and row["cleared_at"] is not None:
                 row = {**row, "sha256": None}
@@ -264,16 +264,6 @@ def _stored(archive: Archive, found: Rows) -> dict[str, str]:
                 if row[column] is not None and row[column] not in there:
                     raise archive.changed(f"the file with SHA-256 {row[column]} is missing from it.")
     return there
-
-
-NAMING: dict[type[SQLModel], tuple[str, ...]] = {
-    Production: ("cover_sha256",),
-    Recording: ("sha256",),
-    InspectionRecord: ("listening_sha256", "pyramid_sha256", "levels_sha256"),
-    Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
-    DeliverableRecord: ("sha256",),
-}
-"""Columns that name files of the store."""
 
 
 def _unknown(archive: Archive, found: Rows) -> list[UnknownKey]:

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import BaseModel
-from sqlmodel import Session, col, select
+from sqlmodel import Session, SQLModel, col, select
 
 from ispettore.core.spec import kept
 from ispettore.studio import events
@@ -26,6 +26,15 @@ from ispettore.studio.tables import (
     Verifying,
     now,
 )
+
+NAMING: dict[type[SQLModel], tuple[str, ...]] = {
+    Production: ("cover_sha256",),
+    Recording: ("sha256",),
+    InspectionRecord: ("sha256", "listening_sha256", "pyramid_sha256", "levels_sha256"),
+    Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
+    DeliverableRecord: ("sha256",),
+}
+"""Columns of what belongs to productions that name files of the store; an attempt's own file is there unless it was cleared."""
 
 
 class DiskPart(BaseModel):
@@ -183,17 +192,8 @@ def remove_unnamed(session: Session, hashes: set[str], store: Store) -> None:
 def _named(session: Session, hashes: set[str]) -> set[str]:
     """Those of these files that any row names."""
     found: set[str | None] = set()
-    for column in (
-        col(Recording.sha256),
-        col(Conforming.pyramid_sha256),
-        col(InspectionRecord.pyramid_sha256),
-        col(InspectionRecord.levels_sha256),
-        col(InspectionRecord.listening_sha256),
-        col(DeliverableRecord.sha256),
-        col(Production.cover_sha256),
-        col(Verifying.sha256),
-        col(Importing.sha256),
-    ):
+    columns = [getattr(model, name) for model, names in NAMING.items() for name in names if (model, name) != (Conforming, "sha256")]
+    for column in (*columns, col(Verifying.sha256), col(Importing.sha256)):
         found |= set(session.exec(select(column).where(column.in_(hashes))).all())
     rows = select(Conforming.sha256).where(col(Conforming.sha256).in_(hashes), col(Conforming.cleared_at).is_(None))
     found |= set(session.exec(rows).all())
