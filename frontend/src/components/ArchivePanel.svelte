@@ -1,16 +1,13 @@
 <script lang="ts">
   // The archive of a production: made, downloaded, made again when something was done since.
   import { createQuery } from '@tanstack/svelte-query';
-  import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
   import { counted, date, size } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
   import { underWay } from '../lib/works';
   import Button from './Button.svelte';
-  import Progress from './Progress.svelte';
+  import UnderWay from './UnderWay.svelte';
   let { production, acting }: { production: string; acting: Acting } = $props();
-  const live = getContext<Live>('live');
   const path = $derived({ params: { path: { production_id: production } } });
   const query = createQuery(() => ({
     queryKey: ['archive', production],
@@ -30,13 +27,7 @@
   </p>
   <p class="acts">
     {#if work}
-      {@const now = live.progress[work.id] ?? work}
-      <Progress
-        stage={now.stage || 'waiting'}
-        fraction={now.fraction}
-        about="the archive"
-        oncancel={() => void acting.cancel(work.id)}
-      />
+      <UnderWay {work} about="the archive" {acting} />
     {:else if found}
       {#if found.id}
         <a class="file" href={`/api/archives/${found.id}/file`} download>Download the archive</a>

@@ -1,14 +1,12 @@
 <script lang="ts">
   // One file of a package: its number and title, its name, where it stands, and what encoding did to it.
-  import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import type { DeliveryRow, Entry } from '../lib/api';
   import type { Delivering } from '../lib/delivering.svelte';
   import { number, size } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
   import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
-  import Progress from './Progress.svelte';
+  import UnderWay from './UnderWay.svelte';
   interface Props {
     row: DeliveryRow;
     narrator: string;
@@ -20,7 +18,6 @@
     onlines: (text: string) => void;
   }
   let { row, narrator, delivering, acting, chosen, onchosen, onlines }: Props = $props();
-  const live = getContext<Live>('live');
   const typed = $derived(delivering.typed?.names[row.recording]);
   const name = $derived(typed?.file_name ?? row.file_name);
   const problem = $derived(typed ? typed.problem : row.problem);
@@ -117,13 +114,7 @@
   >
   <td class="state">
     {#if work}
-      {@const now = live.progress[work.id] ?? work}
-      <Progress
-        stage={now.stage || 'waiting'}
-        fraction={now.fraction}
-        about={row.source}
-        oncancel={() => void acting.cancel(work.id)}
-      />
+      <UnderWay {work} about={row.source} {acting} />
     {:else if row.state === 'made'}
       <span class="links"
         ><BracketMark position="inside" silent />

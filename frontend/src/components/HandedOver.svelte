@@ -1,16 +1,13 @@
 <script lang="ts">
   // Packages that were handed over, the newest first: when, how many files, where to.
-  import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import type { DeliveryNote } from '../lib/api';
   import { counted, date, size } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
   import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
   import DeskReport from './DeskReport.svelte';
-  import Progress from './Progress.svelte';
+  import UnderWay from './UnderWay.svelte';
   let { notes, acting }: { notes: DeliveryNote[]; acting: Acting } = $props();
-  const live = getContext<Live>('live');
 </script>
 
 <section aria-label="Handed over">
@@ -23,13 +20,7 @@
         <span>{counted(note.files, 'file')}, {size(note.size_bytes)}</span>
         <span class="place">{note.requirements ? `intake desk, ${note.requirements}` : note.place}</span>
         {#if work}
-          {@const now = live.progress[work.id] ?? work}
-          <Progress
-            stage={now.stage || 'waiting'}
-            fraction={now.fraction}
-            about="the package"
-            oncancel={() => void acting.cancel(work.id)}
-          />
+          <UnderWay {work} about="the package" {acting} />
         {:else if note.answer}
           <span class:wrong={!note.answer.accepted}
             ><BracketMark position={note.answer.accepted ? 'inside' : 'over'} silent />

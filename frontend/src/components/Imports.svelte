@@ -5,16 +5,13 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type ImportView } from '../lib/api';
   import { counted, size } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
   import { matches, unfinished, type Uploads } from '../lib/uploads.svelte';
   import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
-  import Progress from './Progress.svelte';
   import Question from './Question.svelte';
 
   const acting = new Acting(useQueryClient());
-  const live = getContext<Live>('live');
   const uploads = getContext<Uploads>('uploads');
   const sending = $derived(uploads.list.filter((upload) => !upload.wanted.productionId));
   const imports = createQuery(() => ({
@@ -48,6 +45,8 @@
     acting.attempt(async () =>
       answer(await api.DELETE('/api/imports/{importing_id}', { params: { path: { importing_id: one.id } } })),
     );
+  import Sending from './Sending.svelte';
+  import UnderWay from './UnderWay.svelte';
 </script>
 
 <section aria-label="Archives">
@@ -69,18 +68,7 @@
       {#each sending as upload (upload.key)}
         <li>
           <b>{upload.name}</b>
-          {#if upload.state === 'failed'}
-            <span class="wrong" role="alert">{upload.error}</span>
-            <Button onclick={() => uploads.retry(upload)}>Try again</Button>
-            <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
-          {:else}
-            <Progress
-              stage={upload.state === 'waiting' ? 'waiting to be sent' : 'bringing in'}
-              fraction={upload.fraction}
-              about={upload.name}
-              oncancel={() => uploads.cancel(upload)}
-            />
-          {/if}
+          <Sending {upload} {uploads} />
         </li>
       {/each}
       {#each waiting as part (part.id)}
@@ -100,13 +88,7 @@
         <li data-import={one.file_name}>
           <b>{one.file_name}</b>
           {#if work}
-            {@const now = live.progress[work.id] ?? work}
-            <Progress
-              stage={now.stage || 'waiting'}
-              fraction={now.fraction}
-              about={one.file_name}
-              oncancel={() => void acting.cancel(work.id)}
-            />
+            <UnderWay {work} about={one.file_name} {acting} />
           {:else if one.outcome?.production}
             <span
               ><a href={`#/productions/${one.outcome.production}`}>{one.outcome.name}</a>

@@ -4,9 +4,9 @@
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import { size } from '../lib/format';
-  import { matches, unfinished, type Upload, type Uploads } from '../lib/uploads.svelte';
+  import { matches, unfinished, type Uploads } from '../lib/uploads.svelte';
   import Button from './Button.svelte';
-  import Progress from './Progress.svelte';
+  import Sending from './Sending.svelte';
   interface Props {
     production: string;
     /** How many columns stand between name and last. */
@@ -22,8 +22,6 @@
   }));
   // What came in part before this page was opened, and is not on its way again.
   const waiting = $derived((parts.data ?? []).filter((part) => !mine.some((upload) => matches(part, upload))));
-  const stageOf = (upload: Upload) =>
-    upload.state === 'waiting' ? 'waiting to be sent' : upload.fraction < 1 ? 'bringing in' : 'being put away';
 </script>
 
 <tbody>
@@ -31,18 +29,7 @@
     <tr>
       <th scope="row" class="first">{upload.name}<span class="facts">{size(upload.size)}</span></th>
       <td colspan={columns + 1}>
-        {#if upload.state === 'failed'}
-          <span class="failed" role="alert">{upload.error}</span>
-          <Button onclick={() => uploads.retry(upload)}>Try again</Button>
-          <Button onclick={() => uploads.dismiss(upload)}>Dismiss</Button>
-        {:else}
-          <Progress
-            stage={stageOf(upload)}
-            fraction={upload.fraction}
-            about={upload.name}
-            oncancel={() => uploads.cancel(upload)}
-          />
-        {/if}
+        <Sending {upload} {uploads} />
       </td>
     </tr>
   {/each}
@@ -67,8 +54,5 @@
     font-size: 12px;
     font-weight: 400;
     color: var(--soft);
-  }
-  .failed {
-    color: var(--outside);
   }
 </style>

@@ -24,6 +24,7 @@
   import SavedTreatment from './SavedTreatment.svelte';
   import SaveTreatment from './SaveTreatment.svelte';
   import StepLine from './StepLine.svelte';
+  import UnderWay from './UnderWay.svelte';
   interface Props {
     recording: RecordingDetail;
     acting: Acting;
@@ -176,14 +177,8 @@
 
 <section aria-label="Plans to choose from">
   {#if planned}
-    {@const now = live.progress[planned.id] ?? planned}
     <div class="pad">
-      <Progress
-        stage={now.stage || 'waiting to be planned'}
-        fraction={now.fraction}
-        about={`plans for ${recording.name}`}
-        oncancel={() => acting.cancel(planned.id)}
-      />
+      <UnderWay work={planned} about={`plans for ${recording.name}`} waiting="waiting to be planned" {acting} />
     </div>
   {:else if planning?.obstacles.length}
     <div class="pad">
@@ -278,13 +273,7 @@
 
 <section class="run pad" aria-label="Run">
   {#if running}
-    {@const now = live.progress[running.id] ?? running}
-    <Progress
-      stage={now.stage || 'waiting'}
-      fraction={now.fraction}
-      about={recording.name}
-      oncancel={() => acting.cancel(running.id)}
-    />
+    <UnderWay work={running} about={recording.name} {acting} />
   {:else}
     <Choice label="Format" value={chosen} options={formats} onchange={(to) => (container = to)} />
     <Button strong disabled={drafted && !view?.ready} onclick={run}>{again ? 'Conform again' : 'Conform'}</Button>

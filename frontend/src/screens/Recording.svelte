@@ -1,7 +1,7 @@
 <script lang="ts">
   // The bench: one recording, where it stands and what to do next; on the left what is looked at, on the right its treatment.
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { getContext, untrack } from 'svelte';
+  import { untrack } from 'svelte';
   import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
   import BenchHead from '../components/BenchHead.svelte';
@@ -14,7 +14,6 @@
   import History from '../components/History.svelte';
   import Outcome from '../components/Outcome.svelte';
   import PlayStrip from '../components/PlayStrip.svelte';
-  import Progress from '../components/Progress.svelte';
   import RoomTone from '../components/RoomTone.svelte';
   import SectionBar from '../components/SectionBar.svelte';
   import SpanReadings from '../components/SpanReadings.svelte';
@@ -22,10 +21,10 @@
   import StepDetail from '../components/StepDetail.svelte';
   import TreatmentPanel from '../components/TreatmentPanel.svelte';
   import TwoVersions from '../components/TwoVersions.svelte';
+  import UnderWay from '../components/UnderWay.svelte';
   import Voices from '../components/Voices.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
   import { benchOf } from '../lib/bench.svelte';
-  import type { Live } from '../lib/live.svelte';
   import { meanings } from '../lib/methods';
   import { grouped, type Place } from '../lib/places';
   import { Player } from '../lib/player.svelte';
@@ -33,7 +32,6 @@
   import { RibbonView } from '../lib/ribbon-view.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
-  const live = getContext<Live>('live');
   /** Two versions that are compared stand in the address as the left half: versions-1-2. */
   const pair = $derived.by(() => {
     const [, one, other] = /^versions-(\d+)-(\d+)$/.exec(params.left ?? '') ?? [];
@@ -365,13 +363,7 @@
       <p>Measuring was cancelled.</p>
       <Button strong onclick={() => acting.measure(it.id)}>Measure</Button>
     {:else if it.work}
-      {@const now = live.progress[it.work.id] ?? it.work}
-      <Progress
-        stage={now.stage || 'waiting to be measured'}
-        fraction={now.fraction}
-        about={it.name}
-        oncancel={() => acting.cancel(it.work?.id ?? '')}
-      />
+      <UnderWay work={it.work} about={it.name} waiting="waiting to be measured" {acting} />
     {/if}
   {/if}
 </main>

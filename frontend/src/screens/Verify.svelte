@@ -1,19 +1,17 @@
 <script lang="ts">
   // A certificate, and the file it is of: dropped here, checked, and the answer in one sentence.
   import { createQuery } from '@tanstack/svelte-query';
-  import { getContext } from 'svelte';
   import { push } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import Progress from '../components/Progress.svelte';
+  import UnderWay from '../components/UnderWay.svelte';
   import { answer, api, said } from '../lib/api';
   import { counted, date, reading, size, unit } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
 
   let { params }: { params?: { id?: string } } = $props();
-  const live = getContext<Live>('live');
   let certificate = $state<File>();
   let file = $state<File>();
   let notices = $state<string[]>([]);
@@ -121,8 +119,7 @@
           {:else if it.work?.state === 'cancelled'}
             <p>The check was cancelled. Drop both files again to restart it.</p>
           {:else if it.work}
-            {@const now = live.progress[it.work.id] ?? it.work}
-            <Progress stage={now.stage || 'waiting'} fraction={now.fraction} about={it.file_name} />
+            <UnderWay work={it.work} about={it.file_name} />
           {/if}
         {:else}
           {@const found = it.report}

@@ -1,23 +1,20 @@
 <script lang="ts">
   // A whole production before it runs: what will be done to each recording, how alike they will be, and what will still be missed.
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
-  import { getContext } from 'svelte';
   import { push, replace, router } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import LinkButton from '../components/LinkButton.svelte';
-  import Progress from '../components/Progress.svelte';
   import SoundOfAll from '../components/SoundOfAll.svelte';
+  import UnderWay from '../components/UnderWay.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Forecast, type ForecastRow, type Format } from '../lib/api';
   import { asked, PLANS, read, USUAL, written, type Approach } from '../lib/approach';
   import { counted, exact, number, tone } from '../lib/format';
-  import type { Live } from '../lib/live.svelte';
   import { underWay } from '../lib/works';
 
   let { params }: { params: { id: string } } = $props();
-  const live = getContext<Live>('live');
   const acting = new Acting(useQueryClient());
   const path = $derived({ params: { path: { production_id: params.id } } });
   const sheet = createQuery(() => ({
@@ -298,8 +295,7 @@
               {@const work = underWay(row.work)}
               <td colspan="6">
                 {#if work}
-                  {@const now = live.progress[work.id] ?? work}
-                  <Progress stage={now.stage || 'waiting to be planned'} fraction={now.fraction} about={row.name} />
+                  <UnderWay {work} about={row.name} waiting="waiting to be planned" />
                 {:else}<span class="soft">{row.work?.error ?? row.work?.state ?? ''}</span>{/if}
               </td>
             {/if}
