@@ -57,6 +57,8 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_listening": 45,
     "tests.ui.test_certificates": 45,
     "tests.web.test_certificates": 35,
+    "tests.web.test_archives": 60,
+    "tests.ui.test_archives": 40,
     "tests.core.test_tampering": 15,
     "tests.ui.test_deliver": 40,
     "tests.core.test_tagging": 15,
