@@ -19,10 +19,12 @@ from uuid import UUID, uuid4
 from fastapi.testclient import TestClient
 from sqlmodel import SQLModel, select
 
+from ispettore.core.archive import checking
 from ispettore.core.certify import seal
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.deliver import manifest
 from ispettore.core.errors import Cancelled
+from ispettore.core.measure.methods_history import current
 from ispettore.studio.archiving import importing, rows
 from ispettore.studio.catalogue import certificates, disk_use, recordings
 from ispettore.studio.catalogue.incoming import ARCHIVE, Incoming
@@ -323,11 +325,12 @@ class Archives(WireCase):
                 "production": self.production, "name": "Almanac: a mill", "recordings": 2, "files": 18, "before": False,
                 "unknown": [],
             })  # fmt: skip
+            again = self.archived()
             there = self.seen()
             for what, shown in here.items():
                 with self.subTest(what=what):
                     self.assertEqual(there[what], shown)
-            self.assertEqual(self.members(self.archived())[manifest.NAME], sums, "the archive made there lists the same files")
+            self.assertEqual(self.members(again)[manifest.NAME], sums, "the archive made there lists the same files")
             # Work goes on there.
             self.assertEqual(self.ask("GET", "/imports")[0]["outcome"]["production"], self.production)
             self.ask("POST", f"{self.path}/delivery/make", 202, json={})
@@ -412,6 +415,10 @@ class Archives(WireCase):
             "a number for a text": (
                 self.resealed(edited("rows/note.jsonl", '"text":"a word"', '"text":7')), "its “text” can't be used.",
             ),
+            "newer methods": (
+                self.resealed(edited("rows/inspection.jsonl", f'"methods_version":{current()},"pyr', '"methods_version":99,"pyr')),
+                "it was measured by methods of version 99",
+            ),
             "a newer form": (self.resealed(members, version=2), "its form is version 2"),
             "no head": (without("archive.json"), "there is no “archive.json” in it"),
             "a head of another kind": (members | {"archive.json": b"{}"}, "it has no “archive” and “seal”"),
@@ -450,8 +457,12 @@ class Archives(WireCase):
                     asked += 1
                     return asked > most
 
-                with self.subTest(most=most), self.assertRaises(Cancelled):
-                    importing.brought_in(path, "mill.zip", Store(settings().store), told)
+                with (
+                    self.subTest(most=most),
+                    self.assertRaises(Cancelled),
+                    checking.archive(path, name="mill.zip") as archive,
+                ):
+                    importing.brought_in(archive, Store(settings().store), told)
             self.assertEqual(self.ask("GET", "/productions"), [])
             self.assertEqual(self.brought(self.content)["outcome"]["files"], 18)
 

@@ -78,6 +78,8 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         written = _written(session, production_id)
         clearable = _clearable(session, production, written)
         delivered = _delivered(session, production_id)
+        archives = session.exec(select(ArchiveRecord).where(*_archived(production_id))).all()
+        archived = {sha256 for one in archives for sha256 in one.own}
         drawn = _drawn(session, production_id) | {one.picture for one in written if one.picture is not None}
     gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
     here = [one for one in recordings if one not in gone]
@@ -89,6 +91,7 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         _part("certified files", [one.file for one in kept_files if one.certified], seen),
         _part("masters and other files", [one.file for one in kept_files if not one.certified], seen),
         _part("delivered files", delivered, seen),
+        _part("its archive", [(sha256, store.size(sha256)) for sha256 in archived if store.has(sha256)], seen),
         _part("pictures and levels", [(sha256, store.size(sha256)) for sha256 in drawn if store.has(sha256)], seen),
     ]
     return DiskUse(

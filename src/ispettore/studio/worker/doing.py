@@ -14,6 +14,7 @@ from uuid import UUID
 import structlog
 from sqlmodel import Session
 
+from ispettore.core.archive import checking
 from ispettore.core.audio.tagging import Tags
 from ispettore.core.certify.certificate import Origin, issuer
 from ispettore.core.errors import Cancelled, IspettoreError
@@ -403,10 +404,16 @@ def _archive(hand: _Hand) -> None:
 def _import(hand: _Hand) -> None:
     importing = imports.of(hand.subject_id)
     name, folder = importing.file_name, hand.attempt.folder
-    with hand.store.checked(importing.sha256 or "", name=name, folder=folder, hashed_at=importing.created_at) as path:
-        found, rows = imports.brought_in(path, name, hand.store, hand.told())
-    with hand.done() as session:
-        imports.write(session, rows)
+    with ExitStack() as held:
+        file = hand.store.checked(importing.sha256 or "", name=name, folder=folder, hashed_at=importing.created_at)
+        archive = held.enter_context(checking.archive(held.enter_context(file), name=name))
+        found = imports.brought_in(archive, hand.store, hand.told())
+        fresh = found.production is not None and not found.before
+        if fresh:
+            held.enter_context(imports.settled(archive, hand.store))
+        session = held.enter_context(hand.done())
+        if fresh:
+            imports.write(session, archive)
         importing = session.get_one(Importing, importing.id)
         importing.outcome = found.model_dump(mode="json")
         session.add(importing)
