@@ -134,11 +134,8 @@ def _lines(session: Session, model: type[SQLModel], production_id: UUID, told: T
 
 def _files(session: Session, production: Production, laid: Laid) -> None:
     """All files of the store that its rows name: those a person looks for by their names, the newest first."""
-    every = session.exec(
-        select(Recording)
-        .where(Recording.production_id == production.id)
-        .order_by(col(Recording.position), col(Recording.created_at))
-    ).all()
+    mine = select(Recording).where(Recording.production_id == production.id)
+    every = session.exec(mine.order_by(col(Recording.position), col(Recording.created_at), col(Recording.id))).all()
     for one in sorted(every, key=lambda one: one.removed_at is not None or one.replaced_by is not None):
         earlier = one.removed_at is not None or one.replaced_by is not None
         laid.take(f"{form.SOURCES}/{form.EARLIER}" if earlier else form.SOURCES, one.name, one.sha256)
@@ -166,12 +163,13 @@ def _files(session: Session, production: Production, laid: Laid) -> None:
 
 
 class _Dated(Protocol):
+    id: Any
     recording_id: Any
     created_at: Any
 
 
 def _newest(session: Session, table: type[_Dated], of: Iterable[UUID], *columns: Any) -> Any:
-    found = select(*columns).where(col(table.recording_id).in_(of)).order_by(col(table.created_at).desc())
+    found = select(*columns).where(col(table.recording_id).in_(of)).order_by(col(table.created_at).desc(), col(table.id))
     return session.exec(found).all()
 
 
