@@ -1,7 +1,6 @@
 """The command line, and the stable contract for scripts: the same rules as on the screen, as text or JSON."""
 
 import io
-import json
 import os
 import re
 import sys
@@ -13,36 +12,28 @@ from typing import Annotated, Any
 
 import typer
 
+from ispettore import telling
 from ispettore.core import errors
+from ispettore.core.archive import checking
 from ispettore.core.audio.formats import WRITABLE
 from ispettore.core.audio.writing import format_for
 from ispettore.core.certify import notices, report, verification
 from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import Known, issuer
 from ispettore.core.certify.certificate import certify as certify_file
-from ispettore.core.certify.forms import ProductionForm3
 from ispettore.core.certify.keys import KeyFolder, default_folder, load_public
 from ispettore.core.certify.package_check import verify_package
-from ispettore.core.certify.verification import Verification
 from ispettore.core.certify.verification import verify as verify_file
-from ispettore.core.figures import clock, number, with_unit
 from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspecting import inspect as inspect_file
-from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.reading import Reading, Span
-from ispettore.core.plan.bounds import Obstacle
+from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import load as load_bounds
-from ispettore.core.plan.conform import Conformed
 from ispettore.core.plan.conform import conform as conform_file
 from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE
-from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.proposing import proposed
-from ispettore.core.plan.remedies import advice
-from ispettore.core.spec import builtin, catalogue, standing
-from ispettore.core.spec.breaches import Breach, breaches
-from ispettore.core.spec.methods import title_of_finding
-from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.spec.verdict import LimitVerdict, Verdict, judge, role_of
+from ispettore.core.spec import builtin, catalogue
+from ispettore.core.spec.breaches import breaches
+from ispettore.core.spec.verdict import judge, role_of
 from ispettore.core.spec.wording import sentence
 from ispettore.core.text import refuse, shown_name
 from ispettore.core.treat.keeping import load as load_treatment
@@ -59,7 +50,6 @@ AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
 MASTERS, LOSSY = ([name for name, written in WRITABLE.items() if written.lossy is lossy] for lossy in (False, True))
 _PREFERENCES = f"{', '.join(PREFERENCES[:-1])} or {PREFERENCES[-1]}"
-MARKS = {"inside": "[•] ", "over": "[ ]•", "under": "•[ ]", "near": "[•  ", "unmeasured": "[ ] "}
 
 
 @contextmanager
@@ -108,15 +98,15 @@ def inspect(
         places = breaches(verdict, inspection, tracks.of(measured)) if verdict else []
         if verdict and not verdict.passes:
             worst = max(worst, 1)
-        rows.append({"path": str(path), **as_data(inspection, verdict)})
+        rows.append({"path": str(path), **telling.as_data(inspection, verdict)})
         if rows[-1]["verdict"]:
             rows[-1]["verdict"]["breaches"] = [place.model_dump(mode="json") for place in places]
         if not as_json:
-            _print_inspection(inspection, verdict)
+            telling.print_inspection(inspection, verdict)
             for place in places:
-                _print_breach(place)
+                telling.print_breach(place)
     if as_json:
-        _print_json(rows)
+        telling.print_json(rows)
     raise typer.Exit(worst)
 
 
@@ -152,9 +142,9 @@ def conform(
             progress=_progress_line(),
         )
     if as_json:
-        _print_json(conformed_as_data(result, file, out))
+        telling.print_json(telling.conformed_as_data(result, file, out))
     else:
-        _print_conformed(result, out)
+        telling.print_conformed(result, out)
     raise typer.Exit(0 if result.passes else 1)
 
 
@@ -169,14 +159,14 @@ def proposals(
     obstacles = [] if good else list(plans[0][1].obstacles)
     if as_json:
         told = [obstacle.model_dump(mode="json") for obstacle in obstacles]
-        _print_json({"plans": [_plan_as_data(*each) for each in good], "obstacles": told})
+        telling.print_json({"plans": [telling.plan_as_data(*each) for each in good], "obstacles": told})
     else:
         for preference, each in good:
-            _print_plan(preference, each)
+            telling.print_plan(preference, each)
         if obstacles:
             typer.echo("Can't be conformed.")
         for obstacle in obstacles:
-            _print_obstacle(obstacle)
+            typer.echo(f"  {obstacle.told}")
     raise typer.Exit(0 if good else 1)
 
 
@@ -195,7 +185,7 @@ def certify(
         beside = Known(certified_by=refuse(by, what="The name"))
         certificate, measured, verdict = certify_file(file, specification, issued=issued, issuer=issuer(), beside=beside)
         if certificate is None:
-            _print_inspection(measured.inspection, verdict)
+            telling.print_inspection(measured.inspection, verdict)
             typer.echo("Not certified: the file misses the limits marked above.", err=True)
             raise typer.Exit(1)
         key = KeyFolder(default_folder()).own()
@@ -248,40 +238,43 @@ def verify(
             "parts",
             "given",
         }
-        _print_json(checked.model_dump(mode="json", include=shown))
+        telling.print_json(checked.model_dump(mode="json", include=shown))
     else:
-        _print_verification(checked, file.name if file is not None else "")
+        telling.print_verification(checked, file.name if file is not None else "")
     raise typer.Exit(checked.exit_code)
 
 
-def _print_verification(checked: Verification, name: str) -> None:
-    of = "package" if isinstance(checked.certificate, ProductionForm3) else "file"
-    fits = f"{name} is the certified {of}" if name else "the certificate is as it was sealed"
-    if not checked.intact:
-        typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
-    elif checked.withdrawn:
-        typer.echo(f"Withdrawn: {fits}, but it does not count any more.")
-    elif not checked.genuine:
-        typer.echo(f"Intact: {fits}; but the key {checked.key_id} is not known here.")
+@app.command("check-archive")
+def check_archive(
+    archive: Annotated[Path, typer.Argument(help="The archive of a production: its ZIP file, or the folder it was unpacked to.")],
+    key: Annotated[Path | None, typer.Option("--key", help="The public key to trust (PEM or JWK).")] = None,
+    as_json: AsJson = False,
+) -> None:
+    """Check every byte of an archive. Exit 0 whole, 1 changed, 3 whole but by an unknown key, 2 error."""
+    with said_plainly():
+        if not archive.exists():
+            raise errors.FileMissing(file=shown_name(archive))
+        given = load_public(key) if key else None
+        trusted = {given.thumbprint()} if given is not None else set(KeyFolder(default_folder()).known().keys)
+        try:
+            with checking.archive(archive, name=archive.name) as found:
+                checking.check(found, _progress_line())
+        except checking.ArchiveChanged as error:
+            typer.echo(error.sentence, err=True)
+            raise typer.Exit(1) from error
+    known = found.key.thumbprint() in trusted
+    if as_json:
+        telling.print_json(telling.archive_as_data(found, trusted=known))
     else:
-        typer.echo(f"Genuine: {fits}.")
-    if checked.notice is not None:
-        typer.echo(checked.notice.told)
-    if checked.intact:
-        typer.echo(checked.said)
-    if checked.methods:
-        typer.echo(checked.methods)
-    for one in checked.older:
-        typer.echo(f"  {one.title}: {one.certified} then, {one.measured} now")
-    for note in checked.notes:
-        typer.echo(f"Note: {note}", err=True)
+        telling.print_archive(found, trusted=known)
+    raise typer.Exit(0 if known else 3)
 
 
 @app.command()
 def specs(as_json: AsJson = False) -> None:
     """List the specifications that ship."""
     if as_json:
-        _print_json([specification.model_dump(mode="json") for specification in builtin.shipped().values()])
+        telling.print_json([specification.model_dump(mode="json") for specification in builtin.shipped().values()])
         return
     for specification in builtin.shipped().values():
         typer.echo(f"{specification.id:24} {specification.name}\n{'':24} {specification.description}")
@@ -332,108 +325,6 @@ def _launch(*, demo: bool) -> None:
         raise typer.Exit(launch(demo=demo, say=typer.echo))
 
 
-def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
-    """An inspection as the JSON contract names it."""
-    facts = inspection.facts
-    notes = {quantity: reading.note or reading.method for quantity, reading in inspection.readings.items()}
-    return {
-        "sha256": inspection.sha256,
-        "facts": {
-            "container": facts.container,
-            "codec": facts.codec,
-            "sample_rate_hz": facts.sample_rate_hz,
-            "bit_depth": facts.bit_depth,
-            "channels": facts.channels,
-            "duration_s": facts.duration_s,
-            "bit_rate_kbps": facts.bit_rate_kbps,
-            "bit_rate_constant": facts.bit_rate_constant,
-        },
-        "readings": {
-            **{quantity: reading.value for quantity, reading in inspection.readings.items()},
-            "duration_s": facts.duration_s,
-        },
-        "notes": notes,
-        "findings": [
-            {
-                "kind": finding.kind,
-                "title": title_of_finding(finding.kind),
-                "start_s": finding.start_s,
-                "end_s": finding.end_s,
-                "channel": finding.channel,
-                "measure": finding.measure,
-                "severity": finding.severity,
-                "advice": advice(finding.kind),
-            }
-            for finding in inspection.findings
-        ],
-        "verdict": verdict_as_data(verdict),
-    }
-
-
-def verdict_as_data(verdict: Verdict | None) -> dict[str, Any] | None:
-    """A verdict as the JSON contract names it."""
-    return verdict.model_dump(mode="json") if verdict else None
-
-
-def conformed_as_data(result: Conformed, source: Path, out: Path) -> dict[str, Any]:
-    """A conform's outcome as the JSON contract names it."""
-    return {
-        "plan": {
-            "steps": [
-                {"kind": step.kind, "settings": step.settings, "reason": step.reason} for step in result.treatment.steps if step.on
-            ],
-            "touch": result.touch.touch,
-            "touch_figures": result.touch.model_dump(exclude={"touch"}),
-            "out_of_order": list(result.out_of_order),
-        },
-        "ledger": [
-            {
-                "kind": line.kind,
-                "readings": {quantity: reading.value for quantity, reading in line.readings.items()},
-                "learned": line.learned,
-                "warnings": list(line.warnings),
-            }
-            for line in result.ledger
-        ],
-        "before": {"path": str(source), **as_data(result.before, None)},
-        "after": {"path": str(out), **as_data(result.after, result.verdict)} if result.after else None,
-        "verdict": verdict_as_data(result.verdict),
-        "obstacles": [obstacle.model_dump(mode="json") for obstacle in result.obstacles],
-    }
-
-
-def _print_json(data: Any) -> None:
-    typer.echo(json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False))
-
-
-def _print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
-    facts = inspection.facts
-    depth = f", {facts.bit_depth} bit" if facts.bit_depth else ""
-    rate = f", {number(facts.bit_rate_kbps, 0)} kbit/s" if facts.lossy and facts.bit_rate_kbps else ""
-    typer.echo(
-        f"{inspection.name}: {facts.container.upper()} {facts.codec}, {number(facts.sample_rate_hz, 0)} Hz{depth}{rate}, "
-        f"{facts.channels} channel{'s' if facts.channels > 1 else ''}, {clock(facts.duration_s, 2)}"
-    )
-    if verdict is None:
-        for quantity, reading in inspection.readings.items():
-            about = QUANTITIES[quantity]
-            note = f"   {reading.note}" if reading.note else ""
-            typer.echo(f"       {about.title:22} {_figure(reading, about.decimals + 1):>14}{note}")
-    else:
-        for limit in verdict.limits:
-            _print_limit(limit)
-        typer.echo("  Passes." if verdict.passes else "  Does not pass.")
-    for finding in inspection.findings:
-        typer.echo(f"  {clock(finding.start_s, 2):>10}  {title_of_finding(finding.kind)}: {advice(finding.kind)}")
-
-
-def _print_breach(breach: Breach) -> None:
-    side = "over" if breach.reading > breach.bound else "under"
-    by = with_unit(breach.excess, breach.difference_unit, breach.decimals)
-    reading = with_unit(breach.reading, breach.unit, breach.decimals)
-    typer.echo(f"  {clock(breach.start_s, 2):>10}  {breach.title}: {reading}, {by} {side}")
-
-
 def _spans(texts: list[str]) -> list[Span]:
     """Spans written as START-END in seconds. Raises BadSpan."""
     found = []
@@ -443,63 +334,6 @@ def _spans(texts: list[str]) -> list[Span]:
             raise errors.BadSpan(text=text)
         found.append(Span(start_s=float(match[1]), end_s=float(match[2])))
     return found
-
-
-def _print_limit(limit: LimitVerdict) -> None:
-    reading = f"{standing.reading(limit)} {standing.unit(limit)}".rstrip()
-    typer.echo(f"  {MARKS[limit.position]} {limit.title:22} {reading:>14}   {standing.distance(limit)}".rstrip())
-
-
-def _figure(reading: Reading, decimals: int) -> str:
-    return "–" if reading.value is None and not reading.silence else with_unit(reading.value, reading.unit, decimals)
-
-
-def _print_conformed(result: Conformed, out: Path) -> None:
-    for step in result.treatment.steps:
-        typer.echo(f"  {step.kind:20} {step.reason}".rstrip())
-    for said in (*result.out_of_order, *(warning for line in result.ledger for warning in line.warnings)):
-        typer.echo(f"  Note: {said}")
-    if result.passes and result.after is not None:
-        rounds = f"{result.rounds} round{'s' if result.rounds > 1 else ''}"
-        typer.echo(f"Conformed in {rounds}; touch {number(result.touch.touch, 0)} of 100. Measured:")
-        _print_inspection(result.after, result.verdict)
-        typer.echo(f"Written: {out}")
-        return
-    typer.echo("Can't be conformed; nothing was written.")
-    for obstacle in result.obstacles:
-        _print_obstacle(obstacle)
-
-
-def _print_obstacle(obstacle: Obstacle) -> None:
-    names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in obstacle.limits))
-    unit = QUANTITIES[obstacle.limits[0]].difference_unit
-    short = f" ({number(obstacle.shortfall_db, 1)} {unit} short)" if obstacle.shortfall_db else ""
-    typer.echo(f"  {names}{short}: {obstacle.advice}")
-
-
-def _print_plan(preference: str, plan: Plan) -> None:
-    parts = f"voice {number(plan.touch.voice or 0.0, 0)}, room {number(plan.touch.room or 0.0, 0)}"
-    typer.echo(f"{preference.capitalize()}: touch about {number(plan.touch.touch, 0)} of 100 ({parts})")
-    for step in plan.treatment.steps:
-        typer.echo(f"  {step.kind:20} {step.reason}".rstrip())
-    if not plan.treatment.steps:
-        typer.echo("  Nothing needs to be done.")
-    for quantity, value in plan.predicted.items():
-        about = QUANTITIES[quantity]
-        typer.echo(f"       {about.title:22} {with_unit(value, about.unit, about.decimals):>14}")
-    if plan.leaves:
-        typer.echo(f"  Left as found: {', '.join(f'{title_of_finding(each.kind)} ({each.count})' for each in plan.leaves)}.")
-
-
-def _plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
-    """A plan as the JSON contract names it."""
-    return {
-        "preference": preference,
-        "steps": [{"kind": step.kind, "settings": step.settings, "reason": step.reason} for step in plan.treatment.steps],
-        "predicted": plan.predicted,
-        "leaves": [each.model_dump() for each in plan.leaves],
-        "touch": plan.touch.model_dump(),
-    }
 
 
 def _progress_line() -> Callable[[str, float], None]:

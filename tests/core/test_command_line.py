@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import zipfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -208,6 +209,28 @@ class CommandLine(unittest.TestCase):
                 self.assertIn(words, told.stdout)
                 self.assertIn("A misread word", told.stdout)
         self.assertEqual(self.call("verify", "kept.json", "--notice", "nowhere.json").returncode, 2)
+
+    def test_an_archive_is_checked_by_itself(self):
+        golden = Path(__file__).parent / "golden" / "archive-1.zip"
+        done = self.call("check-archive", str(golden))
+        self.assertEqual(done.returncode, 3)
+        self.assertIn("Intact: archive-1.zip is as it was sealed, with the key ", done.stdout)
+        self.assertIn("Almanac: a mill: 2 recordings, 48 files, ", done.stdout)
+        with zipfile.ZipFile(golden) as zipped:
+            members = {name: zipped.read(name) for name in zipped.namelist()}
+        [key] = [name for name in members if name.startswith("keys/")]
+        (self.folder / "mill.pem").write_bytes(members[key])
+        told = self.call("check-archive", str(golden), "--key", "mill.pem", "--json")
+        self.assertEqual((told.returncode, json.loads(told.stdout)["trusted"]), (0, True))
+        self.assertEqual(json.loads(told.stdout)["key_id"], Path(key).stem)
+        with zipfile.ZipFile(self.folder / "changed.zip", "w") as zipped:
+            for name, content in members.items():
+                zipped.writestr(name, content.replace(b"The wrong take", b"The right take"))
+        changed = self.call("check-archive", "changed.zip", "--key", "mill.pem")
+        self.assertEqual(changed.returncode, 1)
+        self.assertRegex(changed.stderr, r"“changed.zip” was changed after it was made: “[^”]+” is not what its list says")
+        self.assertEqual(self.call("check-archive", "quiet.wav").returncode, 2)
+        self.assertEqual(self.call("check-archive", "nowhere.zip").returncode, 2)
 
     def test_what_a_person_reads(self):
         seen = self.call("inspect", "quiet.wav", "--spec", "audiobook-retail").stdout

@@ -3,6 +3,7 @@
 import hashlib
 import io
 import json
+import os
 import re
 import subprocess
 import sys
@@ -12,7 +13,7 @@ import warnings
 import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -38,6 +39,7 @@ from ispettore.studio.tables import (
     Importing,
     Listening,
     NoteRecord,
+    Recording,
     Verifying,
     Work,
     WorkState,
@@ -245,6 +247,38 @@ class Archives(WireCase):
         text = self.client.get(f"/api{self.path}/record.txt").text
         for said in told:
             self.assertIn(said, text)
+
+    def test_what_came_to_nothing_is_told_with_the_reason(self):
+        limits = [{"quantity": "sample_peak_dbfs", "high": -14.0}, {"quantity": "rms_dbfs", "low": -15.0}]
+        text = json.dumps({"id": "never", "name": "Never met", "limits": limits})
+        never = self.ask("PUT", "/specifications/file", 201, params={"name": "never.json"}, content=text)["id"]
+        production = self.make(never, name="Ebb")
+        came = self.client.put(
+            f"/api/productions/{production}/recordings", params={"name": "a.wav"}, content=self.short(-22)
+        ).json()["id"]
+        self.work(came)
+        self.work(self.ask("POST", f"/recordings/{came}/conform", 202, json={"container": "wav"})["id"])
+        attempt = self.ask("POST", f"/recordings/{came}/conform", 202, json={"container": "flac"})["id"]
+        with transaction() as session:
+            work = session.exec(select(Work).where(Work.subject_id == UUID(attempt))).one()
+        self.ask("POST", f"/works/{work.id}/cancel", 202)
+        attempt = self.ask("POST", f"/recordings/{came}/conform", 202, json={"container": "mp3"})["id"]
+        where = self.application.store.local(self.ask("GET", f"/recordings/{came}")["sha256"])
+        whole = where.read_bytes()
+        where.chmod(0o600)
+        where.write_bytes(whole[:-1] + b"x")
+        os.utime(where, (1, 1))
+        with transaction() as session:
+            session.get_one(Recording, UUID(came)).created_at = datetime(2026, 1, 1, tzinfo=UTC)
+        self.work(attempt)
+        deeds = self.ask("GET", f"/productions/{production}/record", params={"topic": "file"})["deeds"]
+        told = {deed["text"]: deed.get("details", []) for deed in deeds}
+        by = "for Never met, version 1, by balanced plan"
+        [against] = told[f"Not conformed {by}: no file met its limits."]
+        self.assertRegex(against, r"^(RMS level and Peak|Peak and RMS level) \(\d+\.\d dB short\): ")
+        self.assertIn(f"Conforming {by}, was cancelled.", told)
+        damaged = "“a.wav” is damaged: its bytes no longer match its SHA-256. Add the same file again to repair it."
+        self.assertIn(f"Conforming {by}, failed: {damaged}", told)
 
     def test_what_is_decided_is_noted_as_it_is_done(self):
         name = "Harbour"

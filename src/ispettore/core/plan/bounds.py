@@ -7,7 +7,8 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ispettore.core import errors
-from ispettore.core.figures import with_unit
+from ispettore.core.figures import number, with_unit
+from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.text import shown_name
 from ispettore.core.treat.treatment import STEPS
 
@@ -57,6 +58,14 @@ class Obstacle(BaseModel):
     shortfall_db: float
     advice: str
     could_give: tuple[Given, ...] = ()
+
+    @property
+    def told(self) -> str:
+        """In a line: the limits, by how much, and what to do."""
+        names = " and ".join(dict.fromkeys(QUANTITIES[quantity].title for quantity in self.limits))
+        unit = QUANTITIES[self.limits[0]].difference_unit
+        short = f" ({number(self.shortfall_db, 1)} {unit} short)" if self.shortfall_db else ""
+        return f"{names}{short}: {self.advice}"
 
 
 def load(path: Path) -> Bounds:

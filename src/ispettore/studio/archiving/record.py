@@ -11,7 +11,7 @@ from ispettore.core.archive import record
 from ispettore.core.archive.record import Deed, Topic
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import NOTE_KINDS, Heard
-from ispettore.core.figures import clock, with_unit
+from ispettore.core.figures import clock
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat import wording
@@ -124,12 +124,8 @@ def _conformed(session: Session, names: dict[UUID, str]) -> Iterator[Deed]:
 
 
 def _against(obstacles: Any) -> tuple[str, ...]:
-    """What stood against conforming: limits that excluded one another, and what to do."""
-    found = [Obstacle.model_validate(one) for one in obstacles or ()]
-    return tuple(
-        f"{one.limits[0]} and {one.limits[1]} exclude one another by {with_unit(one.shortfall_db, 'dB')}. {one.advice}"
-        for one in found
-    )
+    """What stood against conforming, and what to do."""
+    return tuple(Obstacle.model_validate(one).told for one in obstacles or ())
 
 
 def _why(state: str, error: str | None) -> str:
