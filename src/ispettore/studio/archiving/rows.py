@@ -1,7 +1,7 @@
 """All rows that are of a production, as lines of JSON and back.
 
-Which tables these are, and which rows of them, stands here alone. Not among them are work that is under way, drafts of one's eyes
-only (there are none), checks of certificates, and archives themselves.
+Which tables these are, and which rows of them, stands here alone. Not among them are work that is under way, checks of
+certificates, and archives themselves.
 """
 
 import base64
