@@ -86,7 +86,7 @@
       {#each imports.data ?? [] as one (one.id)}
         {@const work = underWay(one.work)}
         <li data-import={one.file_name}>
-          <b>{one.file_name}</b>
+          <b>{one.file_name} <span class="size">{size(one.size_bytes)}</span></b>
           {#if work}
             <UnderWay {work} about={one.file_name} {acting} />
           {:else if one.outcome?.production}
@@ -99,8 +99,9 @@
             <Button label={`Dismiss ${one.file_name}`} onclick={() => dismiss(one)}>Dismiss</Button>
           {:else if one.outcome?.unknown.length}
             <span
-              >“{one.outcome.name}” is whole, but sealed with {counted(one.outcome.unknown.length, 'key')} not trusted here.
-              Nothing is imported yet.</span
+              >“{one.outcome.name}” is whole, but sealed with {one.outcome.unknown.length === 1
+                ? 'a key that is'
+                : `${one.outcome.unknown.length} keys that are`} not trusted here. Nothing is imported yet.</span
             >
             <Button strong onclick={() => compare(one)}>Compare and trust…</Button>
             <Button label={`Discard ${one.file_name}`} onclick={() => dismiss(one)}>Discard</Button>
@@ -109,7 +110,6 @@
             <Button label={`Import ${one.file_name} again`} onclick={() => again(one)}>Try again</Button>
             <Button label={`Discard ${one.file_name}`} onclick={() => dismiss(one)}>Discard</Button>
           {/if}
-          <span class="size">{size(one.size_bytes)}</span>
         </li>
       {/each}
     </ul>
@@ -127,9 +127,9 @@
         <li>
           <code>{key.fingerprint}</code>
           <span class="soft"
-            >{[
-              key.sealed_archive ? 'sealed the archive' : '',
-              key.certificates ? `sealed ${counted(key.certificates, 'certificate')}` : '',
+            >sealed {[
+              key.sealed_archive ? 'the archive' : '',
+              key.certificates ? counted(key.certificates, 'certificate') : '',
             ]
               .filter(Boolean)
               .join(' and ')}</span
@@ -172,10 +172,13 @@
     font-weight: 550;
   }
   .size {
-    margin-left: auto;
+    display: block;
     color: var(--soft);
-    font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: 12px;
+    font-weight: 400;
+  }
+  li > span {
+    flex: 1 1 300px;
   }
   .keys li {
     border: 0;

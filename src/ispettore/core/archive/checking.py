@@ -6,6 +6,7 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from zipfile import BadZipFile
 
 from joserfc.jwk import OKPKey
 from pydantic import ValidationError
@@ -82,7 +83,8 @@ def archive(path: Path, *, name: str) -> Iterator[Archive]:
         try:
             found = _headed(files.enter_context(opened(path, None)), name)
         except UNREADABLE as error:
-            raise NotAnArchive(file=name, reason=f"it can't be read as a ZIP file ({error})") from error
+            said = "it is none, or a part is missing" if isinstance(error, BadZipFile) else f"{error}"
+            raise NotAnArchive(file=name, reason=f"it can't be read as a ZIP file ({said})") from error
         yield found
 
 
