@@ -446,6 +446,14 @@ class Archives(WireCase):
             "no row": (
                 self.resealed(members | {"rows/deed.jsonl": b"[1]\n"}), "line 1 of “rows/deed.jsonl” can't be used: it is no row.",
             ),
+            "no JSON": (
+                self.resealed(members | {"rows/deed.jsonl": b"{}\n" + b"[" * 100_000 + b"\n"}),
+                "line 1 of “rows/deed.jsonl” can't be used: it has no “id”.",
+            ),
+            "JSON without an end": (self.resealed(members | {"rows/deed.jsonl": b"[" * 100_000}), "it is no JSON."),
+            "a certificate without content": (
+                self.resealed(edited(rows, '"sealed":{"certificate":', '"sealed":{"paper":')), "can't be used: it can't be read.",
+            ),
             "a number for a text": (
                 self.resealed(edited("rows/note.jsonl", '"text":"a word"', '"text":7')), "its “text” can't be used.",
             ),

@@ -29,7 +29,7 @@ def engine() -> Engine:
         pool_size=10,
         max_overflow=20,
         hide_parameters=True,
-        connect_args={"connect_timeout": 5},
+        connect_args={"connect_timeout": 15},  # on a busy machine; one that is gone refuses at once
     )
 
 

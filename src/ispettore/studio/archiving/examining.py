@@ -122,10 +122,11 @@ def read(archive: Archive, model: type[SQLModel], *, examined: bool = False) -> 
             row = rows.read(text, model)
             if examined:
                 _readable(model, row)
-        except KeyError as error:
-            raise ArchiveTooNew(file=archive.name, reason=f"“{member}” holds {error}, which is not known here") from error
-        except (ValueError, TypeError, AttributeError, ValidationError) as error:
-            said = "it can't be read" if isinstance(error, ValidationError) else str(error)
+        except rows.UnknownColumn as error:
+            raise ArchiveTooNew(file=archive.name, reason=f"“{member}” holds “{error}”, which is not known here") from error
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            plain = isinstance(error, ValueError) and not isinstance(error, ValidationError)
+            said = str(error) if plain else "it can't be read"
             raise archive.changed(f"line {number} of “{member}” can't be used: {said}.") from error
         if model is InspectionRecord and row["methods_version"] > methods_history.current():
             raise ArchiveTooNew(file=archive.name, reason=f"it was measured by methods of version {row['methods_version']}")

@@ -59,6 +59,10 @@ AT_ONCE = 50
 """Rows that are read or written at once: some hold pictures."""
 
 
+class UnknownColumn(ValueError):
+    """A column that a later version added."""
+
+
 def _recordings(production: UUID) -> Any:
     return select(Recording.id).where(Recording.production_id == production)
 
@@ -143,13 +147,16 @@ def _plain(value: Any) -> Any:
 
 
 def read(text: bytes, model: type[SQLModel]) -> Row:
-    """A line as a row. Raises ValueError with what is wrong with it, and KeyError with a column that is not known here."""
-    raw = json.loads(text)
+    """A line as a row. Raises ValueError with what is wrong with it, UnknownColumn for one that is not known here."""
+    try:
+        raw = json.loads(text)
+    except (ValueError, RecursionError) as error:
+        raise ValueError("it is no JSON") from error
     columns = table(model).columns
     if not isinstance(raw, dict):
         raise ValueError("it is no row")
     if unknown := sorted(set(raw) - {column.name for column in columns}):
-        raise KeyError(unknown[0])
+        raise UnknownColumn(unknown[0])
     if wrong := wrong_in(raw, deepest=DEEPEST):
         raise ValueError(f"it contains {wrong}")
     return {column.name: _value(column, raw) for column in columns if column.name in raw or not _left_out(column)}

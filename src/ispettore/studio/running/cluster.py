@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 log = structlog.get_logger()
 SERVER_USER = "postgres"
 NAME, ADMINISTRATOR = "ispettore", "ispettore_admin"
+CONNECT_S = 20
+"""A server that is gone refuses at once: only one on a machine with much else to do needs so long."""
 QUIET = "-c log_error_verbosity=terse -c log_min_error_statement=panic -c log_parameter_max_length_on_error=0"
 """The server's log names errors, not the statements and values they are about."""
 STARTS_WITHIN_S = 20.0
@@ -182,7 +184,7 @@ class Cluster:
             output.seek(0)
             return subprocess.CompletedProcess(full, done.returncode, output.read(), "")
 
-    def _wait(self, timeout_s: float = 30) -> None:
+    def _wait(self, timeout_s: float = 120) -> None:
         """Until the server answers; then the application's role and database are there."""
         import psycopg
 
@@ -238,7 +240,7 @@ class Cluster:
             password=password,
             dbname="postgres",
             autocommit=True,
-            connect_timeout=3,
+            connect_timeout=CONNECT_S,
         )
 
 
