@@ -44,7 +44,6 @@ def upgrade() -> None:
         sa.Column("production_id", UUID(as_uuid=True), sa.ForeignKey("production.id"), nullable=False, index=True),
         sa.Column("members", JSONB(), nullable=False),
         sa.Column("own", JSONB(), nullable=False),
-        sa.Column("size_bytes", sa.BigInteger(), nullable=False),
         sa.Column("as_of", sa.DateTime(timezone=True), nullable=True),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
     )

@@ -352,7 +352,6 @@ class ArchiveRecord(SQLModel, table=True):
     production_id: UUID = Field(foreign_key="production.id", index=True)
     members: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
     own: list[str] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
-    size_bytes: int = Field(default=0, sa_type=BigInteger)
     as_of: datetime | None = Field(default=None, sa_column=_when(nullable=True))
     """The moment of which it holds everything; None until it is laid out."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())

@@ -11,7 +11,7 @@ from zipfile import BadZipFile
 from joserfc.jwk import OKPKey
 from pydantic import ValidationError
 
-from ispettore.core.archive.form import HEAD, Head
+from ispettore.core.archive.form import HEAD, STORED, Head
 from ispettore.core.certify import seal
 from ispettore.core.deliver import manifest
 from ispettore.core.deliver.unpacked import UNREADABLE, Unpacked, opened
@@ -68,6 +68,11 @@ class Archive:
             raise self.changed(f"“{member}” can't be read ({error}).") from error
         if found.hexdigest() != self.sums[member]:
             raise self.changed(f"“{member}” is not what its list says.")
+
+    @property
+    def stored(self) -> dict[str, str]:
+        """Its files that go into a store, by their hashes."""
+        return {sha256: member for member, sha256 in self.sums.items() if member.split("/")[0] in STORED}
 
     def size_bytes(self) -> int:
         return sum(self.package.size(member) for member in self.sums)

@@ -39,7 +39,7 @@ class Deed(BaseModel):
 def in_order(deeds: Sequence[Deed]) -> list[Deed]:
     """From the first to the last; what was done in one moment in the order of topics."""
     topics = list(TOPICS)
-    return sorted(deeds, key=lambda one: (one.at, topics.index(one.topic), one.name, one.text))
+    return sorted(deeds, key=lambda one: (one.at, topics.index(one.topic), one.name, one.text, one.details, one.sha256))
 
 
 def as_json(production: str, deeds: Sequence[Deed]) -> str:

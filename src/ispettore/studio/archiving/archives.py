@@ -84,7 +84,6 @@ def note(session: Session, archive_id: UUID, found: Made) -> None:
         {"name": one.name, "size_bytes": one.size_bytes, "sha256": one.sha256, "crc32": one.crc32} for one in found.files
     ]
     archive.own, archive.as_of = sorted(found.own), found.as_of
-    archive.size_bytes = sum(one.size_bytes for one in found.files)
     session.add(archive)
 
 

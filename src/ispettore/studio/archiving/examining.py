@@ -44,8 +44,8 @@ VERSIONED = (SpecificationRecord, TreatmentRecord)
 
 @dataclass
 class Examined:
-    """What an archive holds: which production and recordings its rows are, files of the store by their hashes, what was written in
-    versions, and which keys sealed how many certificates."""
+    """What the rows of an archive say: of which production and recordings they are, which files they name by their hashes, what was
+    written in versions, and which keys sealed how many certificates."""
 
     productions: set[UUID] = field(default_factory=set)
     recordings: set[UUID] = field(default_factory=set)
@@ -53,12 +53,11 @@ class Examined:
     named: set[str] = field(default_factory=set)
     versions: list[tuple[type[SQLModel], rows.Row]] = field(default_factory=list)
     sealed: Counter[str] = field(default_factory=Counter)
-    stored: dict[str, str] = field(default_factory=dict)
 
 
 def examine(archive: Archive, progress: Progress) -> Examined:
     """Read every row of an archive. Raises ArchiveChanged, ArchiveTooNew and Cancelled."""
-    found = Examined(stored={sha256: member for member, sha256 in archive.sums.items() if member.split("/")[0] in form.STORED})
+    found = Examined()
     found.sealed[archive.key.thumbprint()] += 0
     for place, model in enumerate(rows.TABLES):
         for row in read(archive, model, examined=True):
@@ -69,7 +68,7 @@ def examine(archive: Archive, progress: Progress) -> Examined:
     for table, production, recording in found.pointing:
         if production not in (None, archive.head.id) or (recording is not None and recording not in found.recordings):
             raise archive.changed(f"“{form.ROWS}/{table}.jsonl” speaks of another production.")
-    if missing := sorted(found.named - set(found.stored)):
+    if missing := sorted(found.named - set(archive.stored)):
         raise archive.changed(f"the file with SHA-256 {missing[0]} is missing from it.")
     return found
 

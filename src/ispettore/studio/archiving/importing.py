@@ -90,7 +90,7 @@ def brought_in(archive: Archive, store: Store, told: Told) -> Imported:
         before = session.get(Production, head.id) is not None
         if not before:
             examining.alike(session, archive, found)
-    missing = {sha256: member for sha256, member in found.stored.items() if not before or not store.has(sha256)}
+    missing = {sha256: member for sha256, member in archive.stored.items() if not before or not store.has(sha256)}
     disk.room_for(sum(archive.package.size(member) for member in missing.values()), store.folder, file=archive.name)
     for place, member in enumerate(missing.values()):
         watched("importing files", place / len(missing))
@@ -103,8 +103,8 @@ def settled(archive: Archive, store: Store) -> Iterator[None]:
     """While its rows are written, every file of an archive is in the store: what was cleared away meanwhile, as no row named it
     yet, is put there again."""
     with placing():
-        for member, sha256 in archive.sums.items():
-            if member.split("/")[0] in form.STORED and not store.has(sha256):
+        for sha256, member in archive.stored.items():
+            if not store.has(sha256):
                 store.put(archive.pieces(member), name=member)
         yield
 
@@ -123,8 +123,6 @@ def write(session: Session, archive: Archive) -> None:
             certificates.keys().put_notice(notice, meant)
 
     after_commit(session, put)
-    of = archive.head.id
-    events.tell(session, events.Notice(about="production", id=str(of), production=of))
     events.tell(session, events.Notice(about="everything"))
 
 
@@ -157,7 +155,4 @@ def _followed(one: Any, later: Mapping[Any, Any]) -> Iterator[Any]:
 def of(importing_id: UUID) -> Importing:
     """An archive that came in. Raises NotFound."""
     with transaction() as session:
-        found = session.get(Importing, importing_id)
-        if found is None:
-            raise NotFound(what="archive")
-        return found
+        return importings.there(session, importing_id)

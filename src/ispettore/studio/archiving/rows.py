@@ -116,7 +116,6 @@ TABLES: dict[type[SQLModel], Which] = {
     Work: _ended,
 }
 """Each table with its rows that are of a production; one that another points to comes before that."""
-NAMES = {name_of: model for model in TABLES for name_of in (str(model.__tablename__),)}
 
 
 def table(model: type[SQLModel]) -> Table:

@@ -30,13 +30,13 @@ def add(name: str, blob: Blob) -> UUID:
 def again(importing_id: UUID) -> None:
     """Try once more. Raises NotFound."""
     with transaction() as session:
-        _ask(session, _there(session, importing_id))
+        _ask(session, there(session, importing_id))
 
 
 def discard(importing_id: UUID, store: Store) -> None:
     """Let go of an archive that came in; what was imported of it stays. Raises NotFound, and NotReady while it is read."""
     with clearing(), transaction() as session:
-        importing = _there(session, importing_id)
+        importing = there(session, importing_id)
         if works.under_way(session, WorkKind.IMPORT, importing.id):
             raise NotReady(file=importing.file_name, reason="is being imported")
         session.delete(importing)
@@ -63,7 +63,8 @@ def _ask(session: Session, importing: Importing) -> None:
         works.ask(session, WorkKind.IMPORT, importing.id, of=None)
 
 
-def _there(session: Session, importing_id: UUID) -> Importing:
+def there(session: Session, importing_id: UUID) -> Importing:
+    """An archive that came in, held for writing to. Raises NotFound."""
     importing = session.get(Importing, importing_id, with_for_update=True)
     if importing is None:
         raise NotFound(what="archive")

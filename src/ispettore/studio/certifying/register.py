@@ -71,7 +71,12 @@ def listed(
     with transaction() as session:
         rows = select(*_COLUMNS).join(Production, col(Production.id) == CertificateRecord.production_id).where(*wanted)
         standing_first = col(CertificateRecord.ended_at).desc().nulls_first()
-        newest_first = (col(CertificateRecord.issued_at).desc(), col(CertificateRecord.name), standing_first)
+        newest_first = (
+            col(CertificateRecord.issued_at).desc(),
+            col(CertificateRecord.name),
+            standing_first,
+            col(CertificateRecord.id),
+        )
         found = session.exec(rows.order_by(*newest_first).offset(start).limit(min(count, MOST))).all()
         total = session.exec(select(func.count()).select_from(CertificateRecord).where(*wanted)).one()
         having = select(CertificateRecord.production_id).distinct()
