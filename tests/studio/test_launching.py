@@ -1,11 +1,13 @@
 """The one command: starts everything, says where, and stops all it started and nothing else."""
 
+import ctypes
 import json
 import os
 import signal
 import subprocess
 import sys
 import tempfile
+import threading
 import unittest
 import urllib.request
 from pathlib import Path
@@ -158,6 +160,26 @@ class Launching(unittest.TestCase):
             rights = connection.execute("SELECT rolsuper FROM pg_roles WHERE rolname = 'ispettore'").fetchone()
             self.assertEqual(rights, (False,))
             connection.execute("CREATE TABLE mine (id int)")
+
+    def test_a_killed_server_that_nobody_has_reaped_yet_is_not_taken_for_running(self):
+        adopts_orphans = 36  # PR_SET_CHILD_SUBREAPER: the server becomes ours, so that it stays unreaped as long as we like
+        libc = ctypes.CDLL(None)
+        self.assertEqual(libc.prctl(adopts_orphans, 1), 0)
+        self.addCleanup(libc.prctl, adopts_orphans, 0)
+        cluster = Cluster(self.folder / "killed", fast=True)
+        cluster.start()
+        self.addCleanup(cluster.stop, mode="immediate")
+        killed = cluster.server_pid()
+        os.kill(killed, signal.SIGKILL)
+        until(lambda: "\nState:\tZ" in Path(f"/proc/{killed}/status").read_text(), what="the server to be dead and unreaped")
+        self.assertFalse(cluster.running())
+        starting = threading.Thread(target=cluster.start)
+        starting.start()
+        os.waitpid(killed, 0)
+        starting.join(60)
+        self.assertFalse(starting.is_alive())
+        self.assertTrue(cluster.running())
+        self.assertNotEqual(cluster.server_pid(), killed)
 
     def database(self) -> str:
         port = (self.folder / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[3]

@@ -104,13 +104,8 @@ class Cluster:
             self._pg("pg_ctl", "-D", str(self._data), "-m", mode, "-w", "stop", what="stop")
 
     def running(self) -> bool:
-        """Whether the server runs."""
-        if not (self._data / "PG_VERSION").exists():
-            return False
-        return self._call("pg_ctl", "-D", str(self._data), "status").returncode == 0
-
-    def alive(self) -> bool:
-        """Whether the server's process is there; asked often, so without calling any program."""
+        """Whether the server's process is there and not only left to be reaped: `pg_ctl status` takes a killed one for alive
+        until then."""
         try:
             name, _, rest = Path(f"/proc/{self.server_pid()}/stat").read_text().partition("(")[2].rpartition(")")
         except (OSError, ValueError, IndexError):
@@ -194,7 +189,7 @@ class Cluster:
                 self._prepare()
                 return
             except psycopg.OperationalError as error:
-                if time.monotonic() > end:
+                if time.monotonic() > end or not self.running():
                     raise ServerFailed(what="answer", reason=str(error)) from error
                 time.sleep(0.05)
 

@@ -206,7 +206,7 @@ class Supervisor:
             time.sleep(0.5)
 
     def _keep_database(self) -> None:
-        if self._cluster is None or self._cluster.alive():
+        if self._cluster is None or self._cluster.running():
             return
         log.warning("the database is gone; starting it again")
         try:
