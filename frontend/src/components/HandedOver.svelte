@@ -6,13 +6,14 @@
   import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
   import DeskReport from './DeskReport.svelte';
+  import SheetList from './SheetList.svelte';
   import UnderWay from './UnderWay.svelte';
   let { notes, acting }: { notes: DeliveryNote[]; acting: Acting } = $props();
 </script>
 
 <section aria-label="Handed over">
   <h2>Handed over</h2>
-  <ul>
+  <SheetList>
     {#each notes as note (note.id)}
       {@const work = underWay(note.work)}
       <li>
@@ -36,34 +37,18 @@
         {#if note.answer}<DeskReport answer={note.answer} />{/if}
       </li>
     {/each}
-  </ul>
+  </SheetList>
 </section>
 
 <style>
   section {
     margin-top: 16px;
   }
-  h2 {
-    margin-bottom: 4px;
-  }
-  ul {
-    list-style: none;
-    margin: 0;
-    padding: 0;
-  }
   li {
     display: grid;
     grid-template-columns: 190px 150px 1fr 230px;
     gap: 14px;
     align-items: baseline;
-    padding: 5px 14px;
-    font-size: 14px;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    border-top: 0;
-  }
-  li:first-child {
-    border-top: 1px solid var(--rule);
   }
   .when {
     color: var(--soft);

@@ -10,6 +10,9 @@
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
   import Question from './Question.svelte';
+  import Sending from './Sending.svelte';
+  import SheetList from './SheetList.svelte';
+  import UnderWay from './UnderWay.svelte';
 
   const acting = new Acting(useQueryClient());
   const uploads = getContext<Uploads>('uploads');
@@ -45,8 +48,6 @@
     acting.attempt(async () =>
       answer(await api.DELETE('/api/imports/{importing_id}', { params: { path: { importing_id: one.id } } })),
     );
-  import Sending from './Sending.svelte';
-  import UnderWay from './UnderWay.svelte';
 </script>
 
 <section aria-label="Archives">
@@ -64,7 +65,7 @@
   >
   {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
   {#if sending.length || waiting.length || imports.data?.length}
-    <ul>
+    <SheetList>
       {#each sending as upload (upload.key)}
         <li>
           <b>{upload.name}</b>
@@ -112,7 +113,7 @@
           {/if}
         </li>
       {/each}
-    </ul>
+    </SheetList>
   {/if}
   <Question
     title="Trust what sealed this archive"
@@ -149,24 +150,17 @@
     font-size: 13.5px;
     margin: 2px 0 10px;
   }
-  ul {
+  .keys {
     list-style: none;
     margin: 12px 0 0;
     padding: 0;
+    font-size: 14px;
   }
   li {
     display: flex;
     flex-wrap: wrap;
     gap: 6px 14px;
     align-items: center;
-    padding: 9px 14px;
-    font-size: 14px;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    border-top: 0;
-  }
-  li:first-child {
-    border-top: 1px solid var(--rule);
   }
   b {
     font-weight: 550;
@@ -181,7 +175,6 @@
     flex: 1 1 300px;
   }
   .keys li {
-    border: 0;
     padding: 4px 0;
   }
   code {

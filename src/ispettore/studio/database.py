@@ -15,6 +15,8 @@ from ispettore.studio.settings import ROOT, settings
 
 GONE = (OperationalError, InterfaceError)
 """What is raised while the database is away."""
+CONNECT_S = 20
+"""A server that is gone refuses at once: only one on a machine with much else to do needs so long."""
 _AFTER = "after commit"
 
 log = structlog.get_logger()
@@ -29,7 +31,7 @@ def engine() -> Engine:
         pool_size=10,
         max_overflow=20,
         hide_parameters=True,
-        connect_args={"connect_timeout": 15},  # on a busy machine; one that is gone refuses at once
+        connect_args={"connect_timeout": CONNECT_S},
     )
 
 

@@ -6,8 +6,6 @@ from sqlmodel import Session
 
 from ispettore.studio.tables import DeedRecord, Production, Recording
 
-BEGUN = "The production was begun"
-
 
 def note(session: Session, of: Recording | Production, text: str) -> None:
     """Note what was done to a recording, or to a production as a whole, in a sentence."""
@@ -21,7 +19,7 @@ def held_against(session: Session, production: Production, *, begun: bool = Fals
     """Note what a production is held against from now on."""
     specification = production.specification
     named = f"{specification['name']}, version {specification['version']}"
-    note(session, production, f"{BEGUN}, held against {named}." if begun else f"Held against {named} from now on.")
+    note(session, production, f"The production was begun, held against {named}." if begun else f"Held against {named} from now on.")
 
 
 def _add(session: Session, production_id: UUID, recording_id: UUID | None, text: str) -> None:

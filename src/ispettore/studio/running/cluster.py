@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, Any
 import structlog
 
 from ispettore.core.errors import IspettoreError
+from ispettore.studio.database import CONNECT_S
 
 if TYPE_CHECKING:
     import psycopg
@@ -26,8 +27,6 @@ if TYPE_CHECKING:
 log = structlog.get_logger()
 SERVER_USER = "postgres"
 NAME, ADMINISTRATOR = "ispettore", "ispettore_admin"
-CONNECT_S = 20
-"""A server that is gone refuses at once: only one on a machine with much else to do needs so long."""
 QUIET = "-c log_error_verbosity=terse -c log_min_error_statement=panic -c log_parameter_max_length_on_error=0"
 """The server's log names errors, not the statements and values they are about."""
 STARTS_WITHIN_S = 20.0
