@@ -5,8 +5,8 @@ A flat top is a run of three or more samples within one step of a 16-bit sample 
 at the crest of a wave that arrives and leaves steeply, much more steeply than the crest of any sine could. It counts where the
 histogram of the recording ends with it: nothing in its second stands higher, and other crests end at the same level. A lossy codec
 or a change of the sample rate rounds flat tops; what is left of them is wider crests than a sine's at the very top of the
-recording, which is reported as suspected. So are crests that run straight between two corners: a high-pass tilts a flat top, and
-leaves its corners.
+recording, which is reported as suspected where they crowd at one level as cut ones do, or are many. So are crests that run
+straight between two corners: a high-pass tilts a flat top, and leaves its corners.
 """
 
 import numpy as np
@@ -30,6 +30,7 @@ ROUNDED = (0.03, 3.0, 6.0, 4.0, 0.85)
 STRAIGHT_FROM, STRAIGHT_LEAST, CORNER, SHARPER, CORNER_STEPS = 0.4, 4, 0.012, 12.0, 24.0
 SUSPECTED_RUNS, STRAIGHT_RUNS, STRAIGHT_A_SECOND = 5, 6, 0.25  # of straight runs so many in a minute, and a loud second
 NEAR_TOP = 0.85
+CROWD, ALIKE, APART = 0.015, 0.5, 1.2  # half of them this near their middle; so many a loud second if so, and if not
 METHOD = "runs of 3 or more equal samples at crests that arrive and leave steeply, at a level that nothing exceeds"
 JOIN_S = 0.25
 NOWHERE = np.zeros((3, 0))
@@ -135,9 +136,16 @@ class Clipping:
         channels = len(extremes) // 2
         side = found[3].astype(np.int64) - 1 + np.where(found[1] > 0, 0, channels)
         top = extremes.max(axis=1)
-        kept = found[:, np.abs(found[1]) >= NEAR_TOP * top[side]]
+        near = np.abs(found[1]) >= NEAR_TOP * top[side]
+        kept = found[:, near]
+        if not kept.shape[1]:
+            return kept
         loud_seconds = (extremes >= NEAR_TOP * top[:, None]).sum(axis=1).max()
-        return kept if kept.shape[1] >= max(SUSPECTED_RUNS, 0.5 * loud_seconds) else kept[:, :0]
+        # Crests that were cut end at one level; those that a voice makes wide by itself, as one vowel may, end where they will.
+        level, of = np.abs(kept[1]), side[near]
+        middle = np.array([np.median(level[of == one]) if (of == one).any() else 1.0 for one in range(2 * channels)])
+        crowded = np.median(np.abs(level / middle[of] - 1)) <= CROWD
+        return kept if kept.shape[1] >= max(SUSPECTED_RUNS, (ALIKE if crowded else APART) * loud_seconds) else kept[:, :0]
 
 
 def _findings(kind: FindingKind, runs: NDArray[np.float32]) -> list[Finding]:

@@ -150,17 +150,20 @@ def _parted(features: NDArray[np.float64], weights: NDArray[np.float64]) -> NDAr
 def _usual_movement(features: NDArray[np.float64]) -> NDArray[np.float64]:
     """How much each measure moves between neighbours, robustly, as a standard deviation; shape (measures,)."""
     least = np.array([LEAST_PITCH, *[LEAST_TONE_DB] * (len(SHAPES_HZ) - 1), LEAST_LEVEL_DB])
-    with np.errstate(all="ignore"):
-        moved = np.abs(np.diff(features, axis=0))
-        known = ~np.isnan(moved)
-        usual = np.array([np.median(column[there]) if there.any() else 0.0 for column, there in zip(moved.T, known.T, strict=True)])
+    usual = _medians(np.abs(np.diff(features, axis=0)))
     return np.asarray(np.maximum(1.4826 * usual / np.sqrt(2), least))
+
+
+def _medians(columns: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Of each column's numbers, 0 where it has none."""
+    numbers = [column[~np.isnan(column)] for column in columns.T]
+    return np.array([np.median(each) if each.size else 0.0 for each in numbers])
 
 
 def _nearest_two(scaled: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.int64]:
     """Two groups whose members lie nearest to their middles."""
-    plain = np.where(np.isnan(scaled), np.nanmedian(scaled, axis=0), scaled)
-    plain = np.nan_to_num(plain - plain.mean(axis=0))
+    plain = np.where(np.isnan(scaled), _medians(scaled), scaled)
+    plain -= plain.mean(axis=0)
     along = plain @ np.linalg.svd(plain, full_matrices=False)[2][0]
     best, found = np.inf, np.zeros(len(plain), dtype=np.int64)
     for share in (10, 25, 50, 75, 90):
