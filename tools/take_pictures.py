@@ -7,6 +7,7 @@ import tempfile
 from pathlib import Path
 
 from playwright.sync_api import Locator, Page, expect, sync_playwright
+from tests.ui import words
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 BROWSER = next(path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists())
@@ -41,18 +42,18 @@ def bench(page: Page, row: str) -> None:
 
 def look_at(page: Page, section: str) -> Locator:
     """Turn the left half to a section."""
-    page.get_by_role("navigation", name="Inspect").get_by_role("link", name=section).click()
+    page.get_by_role("navigation", name=words.INSPECT_SECTIONS).get_by_role("link", name=section).click()
     return page.locator(".half").first
 
 
 def turn_to(page: Page, section: str) -> None:
     """Turn the right half to a section."""
-    page.get_by_role("navigation", name="Treat").get_by_role("link", name=section).click()
+    page.get_by_role("navigation", name=words.TREAT_SECTIONS).get_by_role("link", name=section).click()
 
 
 def add(page: Page, title: str) -> None:
-    page.get_by_role("button", name="Add step").click()
-    page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
+    page.get_by_role("button", name=words.ADD_STEP).click()
+    page.get_by_role("group", name=words.STEPS_TO_ADD).get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
 
 
 def conform(page: Page, row: str) -> None:
@@ -78,14 +79,14 @@ def main() -> None:
         page.wait_for_timeout(300)
         picture(page, "sheet")
         page.goto(f"{address}#/specifications/audiobook-retail")
-        page.get_by_role("button", name="Copy").click()
-        page.get_by_label("Name of the copy").fill("Tidal mill, house limits")
+        page.get_by_role("button", name=words.COPY).click()
+        page.get_by_label(words.COPY_NAME).fill("Tidal mill, house limits")
         page.keyboard.press("Enter")
         page.get_by_label("RMS level, at least").fill("-21")
         page.get_by_role("button", name="Keep as version 2").click()
-        page.get_by_role("list", name="Changes").wait_for()
+        page.get_by_role("list", name=words.CHANGES).wait_for()
         page.get_by_label("Peak, at most").fill("-25")
-        page.get_by_text("No file can meet both").first.wait_for()
+        page.get_by_text(words.NO_FILE_MEETS_BOTH).first.wait_for()
         picture(page, "specification")
         page.goto(address)
         page.get_by_role("link", name=ALMANAC).click()
@@ -106,12 +107,12 @@ def main() -> None:
         page.get_by_role("button", name="Use the light plan").click()
         page.locator("li[data-step=gain]").wait_for()
         add(page, "Compressor")
-        page.get_by_role("radio", name="Treated").click()
+        page.get_by_role("radio", name=words.TREATED).click()
         page.locator(".verdict", has_text="Expected").wait_for()
         look_at(page, "Limits")
         picture(page, "treatment")
         look_at(page, "Findings").locator("button.place").first.click()
-        page.get_by_role("group", name="Work on the selection").get_by_role("button").first.wait_for()
+        page.get_by_role("group", name=words.WORK_ON_THE_SELECTION).get_by_role("button").first.wait_for()
         picture(page, "findings")
         page.go_back()
         done = page.locator("tr[data-after='03 March.wav']")
@@ -122,7 +123,7 @@ def main() -> None:
                     done.get_by_role("link", name=link).click()
                 taken.append(Path(folder) / download.value.suggested_filename)
                 download.value.save_as(taken[-1])
-            page.get_by_role("link", name="Verify a certificate").click()
+            page.get_by_role("link", name=words.VERIFY).click()
             page.get_by_label("Certificate and file").set_input_files(taken)
             page.get_by_text("Measured again and compared").wait_for()
             picture(page, "verify")
@@ -142,8 +143,8 @@ def voices(page: Page, address: str) -> None:
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
     bench(page, "07 July.wav")
-    look_at(page, "Voices").get_by_label("in tone too").check()
-    page.get_by_role("button", name="Put into the treatment").click()
+    look_at(page, "Voices").get_by_label(words.IN_TONE_TOO).check()
+    page.get_by_role("button", name=words.PUT_INTO_THE_TREATMENT).click()
     page.locator("li[data-step=spot-gain]").wait_for()
     page.locator(".verdict").wait_for()
     page.evaluate("() => scrollTo(0, 0)")
@@ -154,16 +155,16 @@ def versions(page: Page, address: str) -> None:
     """Two versions of a recording side by side."""
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    bar = page.get_by_role("group", name="Selected recordings")
+    bar = page.get_by_role("group", name=words.SELECTED_RECORDINGS)
     page.get_by_label("Choose 04 April.wav").check()
-    bar.get_by_label("Treatment").select_option(label="A quiet room")
-    bar.get_by_role("button", name="Conform").click()
+    bar.get_by_label(words.TREATMENT).select_option(label="A quiet room")
+    bar.get_by_role("button", name=words.CONFORM).click()
     expect(page.locator("tr[data-after='04 April.wav']")).to_contain_text("A quiet room")
-    bar.get_by_role("button", name="Clear selection").click()
+    bar.get_by_role("button", name=words.CLEAR_SELECTION).click()
     bench(page, "04 April.wav")
     turn_to(page, "History")
-    page.get_by_role("button", name="Compare", exact=True).click()
-    page.get_by_role("region", name="Two versions").get_by_role("list", name="Done differently").wait_for()
+    page.get_by_role("button", name=words.COMPARE, exact=True).click()
+    page.get_by_role("region", name=words.TWO_VERSIONS).get_by_role("list", name=words.DONE_DIFFERENTLY).wait_for()
     picture(page, "versions")
 
 
@@ -171,8 +172,8 @@ def consistency(page: Page, address: str) -> None:
     """The recordings of a production against one another."""
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    page.get_by_role("link", name="Consistency").click()
-    page.get_by_role("region", name="Spectra").wait_for()
+    page.get_by_role("link", name=words.CONSISTENCY).click()
+    page.get_by_role("region", name=words.SPECTRA).wait_for()
     picture(page, "consistency")
 
 
@@ -180,42 +181,42 @@ def saved_treatment(page: Page, address: str) -> None:
     """One's own, in two versions, used on three recordings."""
     page.goto(f"{address}#/treatments")
     page.get_by_role("button", name="Copy A quiet room").click()
-    page.get_by_label("Name of the treatment").fill("The mill's reading room")
+    page.get_by_label(words.TREATMENT_NAME).fill("The mill's reading room")
     page.get_by_label("Compressor: Ratio").click()
     page.keyboard.press("Control+A")
     page.keyboard.type("1.6")
     page.keyboard.press("Enter")
     page.get_by_role("button", name="Save as version 2").click()
-    page.get_by_role("list", name="Changes").get_by_text("1.6").wait_for()
+    page.get_by_role("list", name=words.CHANGES).get_by_text("1.6").wait_for()
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
     rows = ("01 January.wav", "06 June.wav", "09 September.wav")
     for row in rows:
         page.get_by_label(f"Choose {row}").check()
-    bar = page.get_by_role("group", name="Selected recordings")
-    bar.get_by_label("Treatment").select_option(label="The mill's reading room")
-    bar.get_by_role("button", name="Conform").click()
+    bar = page.get_by_role("group", name=words.SELECTED_RECORDINGS)
+    bar.get_by_label(words.TREATMENT).select_option(label="The mill's reading room")
+    bar.get_by_role("button", name=words.CONFORM).click()
     for row in rows:
         page.locator(f"tr[data-after='{row}']").wait_for()
     page.goto(f"{address}#/treatments")
     page.get_by_role("link", name="The mill's reading room").click()
-    page.get_by_role("region", name="Where it was used").get_by_role("link").nth(2).wait_for()
+    page.get_by_role("region", name=words.WHERE_IT_WAS_USED).get_by_role("link").nth(2).wait_for()
     picture(page, "saved-treatment")
 
 
 def deliver(page: Page, address: str) -> None:
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    page.get_by_role("link", name="Deliver…").click()
+    page.get_by_role("link", name=words.DELIVER).click()
     page.get_by_role("button", name=re.compile("^Make [0-9]+ files")).click()
     for row in ("01 January", "02 February", "09 September"):
-        page.locator(f"[data-deliver='{row}.wav']").get_by_role("link", name="Certified").wait_for()
+        page.locator(f"[data-deliver='{row}.wav']").get_by_role("link", name=words.CERTIFIED).wait_for()
     page.get_by_role("link", name="Download 9 as ZIP").wait_for()
     page.mouse.move(640, 20)
     picture(page, "deliver")
-    page.get_by_role("button", name="Hand in…").click()
-    page.get_by_role("dialog").get_by_role("button", name="Hand in").click()
-    handed = page.get_by_role("region", name="Handed over")
+    page.get_by_role("button", name=words.ASK_TO_HAND_IN).click()
+    page.get_by_role("dialog").get_by_role("button", name=words.HAND_IN).click()
+    handed = page.get_by_role("region", name=words.HANDED_OVER)
     handed.get_by_text("What it read agrees").click()
     handed.get_by_role("table").wait_for()
     handed.scroll_into_view_if_needed()
@@ -225,10 +226,10 @@ def deliver(page: Page, address: str) -> None:
     page.mouse.wheel(0, -8_000)
     page.locator("[data-deliver='03 March.wav']").get_by_role("link", name="Listen").click()
     page.get_by_role("heading", name="Listen: 03 March.wav").wait_for()
-    page.get_by_label("Listener").fill("Elspeth Sluice")
+    page.get_by_label(words.LISTENER).fill("Elspeth Sluice")
     page.keyboard.press("Enter")
-    page.get_by_label("Speed").select_option("2")
-    page.get_by_role("button", name="Play").click()
+    page.get_by_label(words.SPEED).select_option("2")
+    page.get_by_role("button", name=words.PLAY).click()
     page.wait_for_timeout(3_000)
     for key, text in (("m", "“wier” for weir"), ("n", "a chair"), ("r", "runs out of breath")):
         page.keyboard.press(key)
@@ -236,7 +237,7 @@ def deliver(page: Page, address: str) -> None:
         page.keyboard.type(text)
         page.keyboard.press("Enter")
         page.wait_for_timeout(2_000)
-    pause = page.get_by_role("button", name="Pause")
+    pause = page.get_by_role("button", name=words.PAUSE)
     if pause.count():  # on a slow machine the file has ended by itself
         pause.click()
     page.get_by_text("heard by Elspeth Sluice").first.wait_for()
@@ -247,13 +248,13 @@ def certificates(page: Page, address: str) -> None:
     """The list, with one issued again after listening, one withdrawn, and that of a production; then one."""
     page.goto(address)
     page.get_by_role("link", name="Museum guide").click()
-    page.get_by_role("link", name="Deliver…").click()
-    page.get_by_label("Certified by").fill("Morten Ebb")
+    page.get_by_role("link", name=words.DELIVER).click()
+    page.get_by_label(words.CERTIFIED_BY).fill("Morten Ebb")
     page.keyboard.press("Enter")
     page.get_by_role("button", name=re.compile("^Make [0-9]+ files")).click()
-    page.get_by_role("button", name="Certify the production").click()
-    page.get_by_role("link", name="The production is certified").wait_for()
-    page.get_by_role("link", name="Certificates", exact=True).click()
+    page.get_by_role("button", name=words.CERTIFY_THE_PRODUCTION).click()
+    page.get_by_role("link", name=words.PRODUCTION_CERTIFIED).wait_for()
+    page.get_by_role("link", name=words.CERTIFICATES, exact=True).click()
     page.get_by_label(re.compile("^Of ")).select_option("Delivered files")
     for name, act, reason in (
         ("05 May.mp3", "Withdraw", "“Weir” was read as “wire”; the chapter is recorded again."),
@@ -262,12 +263,12 @@ def certificates(page: Page, address: str) -> None:
         page.get_by_role("link", name=name).first.click()
         page.get_by_role("button", name=f"{act}…").click()
         dialog = page.locator("dialog[open]")
-        dialog.get_by_label("Reason").fill(reason)
+        dialog.get_by_label(words.REASON).fill(reason)
         dialog.get_by_role("button", name=act, exact=True).click()
         page.get_by_text("In place of" if act == "Issue again" else "Withdrawn on").first.wait_for()
         if act == "Issue again":
             picture(page, "certificate")
-        page.get_by_role("link", name="Certificates", exact=True).first.click()
+        page.get_by_role("link", name=words.CERTIFICATES, exact=True).first.click()
         page.get_by_label(re.compile("^Of ")).select_option("Delivered files")
     page.get_by_label(re.compile("^Of ")).select_option("Everything")
     page.locator("tbody tr").nth(12).wait_for()
@@ -279,9 +280,9 @@ def record(page: Page, address: str) -> None:
     """What was done to the almanac, and its archive, which is made."""
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    page.get_by_role("link", name="Record", exact=True).click()
-    page.get_by_role("button", name="Make the archive").click()
-    page.get_by_role("link", name="Download the archive").wait_for()
+    page.get_by_role("link", name=words.RECORD, exact=True).click()
+    page.get_by_role("button", name=words.MAKE_THE_ARCHIVE).click()
+    page.get_by_role("link", name=words.DOWNLOAD_THE_ARCHIVE).wait_for()
     page.get_by_text("How, in").first.wait_for()
     page.mouse.move(640, 20)
     picture(page, "record")
@@ -290,7 +291,7 @@ def record(page: Page, address: str) -> None:
 def whole(page: Page, address: str) -> None:
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    page.get_by_role("link", name="Conform all…").click()
+    page.get_by_role("link", name=words.CONFORM_ALL).click()
     page.get_by_text("recordings will conform").wait_for()
     page.mouse.move(640, 20)
     picture(page, "whole")

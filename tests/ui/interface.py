@@ -3,6 +3,7 @@
 import atexit
 import base64
 import os
+import re
 import signal
 import unittest
 from functools import cache
@@ -19,6 +20,7 @@ from ispettore.studio.settings import ROOT, settings
 from tests import signals
 from tests.desks import TOKEN, served
 from tests.support import Application
+from tests.ui import words
 
 RATE = 44_100
 LEFT, RIGHT = 44, 132  # the ribbon's margins
@@ -129,12 +131,12 @@ class InterfaceCase(unittest.TestCase):
 
     def look_at(self, section: str) -> Locator:
         """Turn the left half of the bench to a section; what it shows."""
-        self.page.get_by_role("navigation", name="Inspect").get_by_role("link", name=section).click()
+        self.page.get_by_role("navigation", name=words.INSPECT_SECTIONS).get_by_role("link", name=section).click()
         return self.page.locator(".half").first.locator("section").first
 
     def turn_to(self, section: str) -> Locator:
         """Turn the right half of the bench to a section; what it shows."""
-        self.page.get_by_role("navigation", name="Treat").get_by_role("link", name=section).click()
+        self.page.get_by_role("navigation", name=words.TREAT_SECTIONS).get_by_role("link", name=section).click()
         return self.page.locator(".half").last.locator("> section")
 
     def measured(self, content: bytes, **how) -> Measured:
@@ -167,6 +169,10 @@ class InterfaceCase(unittest.TestCase):
 
     def row_in(self, page, name: str):
         return page.locator(f"tr[data-name='{name}']")
+
+    def judged(self, name: str) -> None:
+        """Wait until a recording of the sheet has its verdict."""
+        expect(self.row(name).locator(".verdict")).to_contain_text(re.compile(f"{words.INSIDE}|{words.OUTSIDE}"))
 
     def after(self, name: str):
         return self.page.locator(f"tr[data-after='{name}']")

@@ -7,6 +7,7 @@ from playwright.sync_api import expect
 
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.studio.settings import settings
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 
@@ -16,11 +17,11 @@ class ArchiveScreens(InterfaceCase):
         self.open_production("Mill of tides")
         self.drop(self.wav("01 Sluice.wav", rms_dbfs=-29, room_dbfs=-80))
         self.page.get_by_role("button", name="Conform 01 Sluice.wav").click()
-        expect(self.after("01 Sluice.wav")).to_contain_text("Certified")
-        self.page.get_by_role("link", name="Record", exact=True).click()
-        self.page.get_by_role("button", name="Make the archive").click()
+        expect(self.after("01 Sluice.wav")).to_contain_text(words.CERTIFIED)
+        self.page.get_by_role("link", name=words.RECORD, exact=True).click()
+        self.page.get_by_role("button", name=words.MAKE_THE_ARCHIVE).click()
         with self.page.expect_download() as one:
-            self.page.get_by_role("link", name="Download the archive").click()
+            self.page.get_by_role("link", name=words.DOWNLOAD_THE_ARCHIVE).click()
         path = self.application.folder / "mill.zip"
         one.value.save_as(path)
         return one.value.suggested_filename, path
@@ -53,14 +54,14 @@ class ArchiveScreens(InterfaceCase):
             self.assertIn(said, Path(one.value.path()).read_text(encoding="utf-8"))
 
         self.page.get_by_role("link", name="Mill of tides").click()
-        self.page.get_by_role("button", name="Rename").click()
-        self.page.get_by_label("Name of the production").fill("Mill of the tides")
+        self.page.get_by_role("button", name=words.RENAME).click()
+        self.page.get_by_label(words.PRODUCTION_NAME).fill("Mill of the tides")
         self.page.keyboard.press("Enter")
-        self.page.get_by_role("link", name="Record", exact=True).click()
+        self.page.get_by_role("link", name=words.RECORD, exact=True).click()
         expect(self.page.get_by_role("region", name="Archive")).to_contain_text("Something was done since.")
         expect(self.page.get_by_role("button", name="Make it again")).to_be_visible()
 
-        self.page.get_by_role("link", name="Productions").click()
+        self.page.get_by_role("link", name=words.PRODUCTIONS).click()
         row = self.bring_in(archive)
         expect(row).to_contain_text("Mill of tides was here already and stays as it is.")
         row.get_by_role("button", name="Dismiss mill.zip").click()
@@ -80,7 +81,7 @@ class ArchiveScreens(InterfaceCase):
         expect(row).to_contain_text("Mill of tides is here: 1 recording")
         self.accessible()
         row.get_by_role("link", name="Mill of tides").click()
-        expect(self.after("01 Sluice.wav")).to_contain_text("Certified")
+        expect(self.after("01 Sluice.wav")).to_contain_text(words.CERTIFIED)
         self.page.get_by_role("link", name="01 Sluice.wav").first.click()
         expect(self.page.locator(".ribbon canvas")).to_have_attribute("data-settled", "true")
         self.assertEqual([key.role for key in KeyFolder(settings().keys).listed()], ["trusted"])

@@ -10,6 +10,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from ispettore.core.measure import tracks
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 from tests.ui.much import TURN, three_hours
 
@@ -38,7 +39,7 @@ class Bench(InterfaceCase):
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + 700, box["y"] + 90, steps=5)
         self.page.mouse.up()
-        selection = self.page.get_by_label("Selection", exact=True)
+        selection = self.page.get_by_label(words.SELECTION, exact=True)
         # 300 of the plot's pixels, which stand for 12 s
         plot = box["width"] - 2 - 44 - 132
         expect(selection).to_contain_text(f"{300 / plot * 12:.2f} s")
@@ -94,7 +95,7 @@ class Bench(InterfaceCase):
     def test_a_meter_at_the_playhead_reads_what_the_core_measured(self):
         _, content = self.open_recording("Read out", rms_dbfs=-20, room_dbfs=-75)
         run = tracks.of(self.measured(content))
-        now = self.page.get_by_role("group", name="At the playhead")
+        now = self.page.get_by_role("group", name=words.AT_THE_PLAYHEAD)
         for _ in range(3):
             self.page.keyboard.press("ArrowRight")
         for position, peak, momentary, short in ((6.0, 60, 56, 30), (8.0, 80, 76, 50)):
@@ -102,7 +103,7 @@ class Bench(InterfaceCase):
                 self.page.keyboard.press("ArrowRight")
             measured = (run.sample_peak_dbfs[peak], run.momentary_lufs[momentary], run.short_term_lufs[short])
             with self.subTest(position=position):
-                expect(self.page.get_by_label("Position")).to_contain_text(f"0:0{position:.0f}")
+                expect(self.page.get_by_label(words.POSITION)).to_contain_text(f"0:0{position:.0f}")
                 shown = [float(figure) for figure in re.findall(r"-?[\d.]+", now.text_content().replace("−", "-"))]
                 self.assertEqual(len(shown), 3)
                 for read, value in zip(shown, measured, strict=True):
@@ -111,7 +112,7 @@ class Bench(InterfaceCase):
     def test_a_limit_marks_where_its_reading_was_taken_and_leads_there(self):
         _, content = self.open_recording("Marked", rms_dbfs=-8, room_dbfs=-60)
         peak = self.measured(content).inspection.readings["sample_peak_dbfs"]
-        limits = self.page.get_by_role("region", name="Limits")
+        limits = self.page.get_by_role("region", name=words.LIMITS)
         self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "Health", "File"])
         limits.locator(".rule").filter(has=self.page.get_by_text("Peak", exact=True)).hover()
         marked = self.page.locator(".ribbon .marked")
@@ -129,12 +130,12 @@ class Bench(InterfaceCase):
 
     def test_every_reading_shows_before_and_after(self):
         self.open_recording("Both", rms_dbfs=-31, room_dbfs=-78)
-        self.page.get_by_role("button", name="Conform", exact=True).click()
-        readings = self.look_at("Readings")
-        level = readings.locator("dl div", has=self.page.get_by_role("button", name="RMS level", exact=True))
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+        readings = self.look_at(words.READINGS)
+        level = readings.locator("dl div", has=self.page.get_by_role("button", name=words.RMS_LEVEL, exact=True))
         expect(level).to_contain_text("−20.5")
         expect(level).to_contain_text("before −31.0")
-        noise = readings.locator("dl div", has=self.page.get_by_role("button", name="Noise floor", exact=True))
+        noise = readings.locator("dl div", has=self.page.get_by_role("button", name=words.NOISE_FLOOR, exact=True))
         expect(noise).to_contain_text("before −78.0")
         self.accessible()
 
@@ -148,11 +149,11 @@ class Bench(InterfaceCase):
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + 1 + 44 + plot * 3 / 12, box["y"] + 90, steps=5)
         self.page.mouse.up()
-        self.page.get_by_label("Loop").check()
+        self.page.get_by_label(words.LOOP).check()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Space")
-        strip = self.page.get_by_role("group", name="Playing")
-        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        strip = self.page.get_by_role("group", name=words.PLAYER)
+        expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         positions = self.page.evaluate(
             """async () => {
               const line = document.querySelector('.playhead');
@@ -177,7 +178,7 @@ class Bench(InterfaceCase):
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         self.page.get_by_role("heading", name="loud.wav").click()
-        position = self.page.get_by_label("Position")
+        position = self.page.get_by_label(words.POSITION)
         line = self.page.locator(".playhead")
         seen = []
         for key in ("n", "n", "p"):

@@ -20,6 +20,7 @@ from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord, Production
 from tests import signals
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import LEFT, RATE, RIGHT, InterfaceCase
 from tests.ui.much import twelve_minutes
 
@@ -32,7 +33,7 @@ class Closely(InterfaceCase):
     def test_a_selection_reads_what_the_core_measures_of_it(self):
         _, content = self.open_recording("Selected", rms_dbfs=-20, room_dbfs=-70)
         wave, _ = soundfile.read(io.BytesIO(content))
-        readings = self.page.get_by_role("group", name="Readings of the selection")
+        readings = self.page.get_by_role("group", name=words.READINGS_OF_THE_SELECTION)
         for wanted in ((1.5, 9), (4, 4.5), (0, 12)):
             start, end = self.select(*wanted)
             expect(readings.locator("dd")).to_have_count(12)
@@ -52,14 +53,14 @@ class Closely(InterfaceCase):
         self.page.get_by_role("heading", name="one.wav").click()
         for key in ("ArrowRight", "[", "ArrowRight", "]"):
             self.page.keyboard.press(key)
-        expect(self.page.get_by_label("Selection", exact=True)).to_contain_text("0:02.00 to 0:04.00")
+        expect(self.page.get_by_label(words.SELECTION, exact=True)).to_contain_text("0:02.00 to 0:04.00")
         expect(readings.locator("dd")).to_have_count(12)
 
     def test_ten_minutes_are_read_and_more_are_too_many(self):
         recording = twelve_minutes(self.application.folder, self.application.store)
         self.page.goto(f"{self.application.address}#/recordings/{recording}")
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
-        readings = self.page.get_by_role("group", name="Readings of the selection")
+        readings = self.page.get_by_role("group", name=words.READINGS_OF_THE_SELECTION)
         self.select(30, 620, duration_s=720)
         expect(readings.locator("dd")).to_have_count(12)
         self.select(0, 715, duration_s=720)
@@ -108,7 +109,7 @@ class Closely(InterfaceCase):
 
     def test_room_tone_is_chosen_by_hand_and_left_to_the_meters_again(self):
         _, content = self.open_recording("By hand", rms_dbfs=-24, room_dbfs=-66, head=1.6)
-        panel = self.look_at("Room tone")
+        panel = self.look_at(words.ROOM_TONE)
         found = self.measured(content).inspection
         total = sum(span.length_s for span in found.room_tone)
         expect(panel).to_contain_text(f"Room tone found in {len(found.room_tone)} places, {total:.1f} s in all.")
@@ -116,7 +117,7 @@ class Closely(InterfaceCase):
         span = Span(start_s=round(start / 0.005) * 0.005, end_s=round(end / 0.005) * 0.005)
         again = self.measured(content, room_tone=[span]).inspection
         look = panel.get_by_role("group", name="The selection as room tone")
-        expect(look).to_contain_text("Noise floor")
+        expect(look).to_contain_text(words.NOISE_FLOOR)
         shown = [figure(text) for text in look.locator("dd b").all_text_contents()]
         self.assertAlmostEqual(shown[0], again.value("noise_floor_dbfs"), delta=0.06)
         self.assertAlmostEqual(shown[1], again.value("signal_to_noise_db"), delta=0.06)
@@ -124,10 +125,10 @@ class Closely(InterfaceCase):
         self.accessible()
         look.get_by_role("button", name="Take the selection as room tone").click()
         expect(panel).to_contain_text("Room tone chosen by hand")
-        readings = self.look_at("Readings")
-        noise = readings.locator("dl div", has=self.page.get_by_role("button", name="Noise floor", exact=True))
+        readings = self.look_at(words.READINGS)
+        noise = readings.locator("dl div", has=self.page.get_by_role("button", name=words.NOISE_FLOOR, exact=True))
         expect(noise).to_contain_text(f"{again.value('noise_floor_dbfs'):.1f}".replace("-", "−"))
-        self.look_at("Room tone").get_by_role("button", name="Let it be found").click()
+        self.look_at(words.ROOM_TONE).get_by_role("button", name="Let it be found").click()
         expect(panel).to_contain_text("Room tone found in")
         # Where somebody speaks, that is said before.
         self.select(3, 8)
@@ -141,7 +142,7 @@ class Closely(InterfaceCase):
             sink.write(signals.voice_like(8, rms_dbfs=-24, rate=RATE)[:, None].astype(np.float32))
         self.drop(("said.wav", path.read_bytes()))
         self.row("said.wav").get_by_role("link", name="said.wav").click()
-        self.look_at("Readings")
+        self.look_at(words.READINGS)
         said = self.page.get_by_role("region", name="What the file says of itself")
         expect(said).to_contain_text("Tidal mill, take 3")
         expect(said.locator("div", has_text="stated loudness")).to_contain_text("−19.50 LUFS")
@@ -150,7 +151,7 @@ class Closely(InterfaceCase):
     def test_the_spectrum_panel_says_what_the_core_measured(self):
         _, content = self.open_recording("Spectrum", rms_dbfs=-24, room_dbfs=-60)
         spectrum = self.measured(content).inspection.spectrum
-        picture = self.look_at("Room tone").get_by_role("img")
+        picture = self.look_at(words.ROOM_TONE).get_by_role("img")
         said = picture.get_attribute("aria-label").replace("−", "-")
         for name, levels in (("voice", spectrum.speech_dbfs), ("room tone", spectrum.room_tone_dbfs)):
             level = levels[spectrum.centres_hz.index(1000.0)]
@@ -164,8 +165,8 @@ class Closely(InterfaceCase):
 
     def test_pins_are_clicked_and_kinds_are_shown_alone(self):
         self.open_recording("Pins", rms_dbfs=-8, room_dbfs=-60)
-        findings = self.look_at("Findings")
-        kinds = findings.get_by_label("Show")
+        findings = self.look_at(words.FINDINGS)
+        kinds = findings.get_by_label(words.SHOW)
         names = kinds.locator("option").all_text_contents()
         self.assertGreater(len(names), 2)
         pins = self.page.locator(".ribbon .pin")
@@ -197,8 +198,8 @@ class Closely(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("peak.wav", path.read_bytes()))
         self.row("peak.wav").get_by_role("link", name="peak.wav").click()
-        self.page.get_by_role("button", name="Conform", exact=True).click()
-        self.turn_to("Result")
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+        self.turn_to(words.RESULT)
         self.page.get_by_role("heading", name="peak.wav").click()
         moved = self.page.locator(".ribbon text.gain")
         expect(moved).to_contain_text("gain moved to −")
@@ -218,7 +219,7 @@ class Closely(InterfaceCase):
         self.page.wait_for_timeout(600)
         treated = self.picture()
         self.assertNotEqual(source, treated)
-        now = self.page.get_by_role("group", name="At the playhead")
+        now = self.page.get_by_role("group", name=words.AT_THE_PLAYHEAD)
         expect(now).to_be_visible()
         self.page.keyboard.press("u")
         expect(self.page.get_by_role("button", name="Loudness", exact=True)).to_have_attribute("aria-pressed", "true")
@@ -230,19 +231,19 @@ class Closely(InterfaceCase):
 
     def test_two_versions_are_compared_blind_and_chance_is_told_apart(self):
         self.open_recording("Blind", rms_dbfs=-31, room_dbfs=-78)
-        self.page.get_by_role("button", name="Conform", exact=True).click()
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
         self.page.get_by_role("button", name="Compare blind").click()
-        dialog = self.page.get_by_role("dialog", name="Blind comparison")
-        dialog.get_by_label("Length").select_option("6")
+        dialog = self.page.get_by_role("dialog", name=words.BLIND_COMPARISON)
+        dialog.get_by_label(words.LENGTH).select_option("6")
         with self.page.expect_response("**/api/blind/draw**") as drawn:
-            dialog.get_by_role("button", name="Begin").click()
+            dialog.get_by_role("button", name=words.BEGIN).click()
         order = drawn.value.json()
         self.assertEqual(len(order), 6)
         self.accessible()
         for round_of, first in enumerate(order, start=1):
             expect(dialog).to_contain_text(f"Round {round_of} of 6")
             # Nothing on the page tells which is heard.
-            expect(self.page.get_by_role("radio", name="Treated")).to_have_count(0)
+            expect(self.page.get_by_role("radio", name=words.TREATED)).to_have_count(0)
             self.assertNotRegex(dialog.inner_text().lower(), "source|treated")
             better = dialog.get_by_role("button", name=f"The {'first' if first == 'treated' else 'second'} is better")
             expect(better).to_be_disabled()
@@ -253,8 +254,8 @@ class Closely(InterfaceCase):
             "You preferred the treated version in 6 of 6 rounds: more than chance (3 % by a coin)."
         )
         self.accessible()
-        dialog.get_by_role("button", name="Close").click()
-        expect(self.page.get_by_role("radio", name="Source")).to_be_checked()
+        dialog.get_by_role("button", name=words.CLOSE).click()
+        expect(self.page.get_by_role("radio", name=words.SOURCE)).to_be_checked()
 
     def test_every_limit_on_a_level_is_drawn(self):
         self.open_recording("Limits", rms_dbfs=-24, room_dbfs=-66)
@@ -280,7 +281,7 @@ class Closely(InterfaceCase):
         self.page.set_viewport_size({"width": 1024, "height": 768})
         self.open_recording("Narrow", rms_dbfs=-8, room_dbfs=-60)
         self.select(2, 6)
-        expect(self.page.get_by_role("group", name="Readings of the selection").locator("dd")).to_have_count(12)
+        expect(self.page.get_by_role("group", name=words.READINGS_OF_THE_SELECTION).locator("dd")).to_have_count(12)
         self.assertLessEqual(self.page.evaluate("() => document.documentElement.scrollWidth"), 1024)
         self.accessible()
 

@@ -6,6 +6,7 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from ispettore.core.certify.keys import KeyFolder
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 
@@ -16,14 +17,14 @@ class CertificateScreens(InterfaceCase):
         names = [f"{number:02} Ebb.wav" for number in range(1, len(levels) + 1)]
         self.drop(*[self.wav(name, rms_dbfs=level, room_dbfs=-78) for name, level in zip(names, levels, strict=True)])
         for name in names:
-            expect(self.row(name).locator(".verdict")).to_contain_text("side")
-        self.page.get_by_role("link", name="Deliver…").click()
-        by = self.page.get_by_label("Certified by")
+            self.judged(name)
+        self.page.get_by_role("link", name=words.DELIVER).click()
+        by = self.page.get_by_label(words.CERTIFIED_BY)
         by.fill("Ilse Weir")
         by.press("Enter")
         self.page.get_by_role("button", name=f"Make {len(levels)} file").click()
         for name in names:
-            expect(self.page.locator(f'[data-deliver="{name}"]').get_by_role("link", name="Certified")).to_be_visible()
+            expect(self.page.locator(f'[data-deliver="{name}"]').get_by_role("link", name=words.CERTIFIED)).to_be_visible()
 
     def saved(self, link: str) -> tuple[str, bytes]:
         with self.page.expect_download() as one:
@@ -31,16 +32,16 @@ class CertificateScreens(InterfaceCase):
         return one.value.suggested_filename, Path(one.value.path()).read_bytes()
 
     def verify(self, *files: tuple[str, bytes]) -> None:
-        self.page.get_by_role("link", name="Verify a certificate").first.click()
-        expect(self.page.get_by_role("heading", name="Verify a certificate")).to_be_visible()
+        self.page.get_by_role("link", name=words.VERIFY).first.click()
+        expect(self.page.get_by_role("heading", name=words.VERIFY)).to_be_visible()
         self.drop(*files)
 
     def test_a_production_is_certified_checked_by_its_package_and_one_file_withdrawn(self):
         self.book(-20, -20.4, name="Book of ebbs")
         whole = self.page.get_by_role("region", name="Certificate of the production")
         expect(whole).to_contain_text("Every file is made and every limit on the production is met.")
-        whole.get_by_role("button", name="Certify the production").click()
-        whole.get_by_role("link", name="The production is certified").click()
+        whole.get_by_role("button", name=words.CERTIFY_THE_PRODUCTION).click()
+        whole.get_by_role("link", name=words.PRODUCTION_CERTIFIED).click()
         paper = self.page.get_by_role("article", name="Certificate of a production")
         expect(paper).to_contain_text("2 files")
         expect(paper).to_contain_text("Ilse Weir")
@@ -50,12 +51,12 @@ class CertificateScreens(InterfaceCase):
         self.page.go_back()
         package = self.saved("Download all as ZIP")
         self.verify(printed, package)
-        expect(self.page.locator(".answer")).to_contain_text("Genuine")
+        expect(self.page.locator(".answer")).to_contain_text(words.GENUINE)
         expect(self.page.locator("section.sheet")).to_contain_text("is the certified package")
         expect(self.page.locator("section.sheet dd", has_text="02 Ebb.mp3")).to_be_visible()
 
         # One of its files is withdrawn: its row, its certificate and the check of the package say so.
-        self.page.get_by_role("link", name="Certificates", exact=True).click()
+        self.page.get_by_role("link", name=words.CERTIFICATES, exact=True).click()
         self.page.get_by_label(re.compile("^Production")).select_option("Book of ebbs")
         expect(self.page.locator("tbody tr")).to_have_count(5)
         self.page.get_by_label(re.compile("^Of ")).select_option("Delivered files")
@@ -65,30 +66,30 @@ class CertificateScreens(InterfaceCase):
         self.page.get_by_role("button", name="Withdraw…").click()
         dialog = self.page.get_by_role("dialog", name="Withdraw this certificate")
         expect(dialog.get_by_role("button", name="Withdraw")).to_be_disabled()
-        dialog.get_by_label("Reason").fill("A misread word")
+        dialog.get_by_label(words.REASON).fill("A misread word")
         dialog.get_by_role("button", name="Withdraw").click()
         expect(self.page.get_by_role("article")).to_contain_text(re.compile("Withdrawn on .*: A misread word"))
         expect(self.page.get_by_role("button", name="Withdraw…")).to_have_count(0)
         notice = self.saved("Notice of its end")
         self.assertEqual(notice[0], "01 Ebb.mp3.notice.json")
         self.verify(printed, package)
-        expect(self.page.locator(".answer")).to_contain_text("Not genuine")
+        expect(self.page.locator(".answer")).to_contain_text(words.NOT_GENUINE)
         expect(self.page.locator("section.sheet")).to_contain_text("01 Ebb.mp3: It was withdrawn on")
 
     def test_a_pdf_alone_and_one_issued_again_after_listening(self):
         self.book(-20)
-        self.page.locator('[data-deliver="01 Ebb.wav"]').get_by_role("link", name="Certified").click()
+        self.page.locator('[data-deliver="01 Ebb.wav"]').get_by_role("link", name=words.CERTIFIED).click()
         expect(self.page.get_by_role("article")).to_contain_text("Not recorded")
         printed = self.saved("PDF, with the certificate inside")
         self.page.get_by_role("button", name="Issue again…").click()
         dialog = self.page.get_by_role("dialog", name="Issue this certificate again")
-        dialog.get_by_label("Reason").fill("Somebody else answers for it")
+        dialog.get_by_label(words.REASON).fill("Somebody else answers for it")
         dialog.get_by_role("button", name="Issue again").click()
         expect(self.page.get_by_role("article")).to_contain_text("In place of")
         self.page.get_by_role("link", name="The certificate before it").click()
         expect(self.page.get_by_role("article")).to_contain_text("Somebody else answers for it")
 
-        self.page.get_by_role("link", name="Verify a certificate").first.click()
+        self.page.get_by_role("link", name=words.VERIFY).first.click()
         self.drop(printed)
         self.page.get_by_role("button", name="Check it alone").click()
         expect(self.page.locator(".answer")).to_contain_text("Genuine, but superseded")
@@ -97,7 +98,7 @@ class CertificateScreens(InterfaceCase):
 
     def test_keys_are_trusted_by_hand_and_rolled_over(self):
         self.book(-20)
-        self.page.locator('[data-deliver="01 Ebb.wav"]').get_by_role("link", name="Certified").click()
+        self.page.locator('[data-deliver="01 Ebb.wav"]').get_by_role("link", name=words.CERTIFIED).click()
         printed = self.saved("PDF, with the certificate inside")
         self.page.get_by_role("link", name="keys", exact=True).click()
         own = self.page.locator('tr[data-role="own"]')
@@ -121,7 +122,7 @@ class CertificateScreens(InterfaceCase):
         self.page.get_by_role("dialog").get_by_role("button", name="Begin a new key").click()
         expect(self.page.locator('tr[data-role="retired"]').first).to_contain_text(fingerprint)
         expect(own).not_to_contain_text(fingerprint)
-        self.page.get_by_role("link", name="Verify a certificate").first.click()
+        self.page.get_by_role("link", name=words.VERIFY).first.click()
         self.drop(printed)
         self.page.get_by_role("button", name="Check it alone").click()
         expect(self.page.locator(".answer")).to_have_text(re.compile("Genuine"))

@@ -4,6 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 COUNT = """() => {
@@ -30,9 +31,9 @@ class ConsistencyScreen(InterfaceCase):
         levels = (-20, -20.2, -20.1, -30, -20.15)
         self.drop(*[self.wav(f"{number}.wav", rms_dbfs=level, room_dbfs=-75) for number, level in enumerate(levels, start=1)])
         for number in range(1, 6):
-            expect(self.row(f"{number}.wav").locator(".verdict")).to_contain_text("side")
-        self.page.get_by_role("link", name="Consistency").click()
-        expect(self.page.get_by_role("heading", name="Consistency")).to_be_visible()
+            self.judged(f"{number}.wav")
+        self.page.get_by_role("link", name=words.CONSISTENCY).click()
+        expect(self.page.get_by_role("heading", name=words.CONSISTENCY)).to_be_visible()
 
     def test_what_stands_apart_is_named_and_every_measure_drawn(self):
         self.book()
@@ -43,7 +44,7 @@ class ConsistencyScreen(InterfaceCase):
         expect(dots).to_have_count(6)
         expect(dots.first).to_have_attribute("aria-label", re.compile(r"Active speech level: .* apart: 4\.wav"))
         expect(dots.first.locator("circle")).to_have_count(5)
-        expect(self.page.get_by_role("region", name="Spectra").get_by_role("img")).to_have_count(5)
+        expect(self.page.get_by_role("region", name=words.SPECTRA).get_by_role("img")).to_have_count(5)
         self.accessible()
         dots.first.hover(position={"x": 10, "y": 30})
         expect(self.page.get_by_role("heading", name="In their order: 1.wav")).to_be_visible()
@@ -59,21 +60,21 @@ class ConsistencyScreen(InterfaceCase):
         expect(row).to_contain_text("−9.")
         asked = []
         self.page.on("request", lambda request: "/sound?" in request.url and asked.append(request.url.split("?")[1]))
-        row.get_by_role("button", name="Play").click()
+        row.get_by_role("button", name=words.PLAY).click()
         self.page.wait_for_function("() => window.started.length === 2")
         self.assertEqual(sorted(asked), ["start=0&frames=220500", f"start={12 * 44_100 - 220_500}&frames=220500"])
         one, other = self.page.evaluate("() => window.started")
         self.assertEqual((one["seconds"], other["seconds"]), (5, 5))
         self.assertAlmostEqual(other["when"], one["when"] + 5, places=6, msg="the next begins where the last ends")
         self.assertEqual(self.page.evaluate("() => window.gains.map((one) => one.gain.value)"), [1, 1])
-        row.get_by_role("button", name="Stop").click()
+        row.get_by_role("button", name=words.STOP).click()
         seams.get_by_label("Matched level of the voice").check()
-        row.get_by_role("button", name="Play").click()
+        row.get_by_role("button", name=words.PLAY).click()
         self.page.wait_for_function("() => window.started.length === 4")
         first, second = self.page.evaluate("() => window.gains.slice(2).map((one) => one.gain.value)")
         self.assertEqual(second, 1, "only the louder is turned down")
         self.assertAlmostEqual(first, 10 ** (-9.9 / 20), delta=0.03)
-        row.get_by_role("button", name="Stop").click()
+        row.get_by_role("button", name=words.STOP).click()
 
     def test_as_made_and_taken_away(self):
         self.book()
@@ -82,5 +83,5 @@ class ConsistencyScreen(InterfaceCase):
         self.assertIn("made=yes", self.page.url)
         self.page.get_by_label("Compare them").select_option("as they came in")
         with self.page.expect_download() as download:
-            self.page.get_by_role("link", name="CSV").click()
+            self.page.get_by_role("link", name=words.CSV).click()
         self.assertEqual(download.value.suggested_filename, "Book.consistency.csv")

@@ -10,6 +10,7 @@ from mutagen.id3 import ID3
 from playwright.sync_api import expect
 
 from tests.covers import picture
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 ALSO = "What all files have in common"
@@ -22,8 +23,8 @@ class DeliverScreen(InterfaceCase):
         names = [f"{number:02} Tide {number}.wav" for number in range(1, len(levels) + 1)]
         self.drop(*[self.wav(name, rms_dbfs=level, room_dbfs=-78) for name, level in zip(names, levels, strict=True)])
         for name in names:
-            expect(self.row(name).locator(".verdict")).to_contain_text("side")
-        self.page.get_by_role("link", name="Deliver…").click()
+            self.judged(name)
+        self.page.get_by_role("link", name=words.DELIVER).click()
         expect(self.page.locator("[data-deliver]")).to_have_count(len(levels))
 
     def file(self, number: int):
@@ -36,7 +37,7 @@ class DeliverScreen(InterfaceCase):
 
     def test_from_dropped_chapters_to_files_that_are_named_tagged_certified_and_handed_over(self):
         self.book(-29, -20)
-        expect(self.page.get_by_label("Format")).to_have_value("MP3")
+        expect(self.page.get_by_label(words.FORMAT)).to_have_value("MP3")
         expect(self.page.get_by_label("Quality")).to_have_value("192 kbit/s")
         expect(self.file(1)).to_contain_text("01 Tide 1.mp3")
         for label, text in (("Author", "A. Reed"), ("Narrator", "I. Weir"), ("Year", "2026"), ("Language", "English")):
@@ -52,7 +53,7 @@ class DeliverScreen(InterfaceCase):
 
         self.page.get_by_role("button", name="Make 2 files").click()
         for number in (1, 2):
-            expect(self.file(number).get_by_role("link", name="Certified")).to_be_visible()
+            expect(self.file(number).get_by_role("link", name=words.CERTIFIED)).to_be_visible()
             expect(self.file(number)).to_contain_text(re.compile(r"−0\.2\d.*same"))
         expect(self.page.locator("main")).to_contain_text("2 of 2 files ready and certified for Audiobook, retail")
         with self.page.expect_download() as one:
@@ -67,7 +68,7 @@ class DeliverScreen(InterfaceCase):
             self.assertEqual(len(opened.namelist()), 5)
 
         self.page.get_by_role("button", name="Write to a folder").click()
-        handed = self.page.get_by_role("region", name="Handed over")
+        handed = self.page.get_by_role("region", name=words.HANDED_OVER)
         expect(handed).to_contain_text("Written")
         expect(handed).to_contain_text("2 files")
         folder = Path(handed.locator(".place").inner_text())
@@ -81,26 +82,26 @@ class DeliverScreen(InterfaceCase):
     def test_from_dropped_chapters_to_a_package_that_the_intake_desk_accepts(self):
         self.book(-29, -20)
         self.page.get_by_role("button", name="Make 2 files").click()
-        self.page.get_by_role("button", name="Certify the production").click()
-        expect(self.page.get_by_role("link", name="The production is certified")).to_be_visible()
-        self.page.get_by_role("button", name="Hand in…").click()
+        self.page.get_by_role("button", name=words.CERTIFY_THE_PRODUCTION).click()
+        expect(self.page.get_by_role("link", name=words.PRODUCTION_CERTIFIED)).to_be_visible()
+        self.page.get_by_role("button", name=words.ASK_TO_HAND_IN).click()
         dialog = self.page.get_by_role("dialog", name="Hand in to the intake desk")
         dialog.get_by_label("Checked as").select_option("Audiobook, in chapters")
         self.accessible()
-        dialog.get_by_role("button", name="Hand in").click()
-        handed = self.page.get_by_role("region", name="Handed over")
+        dialog.get_by_role("button", name=words.HAND_IN).click()
+        handed = self.page.get_by_role("region", name=words.HANDED_OVER)
         expect(handed).to_contain_text("Accepted")
         handed.get_by_text("What it read agrees with what is certified").click()
         answers = handed.get_by_role("table", name="Answers of the intake desk")
         expect(answers.get_by_role("row")).to_have_count(3)
         expect(answers.get_by_role("row").nth(1)).to_contain_text("01 Tide 1.mp3")
-        expect(answers).to_contain_text("Integrated loudness")
+        expect(answers).to_contain_text(words.INTEGRATED_LOUDNESS)
         self.accessible()
 
         # Held against what these files are not, each is rejected with its reason.
-        self.page.get_by_role("button", name="Hand in…").click()
+        self.page.get_by_role("button", name=words.ASK_TO_HAND_IN).click()
         dialog.get_by_label("Checked as").select_option("Items for broadcast")
-        dialog.get_by_role("button", name="Hand in").click()
+        dialog.get_by_role("button", name=words.HAND_IN).click()
         expect(handed).to_contain_text("0 of 2 files accepted")
         expect(handed).to_contain_text("It is mp3; asked for is wav or flac.")
         self.page.get_by_role("link", name="Book of tides").click()
@@ -146,7 +147,7 @@ class DeliverScreen(InterfaceCase):
         expect(self.file(1)).to_contain_text("11 Ebb.mp3")
         expect(self.file(2)).to_contain_text("12 Flow.mp3")
         expect(self.page.get_by_role("status")).to_contain_text("2 rows changed")
-        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name=words.UNDO).click()
         expect(self.file(2)).to_contain_text("01 Tide 1.mp3")
         self.page.get_by_role("button", name="Titles from file names").click()
         expect(self.file(2)).to_contain_text("02 Tide 2.mp3")
@@ -156,7 +157,7 @@ class DeliverScreen(InterfaceCase):
         self.book(-29, -20)
         self.page.get_by_role("button", name="Make 2 files").click()
         for number in (1, 2):
-            expect(self.file(number).get_by_role("link", name="Certified")).to_be_visible()
+            expect(self.file(number).get_by_role("link", name=words.CERTIFIED)).to_be_visible()
         title = self.file(1).get_by_label("Title of")
         title.fill("Spring tide")
         title.press("Enter")
@@ -168,7 +169,7 @@ class DeliverScreen(InterfaceCase):
         with zipfile.ZipFile(package.value.path()) as opened:
             names = [name.rpartition("/")[2] for name in opened.namelist()]
         self.assertEqual(names, ["02 Tide 2.mp3", "02 Tide 2.mp3.certificate.json", "SHA256SUMS"])
-        self.page.get_by_role("button", name="Clear selection").click()
+        self.page.get_by_role("button", name=words.CLEAR_SELECTION).click()
         self.page.get_by_role("button", name="Make 1 file").click()
         expect(self.file(1).get_by_role("link", name="01 Spring tide.mp3")).to_be_visible()
         expect(self.page.get_by_role("link", name="Download all as ZIP")).to_be_visible()
@@ -176,13 +177,13 @@ class DeliverScreen(InterfaceCase):
     def test_what_is_asked_of_the_whole_book_is_shown_on_sheet_and_deliver_screen(self):
         self.book(-20, -20.5)
         self.page.get_by_role("link", name="Book of tides").click()
-        self.page.get_by_label("Held against").select_option(label="Audiobook, whole book")
+        self.page.get_by_label(words.SPECIFICATION).select_option(label="Audiobook, whole book")
         package = self.page.get_by_role("list", name="The package")
         expect(package).to_contain_text("no recording is the opening credits")
         expect(package).to_contain_text("there is no sample; select a stretch on a bench and cut it")
         expect(package.get_by_role("listitem").filter(has_text="Missing numbers").get_by_role("img", name="inside")).to_be_visible()
         self.accessible()
-        self.page.get_by_role("link", name="Deliver…").click()
+        self.page.get_by_role("link", name=words.DELIVER).click()
         self.file(2).get_by_label("Kind of").select_option(label="Opening")
         expect(package.get_by_role("listitem").filter(has_text="Opening credits").get_by_role("img", name="inside")).to_be_visible()
         expect(self.file(2).get_by_label("Number of")).to_have_value("")
@@ -201,20 +202,20 @@ class DeliverScreen(InterfaceCase):
         expect(self.page.get_by_role("heading", name="Sample.wav")).to_be_visible()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         self.page.get_by_role("link", name="Sampled").click()
-        self.page.get_by_role("link", name="Deliver…").click()
+        self.page.get_by_role("link", name=words.DELIVER).click()
         row = self.page.locator('[data-deliver="Sample.wav"]')
         expect(row.get_by_label("Kind of")).to_have_value("sample")
         self.page.get_by_role("button", name="Make 2 files").click()
-        expect(row.get_by_role("link", name="Certified")).to_be_visible()
+        expect(row.get_by_role("link", name=words.CERTIFIED)).to_be_visible()
 
     def test_what_can_not_meet_the_limits_says_so(self):
         self.open_production("Loud room")
         self.drop(self.wav("01 Loud.wav", rms_dbfs=-21, room_dbfs=-34))
-        expect(self.row("01 Loud.wav").locator(".verdict")).to_contain_text("side")
-        self.page.get_by_role("link", name="Deliver…").click()
+        self.judged("01 Loud.wav")
+        self.page.get_by_role("link", name=words.DELIVER).click()
         self.page.get_by_role("button", name="Make 1 file").click()
         row = self.page.locator('[data-deliver="01 Loud.wav"]')
         expect(row).to_contain_text("Nothing that can be done to it meets the specification")
         expect(self.page.get_by_role("button", name="Make 1 file")).to_have_count(0)
-        row.get_by_role("link", name="Bench").click()
+        row.get_by_role("link", name=words.BENCH).click()
         expect(self.page.get_by_role("heading", name="01 Loud.wav")).to_be_visible()

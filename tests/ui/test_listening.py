@@ -7,6 +7,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests import signals
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 HELD = """() => {
@@ -39,7 +40,7 @@ class ListenScreen(InterfaceCase):
         self.page.add_init_script(f"({HELD})()")
         self.open_production("Listened")
         self.drop((name, content) if content is not None else self.wav(name, rms_dbfs=-20, room_dbfs=-75))
-        expect(self.row(name).locator(".verdict")).to_contain_text("side")
+        self.judged(name)
         link = self.row(name).get_by_role("link", name=name)
         recording = (link.get_attribute("href") or "").rpartition("/")[2]
         self.page.goto(f"{self.application.address}#/listen/recording/{recording}")
@@ -53,10 +54,10 @@ class ListenScreen(InterfaceCase):
 
     def test_it_plays_three_times_as_fast_at_the_same_pitch(self):
         self.listening("tone.wav", self.tone())
-        speed = self.page.get_by_label("Speed")
+        speed = self.page.get_by_label(words.SPEED)
         speed.select_option(label="3 ×")
         self.page.keyboard.press("Space")
-        expect(self.page.get_by_role("button", name="Pause")).to_be_visible()
+        expect(self.page.get_by_role("button", name=words.PAUSE)).to_be_visible()
         self.assertAlmostEqual(self.page.evaluate(PITCH), 440, delta=12)
         self.assertEqual(self.page.evaluate("() => window.held.playbackRate"), 3)
         self.page.keyboard.press(",")
@@ -65,32 +66,32 @@ class ListenScreen(InterfaceCase):
 
     def test_what_is_really_heard_is_noted_with_who_and_how_fast(self):
         self.listening("01 January.wav")
-        self.page.get_by_label("Listener").fill("A. Reed")
-        self.page.get_by_label("Listener").press("Enter")
-        self.page.get_by_label("Speed").select_option(label="2 ×")
-        self.page.get_by_role("button", name="Play").click()
+        self.page.get_by_label(words.LISTENER).fill("A. Reed")
+        self.page.get_by_label(words.LISTENER).press("Enter")
+        self.page.get_by_label(words.SPEED).select_option(label="2 ×")
+        self.page.get_by_role("button", name=words.PLAY).click()
         self.page.wait_for_function("() => window.held.currentTime > 3")
-        self.page.get_by_role("button", name="Pause").click()
-        heard = self.page.get_by_role("region", name="What was heard")
+        self.page.get_by_role("button", name=words.PAUSE).click()
+        heard = self.page.get_by_role("region", name=words.WHAT_WAS_HEARD)
         expect(heard).to_contain_text(re.compile(r"\d\d % heard by A\. Reed at up to 2 times its speed"))
         self.accessible()
         # What is jumped over was not heard.
         before = self.page.evaluate("() => window.held.currentTime")
-        self.page.get_by_role("slider", name="Position").focus()
+        self.page.get_by_role("slider", name=words.POSITION).focus()
         self.page.keyboard.press("PageUp")
         self.page.wait_for_function(f"() => window.held.currentTime > {before} + 1")
         self.page.reload()
-        expect(self.page.get_by_role("region", name="What was heard").get_by_role("listitem")).to_have_count(1)
+        expect(self.page.get_by_role("region", name=words.WHAT_WAS_HEARD).get_by_role("listitem")).to_have_count(1)
         self.assertLess(float(re.search(r"(\d+) % heard of", self.page.locator("main").inner_text()).group(1)), 60)
         # Played to its end it is listened through, in a sitting of its own.
-        self.page.get_by_label("Speed").select_option(label="3 ×")
+        self.page.get_by_label(words.SPEED).select_option(label="3 ×")
         self.page.keyboard.press("Space")
         expect(heard).to_contain_text("Listened through by A. Reed at up to 3 times its speed")
 
     def test_notes_are_made_by_a_key_jumped_to_ticked_off_and_taken_away(self):
         self.listening("01 January.wav")
-        notes = self.page.get_by_role("region", name="Notes")
-        self.page.get_by_role("slider", name="Position").focus()
+        notes = self.page.get_by_role("region", name=words.NOTES)
+        self.page.get_by_role("slider", name=words.POSITION).focus()
         self.page.keyboard.press("ArrowRight")
         self.page.keyboard.press("m")
         text = notes.get_by_label("Note at 0:05", exact=True)
@@ -106,23 +107,23 @@ class ListenScreen(InterfaceCase):
         expect(self.page.locator("main")).to_contain_text("1 open note")
         self.accessible()
         with self.page.expect_download() as table:
-            notes.get_by_role("link", name="CSV").click()
+            notes.get_by_role("link", name=words.CSV).click()
         self.assertIn("Misread,says wier", table.value.path().read_text(encoding="utf-8-sig"))
         with self.page.expect_download() as marked:
             notes.get_by_role("link", name="WAV with markers").click()
         self.assertIn(b"Misread: says wier", marked.value.path().read_bytes())
         notes.get_by_role("button", name="Remove the note at 0:05").last.click()
         expect(notes.get_by_role("listitem")).to_have_count(1)
-        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name=words.UNDO).click()
         expect(notes.get_by_role("listitem")).to_have_count(2)
         self.page.reload()
         expect(text.first).to_have_value("says wier")
 
     def test_what_the_bench_plays_counts_as_well(self):
         self.listening("01 January.wav")
-        self.page.get_by_role("link", name="Bench").click()
-        self.page.get_by_role("button", name="Play", exact=True).click()
-        expect(self.page.get_by_label("Position")).to_contain_text(re.compile("^0:0[1-9]"))
-        self.page.get_by_role("button", name="Stop", exact=True).click()
+        self.page.get_by_role("link", name=words.BENCH).click()
+        self.page.get_by_role("button", name=words.PLAY, exact=True).click()
+        expect(self.page.get_by_label(words.POSITION)).to_contain_text(re.compile("^0:0[1-9]"))
+        self.page.get_by_role("button", name=words.STOP, exact=True).click()
         self.page.go_back()
-        expect(self.page.get_by_role("region", name="What was heard")).to_contain_text("% heard")
+        expect(self.page.get_by_role("region", name=words.WHAT_WAS_HEARD)).to_contain_text("% heard")

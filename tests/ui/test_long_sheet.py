@@ -6,6 +6,7 @@ from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import acceptances
 from ispettore.studio.catalogue.views import FindingPlace
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 from tests.ui.much import THOUSANDS, many_chapters
 
@@ -22,7 +23,7 @@ class LongSheet(InterfaceCase):
     def setUp(self):
         super().setUp()
         self.page.goto(f"{self.application.address}#/productions/{self.production}")
-        expect(self.row("Chapter 1.wav").locator(".verdict")).to_contain_text("side")
+        self.judged("Chapter 1.wav")
 
     def drawn(self) -> int:
         return self.page.locator("tr[data-name]").count()
@@ -49,7 +50,7 @@ class LongSheet(InterfaceCase):
         expect(self.page.locator("tr[data-name]")).to_have_count(1)
         expect(self.page.get_by_text(f"1 of {THOUSANDS} shown")).to_be_visible()
         self.page.get_by_label("Find").fill("")
-        outside = self.page.get_by_role("group", name="How many stand where").get_by_role("button", name=re.compile("outside"))
+        outside = self.page.get_by_role("group", name=words.VERDICT_COUNTS).get_by_role("button", name=re.compile("outside"))
         outside.click()
         expect(self.page.locator("tr[data-name]")).to_have_count(1)
         expect(self.row("Chapter 77.wav")).to_be_visible()
@@ -63,7 +64,7 @@ class LongSheet(InterfaceCase):
 
     def test_all_are_chosen_though_few_are_drawn(self):
         self.page.get_by_label("Choose all").click()
-        expect(self.page.get_by_role("group", name="Selected recordings")).to_contain_text(f"{THOUSANDS} selected")
+        expect(self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)).to_contain_text(f"{THOUSANDS} selected")
 
     def test_a_change_asks_again_for_what_it_names_alone(self):
         asked = []

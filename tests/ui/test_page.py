@@ -13,6 +13,7 @@ from ispettore.core.spec.methods import methods
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.studio.catalogue import productions
 from tests import signals
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 
@@ -22,18 +23,18 @@ class Interface(InterfaceCase):
         expect(self.page.get_by_text("Drop recordings anywhere on this page")).to_be_visible()
         self.drop(self.wav("02 February.wav", rms_dbfs=-31, room_dbfs=-78))
         row = self.row("02 February.wav")
-        expect(row.locator(".verdict")).to_contain_text("Outside")
+        expect(row.locator(".verdict")).to_contain_text(words.OUTSIDE)
         expect(row.get_by_role("img", name="under").first).to_be_visible()
         expect(row).to_contain_text("−31.0")
         self.accessible()
 
         row.get_by_role("button", name="Conform 02 February.wav").click()
         done = self.after("02 February.wav")
-        expect(done).to_contain_text("Certified")
+        expect(done).to_contain_text(words.CERTIFIED)
         expect(done).to_contain_text("−20.5")
         self.accessible()
         with self.page.expect_download() as deliverable:
-            done.get_by_role("link", name="MP3").click()
+            done.get_by_role("link", name=words.MP3).click()
         with self.page.expect_download() as certificate:
             done.get_by_role("link", name="Certificate").click()
         file = Path(deliverable.value.path()).read_bytes()
@@ -44,50 +45,50 @@ class Interface(InterfaceCase):
         row.get_by_role("link", name="02 February.wav").click()
         expect(self.page.get_by_role("heading", name="02 February.wav")).to_be_visible()
         expect(self.page.get_by_text("Every limit allows a gain")).to_be_visible()
-        rule = self.page.locator(".rule", has_text="RMS level")
+        rule = self.page.locator(".rule", has_text=words.RMS_LEVEL)
         expect(rule).to_contain_text("−31.0")
         expect(rule).to_contain_text("−20.5")
         expect(rule).to_contain_text("2.5 dB inside")
         self.accessible()
 
         self.listen()
-        self.page.get_by_role("link", name="Verify a certificate").click()
+        self.page.get_by_role("link", name=words.VERIFY).click()
         self.drop(("02 February.mp3", file), ("certificate.json", paper))
-        expect(self.page.get_by_text("Genuine", exact=True)).to_be_visible()
+        expect(self.page.get_by_text(words.GENUINE, exact=True)).to_be_visible()
         self.accessible()
         self.drop(("02 February.mp3", file[:-1] + bytes([file[-1] ^ 1])), ("certificate.json", paper))
-        expect(self.page.get_by_text("Not genuine", exact=True)).to_be_visible()
+        expect(self.page.get_by_text(words.NOT_GENUINE, exact=True)).to_be_visible()
         expect(self.page.get_by_text("SHA-256 differs")).to_be_visible()
         self.drop(("02 February.mp3", file), ("certificate.json", paper.replace(b"-20.", b"-19.")))
         expect(self.page.get_by_text("changed after it was sealed")).to_be_visible()
 
     def listen(self) -> None:
         """On a conformed recording: play, swap in lockstep at matched loudness, move, stop; by keyboard."""
-        strip = self.page.get_by_role("group", name="Playing")
+        strip = self.page.get_by_role("group", name=words.PLAYER)
         expect(strip).to_contain_text("treated −10.4 dB")
         self.page.get_by_role("heading", name="02 February.wav").click()
         self.page.keyboard.press("Space")
-        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
-        expect(strip.get_by_label("Position")).to_contain_text("0:01")
+        expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
+        expect(strip.get_by_label(words.POSITION)).to_contain_text("0:01")
         self.page.keyboard.press("x")
-        expect(strip.get_by_role("radio", name="Treated")).to_have_attribute("aria-checked", "true")
-        strip.get_by_label("Matched loudness").uncheck()
+        expect(strip.get_by_role("radio", name=words.TREATED)).to_have_attribute("aria-checked", "true")
+        strip.get_by_label(words.MATCHED_LOUDNESS).uncheck()
         expect(strip).to_contain_text("each at its own level")
         self.page.get_by_role("heading", name="02 February.wav").click()
         for _ in range(3):
             self.page.keyboard.press("ArrowRight")
-        expect(strip.get_by_label("Position")).to_contain_text("0:08")
+        expect(strip.get_by_label(words.POSITION)).to_contain_text("0:08")
         self.page.keyboard.press("Space")
-        expect(strip.get_by_role("button", name="Play")).to_be_visible()
+        expect(strip.get_by_role("button", name=words.PLAY)).to_be_visible()
         self.accessible()
 
     def test_a_master_of_chosen_format_and_the_history(self):
         self.open_production("Masters")
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        self.page.get_by_label("Format").select_option("flac")
-        self.page.get_by_role("button", name="Conform", exact=True).click()
-        self.turn_to("History")
+        self.page.get_by_label(words.FORMAT).select_option("flac")
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+        self.turn_to(words.HISTORY)
         history = self.page.locator(".history")
         expect(history).to_contain_text("FLAC, balanced plan: conformed")
         expect(history).to_contain_text("brought in")
@@ -104,14 +105,14 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("gated.wav", path.read_bytes()))
         self.row("gated.wav").get_by_role("link", name="gated.wav").click()
-        findings = self.look_at("Findings")
+        findings = self.look_at(words.FINDINGS)
         expect(findings).to_contain_text("Dead silence")
         expect(findings).to_contain_text("own room tone")
         expect(findings.get_by_role("button", name="Go to finding 1 Dead silence at 0:00")).to_be_visible()
         count = self.page.locator("rect.finding").count()
         self.assertGreater(count, 5)
         findings.get_by_role("button", name=f"Go to finding {count}").click()
-        expect(self.page.get_by_label("Position")).to_contain_text("0:1")
+        expect(self.page.get_by_label(words.POSITION)).to_contain_text("0:1")
         self.accessible()
 
     def test_a_finding_is_accepted_with_a_reason_and_taken_back(self):
@@ -122,7 +123,7 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("gated.wav", path.read_bytes()))
         self.row("gated.wav").get_by_role("link", name="gated.wav").click()
-        findings = self.look_at("Findings")
+        findings = self.look_at(words.FINDINGS)
         findings.get_by_role("button", name="Accept Dead silence").click()
         why = findings.get_by_label("Why Dead silence may stand")
         expect(why).to_be_focused()
@@ -145,7 +146,7 @@ class Interface(InterfaceCase):
         self.drop(self.wav("one.wav", rms_dbfs=-33, room_dbfs=-75))
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         address = self.page.url.split("#")[1]
-        readings = self.look_at("Readings")
+        readings = self.look_at(words.READINGS)
         expect(readings.get_by_role("heading", name="Health")).to_be_visible()
         with urllib.request.urlopen(f"{self.application.address}api{address}") as answer:
             measured = json.load(answer)["inspection"]["readings"]
@@ -182,18 +183,18 @@ class Interface(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_16")
         self.drop(("loud.wav", path.read_bytes()))
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
-        findings = self.look_at("Findings")
+        findings = self.look_at(words.FINDINGS)
         peak = findings.get_by_role("listitem").filter(has_text="Peak over −3 dBFS")
         expect(peak).to_contain_text("2 places")
         expect(peak).to_contain_text("2.1 dB over")
         expect(self.page.locator("rect.finding.outside")).to_have_count(2)
         peak.get_by_role("button", name="0:08").click()
-        expect(self.page.get_by_label("Position")).to_contain_text("0:08")
+        expect(self.page.get_by_label(words.POSITION)).to_contain_text("0:08")
         self.page.reload()
         self.page.get_by_role("link", name="Passed").click()
-        self.page.get_by_label("Held against").select_option(label="Video streaming")
+        self.page.get_by_label(words.SPECIFICATION).select_option(label="Video streaming")
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
-        findings = self.look_at("Findings")
+        findings = self.look_at(words.FINDINGS)
         expect(findings).not_to_contain_text("Peak over −3 dBFS")
         expect(findings).to_contain_text("True peak over −1 dBTP")
 
@@ -201,7 +202,7 @@ class Interface(InterfaceCase):
         self.page.set_viewport_size({"width": 1024, "height": 768})
         self.open_production("Narrow")
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Outside")
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text(words.OUTSIDE)
         for _ in range(2):
             wide = self.page.evaluate("() => document.documentElement.scrollWidth")
             self.assertLessEqual(wide, 1024)
@@ -221,7 +222,7 @@ class Interface(InterfaceCase):
     def test_a_change_while_a_screen_loads_for_the_first_time_is_not_missed(self):
         self.open_production("Before")
         self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75))
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text(words.INSIDE)
         production = UUID(self.page.url.rsplit("/", 1)[1])
         late = []
 
@@ -235,7 +236,7 @@ class Interface(InterfaceCase):
 
         self.page.route("**/api/recordings/*", hold)
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        expect(self.page.get_by_role("link", name="After")).to_be_visible()
+        expect(self.page.get_by_role("link", name=words.AFTER)).to_be_visible()
         self.page.unroute_all(behavior="wait")  # one that is held still would fail whatever test comes next
 
     def test_a_reload_loses_nothing(self):
@@ -243,4 +244,4 @@ class Interface(InterfaceCase):
         self.drop(self.wav("one.wav", rms_dbfs=-30, room_dbfs=-75))
         self.row("one.wav").get_by_role("button", name="Conform one.wav").click()
         self.page.reload()
-        expect(self.after("one.wav")).to_contain_text("Certified")
+        expect(self.after("one.wav")).to_contain_text(words.CERTIFIED)

@@ -7,6 +7,7 @@ from pathlib import Path
 from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import productions, specifications
+from tests.ui import words
 from tests.ui.interface import PATIENCE_MS, InterfaceCase
 
 
@@ -21,8 +22,8 @@ class Specifications(InterfaceCase):
         expect(self.page.get_by_role("region", name="Versions")).to_contain_text("as it shipped before")
         expect(self.page.get_by_role("button", name="Bring back")).to_have_count(0)
         self.accessible()
-        self.page.get_by_role("button", name="Copy").click()
-        self.page.get_by_label("Name of the copy").fill("Mill house")
+        self.page.get_by_role("button", name=words.COPY).click()
+        self.page.get_by_label(words.COPY_NAME).fill("Mill house")
         self.page.keyboard.press("Enter")
         least = self.page.get_by_label("RMS level, at least")
         expect(least).to_have_value("−23")
@@ -34,7 +35,7 @@ class Specifications(InterfaceCase):
             other.goto(f"{self.application.address}#/productions/{made}")
             expect(other.get_by_role("heading", name="Held")).to_be_visible()
             self.drop(self.wav("one.wav", rms_dbfs=-21, room_dbfs=-75))
-            expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+            expect(self.row("one.wav").locator(".verdict")).to_contain_text(words.INSIDE)
             self.page = own
 
             line, keep = self.page.locator("li[data-limit=rms_dbfs]"), self.page.get_by_role("button", name="Keep as version 2")
@@ -50,40 +51,40 @@ class Specifications(InterfaceCase):
             peak = self.page.get_by_label("Peak, at most")
             peak.fill("-30")
             expect(self.page.locator("li[data-limit=sample_peak_dbfs]").get_by_role("alert")).to_contain_text(
-                "No file can meet both"
+                words.NO_FILE_MEETS_BOTH
             )
-            self.page.get_by_role("button", name="Undo").click()
+            self.page.get_by_role("button", name=words.UNDO).click()
             expect(peak).to_have_value("−3")
             self.page.reload()
             expect(least).to_have_value("−20")
             keep.click()
             expect(self.page.get_by_role("button", name="Keep as version 3")).to_be_disabled()
-            expect(self.page.get_by_role("list", name="Changes")).to_contain_text("RMS level between −20 and −18 dBFS")
-            expect(self.row_in(other, "one.wav").locator(".verdict")).to_contain_text("Outside")
+            expect(self.page.get_by_role("list", name=words.CHANGES)).to_contain_text("RMS level between −20 and −18 dBFS")
+            expect(self.row_in(other, "one.wav").locator(".verdict")).to_contain_text(words.OUTSIDE)
 
             self.page.get_by_role("button", name="Bring back version 1").click()
             expect(least).to_have_value("−23")
             self.page.get_by_role("button", name="Keep as version 3").click()
-            expect(self.row_in(other, "one.wav").locator(".verdict")).to_contain_text("Inside")
+            expect(self.row_in(other, "one.wav").locator(".verdict")).to_contain_text(words.INSIDE)
             expect(self.page.get_by_role("region", name="Held against it")).to_contain_text("Held")
 
     def test_a_limit_on_the_package_is_added_and_holds_for_the_production(self):
         self.page.goto(f"{self.application.address}#/specifications/audiobook-retail")
-        self.page.get_by_role("button", name="Copy").click()
-        self.page.get_by_label("Name of the copy").fill("Whole books")
+        self.page.get_by_role("button", name=words.COPY).click()
+        self.page.get_by_label(words.COPY_NAME).fill("Whole books")
         self.page.keyboard.press("Enter")
-        self.page.get_by_label("Add a limit on").select_option(label="Shop sample")
+        self.page.get_by_label(words.ADD_LIMIT).select_option(label="Shop sample")
         line = self.page.locator("li[data-limit=sample_length_s]")
         expect(line).to_contain_text("in the package")
         expect(self.page.get_by_label("Shop sample, at most")).to_have_value("5:00")
         expect(line.get_by_label("Shop sample: holds for")).to_have_count(0)
-        expect(self.page.get_by_label("Add a limit on").get_by_role("option", name="Shop sample")).to_have_count(0)
+        expect(self.page.get_by_label(words.ADD_LIMIT).get_by_role("option", name="Shop sample")).to_have_count(0)
         self.accessible()
 
     def test_changes_are_undone_redone_and_discarded(self):
         self.page.goto(f"{self.application.address}#/specifications/video-streaming")
-        self.page.get_by_role("button", name="Copy").click()
-        self.page.get_by_label("Name of the copy").fill("Undone")
+        self.page.get_by_role("button", name=words.COPY).click()
+        self.page.get_by_label(words.COPY_NAME).fill("Undone")
         self.page.keyboard.press("Enter")
         least, most = (
             self.page.get_by_label("Integrated loudness, at least"),
@@ -108,17 +109,17 @@ class Specifications(InterfaceCase):
         self.page.get_by_label("Name of the specification").fill("")
         expect(self.page.get_by_text("It needs a name")).to_be_visible()
         expect(self.page.get_by_role("button", name="Keep as version 2")).to_be_disabled()
-        self.page.get_by_role("button", name="Discard changes").click()
+        self.page.get_by_role("button", name=words.DISCARD_CHANGES).click()
         expect(least).to_have_value("−15")
         expect(self.page.get_by_label("Name of the specification")).to_have_value("Undone")
         self.page.reload()
         expect(least).to_have_value("−15")
-        expect(self.page.get_by_role("button", name="Discard changes")).to_have_count(0)
+        expect(self.page.get_by_role("button", name=words.DISCARD_CHANGES)).to_have_count(0)
 
     def test_what_somebody_else_kept_meanwhile_is_said(self):
         self.page.goto(f"{self.application.address}#/specifications/video-streaming")
-        self.page.get_by_role("button", name="Copy").click()
-        self.page.get_by_label("Name of the copy").fill("Contended")
+        self.page.get_by_role("button", name=words.COPY).click()
+        self.page.get_by_label(words.COPY_NAME).fill("Contended")
         self.page.keyboard.press("Enter")
         peak = self.page.get_by_label("True peak, at most")
         peak.fill("-2")
@@ -132,16 +133,16 @@ class Specifications(InterfaceCase):
         expect(peak).to_have_value("−2")
         expect(keep).to_be_disabled()
         self.accessible()
-        self.page.get_by_role("button", name="Discard changes").click()
+        self.page.get_by_role("button", name=words.DISCARD_CHANGES).click()
         expect(self.page.get_by_label("What the specification is for")).to_have_value("Changed elsewhere")
         expect(peak).to_have_value("−1")
 
     def test_limits_are_added_reshaped_and_taken_out_and_files_go_out_and_in(self):
         self.page.goto(f"{self.application.address}#/specifications/podcast-mono")
-        self.page.get_by_role("button", name="Copy").click()
-        self.page.get_by_label("Name of the copy").fill("Tide times")
+        self.page.get_by_role("button", name=words.COPY).click()
+        self.page.get_by_label(words.COPY_NAME).fill("Tide times")
         self.page.keyboard.press("Enter")
-        self.page.get_by_label("Add a limit on").select_option("Noise floor")
+        self.page.get_by_label(words.ADD_LIMIT).select_option("Noise floor")
         line = self.page.locator("li[data-limit=noise_floor_dbfs]")
         expect(line).to_contain_text("between the words")
         self.page.get_by_label("Noise floor, at most").fill("−55")
@@ -153,12 +154,12 @@ class Specifications(InterfaceCase):
         self.page.get_by_label("Noise floor: severity").select_option("advice")
         self.page.get_by_label("Noise floor: near within").fill("2")
         self.page.get_by_label("Noise floor: what it is for").fill("The quay is loud.")
-        self.page.get_by_label("Add a limit on").select_option("File format")
+        self.page.get_by_label(words.ADD_LIMIT).select_option("File format")
         self.page.get_by_label("File format: or").select_option("flac")
         expect(self.page.locator("li[data-limit=container]")).to_contain_text("or flac")
         self.page.get_by_label("File format: holds for").select_option("the file handed over")
         expect(self.page.get_by_role("region", name="The file that is handed over")).to_contain_text("flac")
-        self.page.get_by_label("Add a limit on").select_option("Duration")
+        self.page.get_by_label(words.ADD_LIMIT).select_option("Duration")
         self.page.get_by_label("Duration, at most").fill("1:30:00")
         self.page.get_by_role("button", name="Take out True peak").click()
         self.accessible()
@@ -186,7 +187,7 @@ class Specifications(InterfaceCase):
         self.page.goto(f"{self.application.address}#/specifications/podcast-mono")
         expect(self.page.get_by_role("heading", name="Podcast, mono")).to_be_visible()
         expect(self.page.get_by_text("Sea stories")).to_have_count(0)
-        self.page.get_by_role("link", name="Productions").click()
+        self.page.get_by_role("link", name=words.PRODUCTIONS).click()
         productions.create("Sea stories", "podcast-mono")
         expect(self.page.get_by_role("link", name="Sea stories")).to_be_visible()
         self.page.get_by_role("link", name="Specifications").click()

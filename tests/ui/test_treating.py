@@ -19,6 +19,7 @@ from ispettore.core.treat.treatment import Step, Treatment
 from ispettore.studio.catalogue import drafts, recordings
 from tests import signals
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 from tests.ui.test_bench_closely import figure
 
@@ -88,8 +89,9 @@ class Treating(InterfaceCase):
 
     def add(self, *titles: str) -> None:
         for title in titles:
-            self.page.get_by_role("button", name="Add step").click()
-            self.page.get_by_role("group", name="Steps to add").get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
+            self.page.get_by_role("button", name=words.ADD_STEP).click()
+            offered = self.page.get_by_role("group", name=words.STEPS_TO_ADD)
+            offered.get_by_role("button", name=re.compile(f"^{title} [A-Z]")).click()
             expect(self.page.get_by_role("link", name=re.compile(rf"^\d+\. {title}$"))).to_be_visible()
 
     def steps(self) -> list[tuple[str, dict, bool]]:
@@ -116,7 +118,7 @@ class Treating(InterfaceCase):
         # What is wrong is said beside the step in words, and what was written stays.
         self.set("Compressor: ratio", "50")
         expect(self.line("compressor").get_by_role("alert")).to_have_text("Ratio: enter 1 to 20 : 1.")
-        expect(self.page.get_by_role("button", name="Conform", exact=True)).to_be_disabled()
+        expect(self.page.get_by_role("button", name=words.CONFORM, exact=True)).to_be_disabled()
         expect(self.page.locator("ol").get_by_label("Compressor: ratio", exact=True)).to_have_value("50")
         self.accessible()
         self.page.reload()
@@ -212,18 +214,18 @@ class Treating(InterfaceCase):
         made = dict(proposed(path, retail, known=inspect(path).basis))
         plans = self.page.get_by_role("list", name="Plans")
         expect(plans.locator("> li")).to_have_count(len(made))
-        expect(self.page.get_by_label("Where it stands")).to_contain_text(
+        expect(self.page.get_by_label(words.WHERE_IT_STANDS)).to_contain_text(
             "One limit is missed: RMS level is 6.0 dB under. The light plan"
         )
         light = plans.locator("[data-plan=light]")
         light.get_by_role("button", name="Light least processing").click()
         for step in made["light"].treatment.steps:
             expect(light).to_contain_text(step.reason)
-        level = light.locator("tr", has_text="RMS level").locator(".expected")
+        level = light.locator("tr", has_text=words.RMS_LEVEL).locator(".expected")
         self.assertAlmostEqual(figure(level.inner_text()), made["light"].predicted["rms_dbfs"], delta=0.06)
         self.accessible()
         light.get_by_role("button", name="Use the light plan").click()
-        expect(light).to_contain_text("in use")
+        expect(light).to_contain_text(words.IN_USE)
         [gain] = [step for step in made["light"].treatment.steps if step.kind == "gain"]
         until(lambda: self.steps()[-1][1] == gain.settings, what="the plan's gain")
         self.set("Gain: gain", "9")
@@ -241,8 +243,8 @@ class Treating(InterfaceCase):
         (self.application.folder / "foretold.wav").write_bytes(content)
         expect(self.page.get_by_role("list", name="Plans")).to_be_visible()
         self.add("Gain")
-        self.look_at("Limits")
-        level = self.page.locator(".rule", has_text="RMS level")
+        self.look_at(words.LIMITS)
+        level = self.page.locator(".rule", has_text=words.RMS_LEVEL)
         for gain in (6.0, 12.0):
             self.set("Gain: gain", str(gain))
             after, _ = self.foretold(Step(kind="gain", settings={"gain_db": gain}))
@@ -252,7 +254,7 @@ class Treating(InterfaceCase):
                 what=f"the level expected at {gain} dB",
             )
             expect(level.locator(".wedge.expected")).to_be_visible()
-        hand = self.page.get_by_role("slider", name="Last gain")
+        hand = self.page.get_by_role("slider", name=words.LAST_GAIN)
         expect(hand).to_have_attribute("aria-valuenow", "12")
         hand.focus()
         for _ in range(3):
@@ -263,7 +265,7 @@ class Treating(InterfaceCase):
         expect(self.page.locator("figcaption", has_text="The last gain is")).to_contain_text("(RMS level)")
         # The ribbon that is expected is dashed over the recording's own while the treated side is looked at.
         source = self.picture()
-        self.page.get_by_role("radio", name="Treated").click()
+        self.page.get_by_role("radio", name=words.TREATED).click()
         until(lambda: self.picture() != source, what="the expected ribbon")
         expect(self.page.locator(".top .verdict")).to_contain_text("Expected: ")
 
@@ -281,16 +283,16 @@ class Treating(InterfaceCase):
         until(lambda: self.steps()[1][1] == {"gain_db": 4}, what="the draft")
         compressor, gain = (Step(kind=kind, settings=settings) for kind, settings, _ in self.steps())
         _, written = self.foretold(compressor, gain)
-        strip = self.page.get_by_role("group", name="Playing")
-        strip.get_by_label("Matched loudness").uncheck()
-        strip.get_by_role("radio", name="Treated").click()
+        strip = self.page.get_by_role("group", name=words.PLAYER)
+        strip.get_by_label(words.MATCHED_LOUDNESS).uncheck()
+        strip.get_by_role("radio", name=words.TREATED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("ArrowRight")
         self.page.keyboard.press("Space")
-        expect(strip.get_by_label("Position")).to_contain_text(re.compile(r"0:0[7-9]|0:[1-8]\d of"))
+        expect(strip.get_by_label(words.POSITION)).to_contain_text(re.compile(r"0:0[7-9]|0:[1-8]\d of"))
         self.until_heard(written, within=1e-4)
         # While it plays, a change is heard without the source starting anew; the newest of several wins.
-        before = self.page.get_by_label("Position").inner_text()
+        before = self.page.get_by_label(words.POSITION).inner_text()
         for value in ("0", "2", "10"):
             self.set("Gain: gain", value)
         until(lambda: self.steps()[1][1] == {"gain_db": 10}, what="the newest change")
@@ -299,7 +301,7 @@ class Treating(InterfaceCase):
         _, louder = self.foretold(compressor, Step(kind="gain", settings={"gain_db": 10}))
         self.until_heard(louder, within=2e-4)
         self.page.keyboard.press("Escape")
-        self.assertNotEqual(self.page.get_by_label("Position").inner_text(), before)
+        self.assertNotEqual(self.page.get_by_label(words.POSITION).inner_text(), before)
 
     def test_a_change_that_comes_slowly_is_heard_once(self):
         self.context.add_init_script(f"({SCHEDULE})()")
@@ -307,11 +309,11 @@ class Treating(InterfaceCase):
         self.add("Gain")
         self.set("Gain: gain", "2")
         until(lambda: self.steps()[0][1] == {"gain_db": 2}, what="the draft")
-        strip = self.page.get_by_role("group", name="Playing")
-        strip.get_by_role("radio", name="Treated").click()
+        strip = self.page.get_by_role("group", name=words.PLAYER)
+        strip.get_by_role("radio", name=words.TREATED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Space")
-        expect(strip.get_by_label("Position")).to_contain_text(re.compile("0:0[1-9] of"))
+        expect(strip.get_by_label(words.POSITION)).to_contain_text(re.compile("0:0[1-9] of"))
         # Slower than it is played: pieces of the new sound that were asked for at the change meet those that follow anyway.
         self.page.evaluate("() => (window.slow = 700)")
         self.set("Gain: gain", "6")
@@ -332,9 +334,9 @@ class Treating(InterfaceCase):
         self.open_recording("Looped", rms_dbfs=-29, room_dbfs=-72)
         self.add("Gain")
         self.select(4, 6)
-        self.page.get_by_label("Loop").check()
-        strip = self.page.get_by_role("group", name="Playing")
-        strip.get_by_role("radio", name="Treated").click()
+        self.page.get_by_label(words.LOOP).check()
+        strip = self.page.get_by_role("group", name=words.PLAYER)
+        strip.get_by_role("radio", name=words.TREATED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Space")
         for gain in ("2", "5"):
@@ -345,9 +347,9 @@ class Treating(InterfaceCase):
                 pass
             at = float(re.search(r"at_s=([\d.]+)", asked.value.url)[1])
             self.assertTrue(3.9 <= at <= 6.1, at)
-            expect(strip.get_by_role("button", name="Stop")).to_be_visible()
-            expect(strip.get_by_label("Position")).to_contain_text(re.compile("0:0[456] of"))
-        strip.get_by_role("button", name="Stop").click()
+            expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
+            expect(strip.get_by_label(words.POSITION)).to_contain_text(re.compile("0:0[456] of"))
+        strip.get_by_role("button", name=words.STOP).click()
 
     def until_heard(self, written: np.ndarray, *, within: float) -> None:
         """Wait until what goes to the loudspeakers is, sample for sample, what was written: on a busy machine some of it is
@@ -382,23 +384,25 @@ class Treating(InterfaceCase):
         self.add("Gain")
         self.set("Gain: gain", "2")
         until(lambda: self.steps()[0][1] == {"gain_db": 2}, what="the draft")
-        self.page.get_by_role("button", name="Conform", exact=True).click()
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
         missing = self.page.get_by_role("region", name="What is missing")
         expect(missing).to_contain_text("outside its limit")
         expect(missing).to_contain_text("Raise the last gain by")
         self.accessible()
         missing.get_by_role("button", name="Make this change").click()
         until(lambda: self.steps()[0][1]["gain_db"] > 5, what="the change")
-        self.page.get_by_role("button", name="Conform", exact=True).click()
-        expect(self.page.get_by_label("Where it stands")).to_contain_text("is certified. Nothing is left to do.")
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+        expect(self.page.get_by_label(words.WHERE_IT_STANDS)).to_contain_text(words.ALL_DONE)
         [certified, refused] = recordings.detail(self.recording()).conformings
         self.assertTrue(certified.certified and certified.own and not refused.sha256)
-        expect(self.turn_to("History").get_by_role("listitem").first).to_contain_text("MP3, own treatment: certified")
+        expect(self.turn_to(words.HISTORY).get_by_role("listitem").first).to_contain_text("MP3, own treatment: certified")
         # What was made of the draft is now what is treated; another change makes it a draft again.
-        expect(self.turn_to("Result")).to_contain_text("one.mp3")
-        self.turn_to("Treatment")
+        expect(self.turn_to(words.RESULT)).to_contain_text("one.mp3")
+        self.turn_to(words.TREATMENT)
         self.set("Gain: gain", "7")
-        expect(self.page.get_by_role("navigation", name="Treat").get_by_role("link", name="Ledger")).to_be_visible()
+        expect(
+            self.page.get_by_role("navigation", name=words.TREAT_SECTIONS).get_by_role("link", name=words.LEDGER)
+        ).to_be_visible()
 
     def test_the_ledger_tells_what_each_step_leaves_and_lets_it_be_heard(self):
         _, content = self.open_recording("Ledger", rms_dbfs=-29, room_dbfs=-55)
@@ -406,7 +410,7 @@ class Treating(InterfaceCase):
         self.add("Noise reduction", "Gain")
         self.set("Gain: gain", "7")
         until(lambda: self.steps()[1][1] == {"gain_db": 7}, what="the draft")
-        ledger = self.turn_to("Ledger")
+        ledger = self.turn_to(words.LEDGER)
         noise = next(step for step in self.steps() if step[0] == "noise-reduction")
         first, _ = self.foretold(Step(kind="noise-reduction", settings=noise[1]))
         head = ledger.locator("thead th").all_inner_texts()
@@ -431,7 +435,7 @@ class Treating(InterfaceCase):
         (self.application.folder / "foretold.wav").write_bytes(content)
         source, _ = soundfile.read(io.BytesIO(content))
         self.select(1, 11)
-        self.page.get_by_label("Loop").check()
+        self.page.get_by_label(words.LOOP).check()
         self.add("Gain")
         self.set("Gain: gain", "5")
         self.add("Compressor")
@@ -439,7 +443,7 @@ class Treating(InterfaceCase):
         self.set("Compressor: ratio", "8")
         until(lambda: self.steps()[0][1].get("ratio") == 8 and self.steps()[1][1] == {"gain_db": 5}, what="the draft")
         after = self.foretold(*(Step(kind=kind, settings=settings) for kind, settings, _ in self.steps()[:1]))
-        ledger = self.turn_to("Ledger")
+        ledger = self.turn_to(words.LEDGER)
         for name, written in (("Compressor", after), ("Gain", self.foretold(*self.of_draft()))):
             ledger.get_by_role("button", name=f"Hear the sound after {name}").click()
             inspection, wave = written
@@ -448,7 +452,7 @@ class Treating(InterfaceCase):
             self.until_heard(wave * 10 ** (min(0.0, -louder) / 20), within=1e-3)
             expect(ledger.get_by_role("button", name=f"Heard the sound after {name}")).to_be_visible()
             if louder > 0.5:
-                self.page.get_by_role("radio", name="Source").click()
+                self.page.get_by_role("radio", name=words.SOURCE).click()
                 self.until_heard(source, within=1e-4)
 
     def of_draft(self) -> list[Step]:
@@ -473,7 +477,7 @@ class Treating(InterfaceCase):
         self.assertEqual(len(told["peak_dbfs"]), len(told["rms_dbfs"]))
         self.assertGreater(len(told["peak_dbfs"]), 400)
         source = self.picture()
-        self.page.get_by_role("radio", name="Treated").click()
+        self.page.get_by_role("radio", name=words.TREATED).click()
         until(lambda: self.picture() != source, what="the expected ribbon")
 
     def test_each_step_opens_to_its_picture_with_a_mark_to_drag_and_a_table(self):
@@ -516,9 +520,9 @@ class Treating(InterfaceCase):
         soundfile.write(path, wave, RATE, subtype="PCM_24")
         self.drop(("clicked.wav", path.read_bytes()))
         self.row("clicked.wav").get_by_role("link", name="clicked.wav").click()
-        findings = self.look_at("Findings")
+        findings = self.look_at(words.FINDINGS)
         findings.locator("li", has_text="Click").get_by_role("button", name=re.compile("Go to finding")).first.click()
-        spot = self.page.get_by_role("group", name="Work on the selection")
+        spot = self.page.get_by_role("group", name=words.WORK_ON_THE_SELECTION)
         spot.get_by_role("button", name="Rebuild the clicks").click()
         until(lambda: self.kinds() == ["click-repair"], what="the step")
         self.accessible()
@@ -535,8 +539,8 @@ class Treating(InterfaceCase):
         until(lambda: len(self.steps()[1][1]["spots"]) == 2, what="the second spot")
         detail = self.page.get_by_role("region", name="Step 2, Spot gain")
         detail.get_by_role("listitem").first.get_by_role("button", name="Go there").click()
-        expect(self.page.get_by_label("Position")).to_contain_text("0:07")
-        detail.get_by_role("listitem").first.get_by_role("button", name="Remove").click()
+        expect(self.page.get_by_label(words.POSITION)).to_contain_text("0:07")
+        detail.get_by_role("listitem").first.get_by_role("button", name=words.REMOVE).click()
         until(lambda: len(self.steps()[1][1]["spots"]) == 1, what="one spot to go")
         self.accessible()
 

@@ -6,6 +6,7 @@ from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import drafts, recordings
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 FOCUSED = """() => {
@@ -71,14 +72,14 @@ class ByKeys(InterfaceCase):
         # Heard and compared.
         self.page.evaluate("() => document.activeElement.blur()")
         self.press("x", "Space")
-        strip = self.page.get_by_role("group", name="Playing")
-        expect(strip.get_by_role("radio", name="Treated")).to_be_checked()
-        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        strip = self.page.get_by_role("group", name=words.PLAYER)
+        expect(strip.get_by_role("radio", name=words.TREATED)).to_be_checked()
+        expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         self.press("Space")
         # The last gain is a hand on the gain window's axis.
         self.tab_to("^Gain: gain$")
         self.press("Enter")
-        hand = self.page.get_by_role("slider", name="Last gain")
+        hand = self.page.get_by_role("slider", name=words.LAST_GAIN)
         expect(hand).to_be_visible()
         self.tab_to("^Last gain$")
         before = float(hand.get_attribute("aria-valuenow"))
@@ -91,9 +92,9 @@ class ByKeys(InterfaceCase):
         until(lambda: drafts.get(recording).steps[0].settings["gain_db"] == 8, what="the gain")
         self.tab_to("^Conform$")
         self.press("Enter")
-        expect(self.page.get_by_label("Where it stands")).to_contain_text("is certified. Nothing is left to do.")
+        expect(self.page.get_by_label(words.WHERE_IT_STANDS)).to_contain_text(words.ALL_DONE)
         [made] = recordings.detail(recording).conformings
         self.assertTrue(made.certified and made.own)
         self.tab_to("^Result$", key="Shift+Tab")
         self.press("Enter")
-        expect(self.page.get_by_role("region", name="Result")).to_contain_text("one.mp3")
+        expect(self.page.get_by_role("region", name=words.RESULT)).to_contain_text("one.mp3")

@@ -11,6 +11,7 @@ from ispettore.studio.database import transaction
 from ispettore.studio.tables import InspectionRecord
 from tests import signals
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 HEARD = """() => {
@@ -36,27 +37,27 @@ class Truth(InterfaceCase):
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78))
         row, after = self.row("one.wav"), self.after("one.wav")
         row.get_by_role("button", name="Conform one.wav").click()
-        expect(after).to_contain_text("Certified")
+        expect(after).to_contain_text(words.CERTIFIED)
         expect(row.get_by_role("button", name="Conform one.wav")).to_have_count(0)
-        self.page.get_by_label("Held against").select_option(label="Broadcast, R 128")
+        self.page.get_by_label(words.SPECIFICATION).select_option(label="Broadcast, R 128")
         expect(after).to_contain_text("certified for Audiobook, retail, version 2")
-        expect(after.locator(".verdict")).to_have_text("Outside")
+        expect(after.locator(".verdict")).to_have_text(words.OUTSIDE)
         expect(row.get_by_role("button", name="Conform one.wav")).to_be_visible()
         self.accessible()
 
         row.get_by_role("link", name="one.wav").click()
-        self.page.get_by_role("radio", name="Treated").click()
+        self.page.get_by_role("radio", name=words.TREATED).click()
         expect(self.page.locator(".top .verdict")).to_contain_text("Treated: outside Broadcast, R 128")
-        limits = self.page.get_by_role("region", name="Limits")
+        limits = self.page.get_by_role("region", name=words.LIMITS)
         expect(limits).to_contain_text("Broadcast, R 128: before and after")
-        expect(limits).to_contain_text("Integrated loudness")
+        expect(limits).to_contain_text(words.INTEGRATED_LOUDNESS)
         expect(limits).not_to_contain_text("Noise floor")
-        todo = self.turn_to("Result")
+        todo = self.turn_to(words.RESULT)
         expect(todo).to_contain_text("Made for Audiobook, retail, version 2, so it does not count here.")
         expect(todo.get_by_role("link", name="Certificate for Audiobook, retail", exact=True)).to_be_visible()
         self.accessible()
-        self.turn_to("Treatment").get_by_role("button", name="Conform", exact=True).click()
-        self.turn_to("History")
+        self.turn_to(words.TREATMENT).get_by_role("button", name=words.CONFORM, exact=True).click()
+        self.turn_to(words.HISTORY)
         expect(self.page.locator(".history li").first).to_contain_text("certified")
         expect(self.page.locator(".top .verdict")).to_contain_text("Treated: inside Broadcast, R 128")
         expect(self.page.locator(".history li").nth(1)).to_contain_text("certified for Audiobook, retail, version 2")
@@ -65,14 +66,14 @@ class Truth(InterfaceCase):
         self.open_production("Older")
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-71))
         row = self.row("one.wav")
-        expect(row.locator(".verdict")).to_contain_text("Outside")
+        expect(row.locator(".verdict")).to_contain_text(words.OUTSIDE)
         with transaction() as session:
             record = session.query(InspectionRecord).order_by(InspectionRecord.created_at.desc()).first()
             record.methods_version = current() - 1
             record.data = {**record.data, "methods_version": current() - 1}
         self.page.reload()
         expect(row).to_contain_text("measured by older methods")
-        expect(row.locator(".verdict")).to_contain_text("Outside")
+        expect(row.locator(".verdict")).to_contain_text(words.OUTSIDE)
         row.get_by_role("link", name="one.wav").click()
         expect(self.page.get_by_text("These readings were taken by older methods.")).to_be_visible()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
@@ -84,17 +85,17 @@ class Truth(InterfaceCase):
         self.open_production("Two files")
         self.drop(self.wav("one.wav", rms_dbfs=-29, room_dbfs=-77))
         self.row("one.wav").get_by_role("button", name="Conform one.wav").click()
-        expect(self.after("one.wav")).to_contain_text("Certified")
+        expect(self.after("one.wav")).to_contain_text(words.CERTIFIED)
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        self.page.get_by_label("Format").select_option("flac")
+        self.page.get_by_label(words.FORMAT).select_option("flac")
         self.page.get_by_role("button", name="Conform again").click()
-        todo = self.turn_to("Result")
+        todo = self.turn_to(words.RESULT)
         expect(todo.locator(".downloads")).to_contain_text("one.flac")
-        self.turn_to("History")
+        self.turn_to(words.HISTORY)
         expect(self.page.locator(".history").get_by_role("link", name="certificate")).to_have_count(1)
         self.page.go_back()
-        expect(self.after("one.wav")).to_contain_text("Certified")
-        expect(self.after("one.wav").get_by_role("link", name="MP3")).to_be_visible()
+        expect(self.after("one.wav")).to_contain_text(words.CERTIFIED)
+        expect(self.after("one.wav").get_by_role("link", name=words.MP3)).to_be_visible()
 
     def test_the_louder_side_is_turned_down_and_none_up(self):
         self.context.add_init_script(f"({HEARD})()")
@@ -105,18 +106,18 @@ class Truth(InterfaceCase):
             soundfile.write(path, wave / max(1.0, abs(wave).max() * 1.05), RATE, subtype="PCM_16")
             self.drop((name, path.read_bytes()))
             self.row(name).get_by_role("link", name=name).click()
-            self.page.get_by_role("button", name="Conform", exact=True).click()
-            strip = self.page.get_by_role("group", name="Playing")
+            self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+            strip = self.page.get_by_role("group", name=words.PLAYER)
             expect(strip).to_contain_text(f"{lowered} −")
-            by = float(strip.locator("label", has_text="Matched loudness").inner_text().split("−")[1].split(" ")[0])
-            strip.get_by_role("button", name="Play").click()
-            expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+            by = float(strip.locator("label", has_text=words.MATCHED_LOUDNESS).inner_text().split("−")[1].split(" ")[0])
+            strip.get_by_role("button", name=words.PLAY).click()
+            expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
             found = {}
             for side in ("Source", "Treated"):
                 strip.get_by_role("radio", name=side).click()
                 expect(strip.get_by_role("radio", name=side)).to_have_attribute("aria-checked", "true")
                 found[side.lower()] = self.page.evaluate(f"() => window.turned['{side.lower()}']")
-            strip.get_by_role("button", name="Stop").click()
+            strip.get_by_role("button", name=words.STOP).click()
             with self.subTest(lowered=lowered):
                 other = "source" if lowered == "treated" else "treated"
                 self.assertAlmostEqual(found[lowered], 10 ** (-by / 20), delta=0.01)
@@ -132,7 +133,7 @@ class Truth(InterfaceCase):
         expect(self.page.get_by_role("alert")).to_contain_text("broken.wav")
         self.accessible()
         self.page.go_back()
-        expect(self.row("long.wav").locator(".verdict")).to_contain_text("Outside")
+        expect(self.row("long.wav").locator(".verdict")).to_contain_text(words.OUTSIDE)
         # As it is when measuring was cancelled before it brought anything.
         held = []
 
@@ -155,7 +156,7 @@ class Truth(InterfaceCase):
 
     def test_a_double_click_makes_one_production(self):
         self.page.goto(f"{self.application.address}#/")
-        self.page.get_by_label("Name", exact=False).fill("Clicked twice")
+        self.page.get_by_label(words.NAME, exact=False).fill("Clicked twice")
         self.page.get_by_role("button", name="Make it").dblclick()
         expect(self.page.get_by_role("heading", name="Clicked twice")).to_be_visible()
         made = [one.name for one in productions.summaries()].count("Clicked twice")
@@ -189,7 +190,7 @@ class Truth(InterfaceCase):
         until(lambda: self.page.wait_for_timeout(50) or len(answers) >= 3, what="the page to ask a third time")
         expect(self.page.get_by_text("Not connected")).to_have_count(0)
         productions.change(made, name="After")
-        expect(self.page.get_by_role("heading", name="After")).to_be_visible()
+        expect(self.page.get_by_role("heading", name=words.AFTER)).to_be_visible()
         self.page.unroute("**/api/events")
         self.complaints.clear()  # the 503s were ours
 

@@ -12,6 +12,7 @@ from ispettore.studio.catalogue import sheets
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
 MB = 1024 * 1024
@@ -98,7 +99,7 @@ class Uploads(InterfaceCase):
 
         self.page.route("**/api/uploads/**", route)
         self.drop((name, content))
-        expect(self.row(name).locator(".verdict")).to_contain_text("Inside")
+        expect(self.row(name).locator(".verdict")).to_contain_text(words.INSIDE)
         self.assertEqual(len(failed), 2)
         self.page.unroute("**/api/uploads/**")
 
@@ -117,8 +118,8 @@ class Uploads(InterfaceCase):
         expect(self.page.get_by_role("alert")).to_contain_text("What came in is kept; try again to go on from there")
         self.accessible()
         self.page.unroute("**/api/uploads/**")
-        self.page.get_by_role("button", name="Try again").click()
-        expect(self.row(name).locator(".verdict")).to_contain_text("Inside")
+        self.page.get_by_role("button", name=words.TRY_AGAIN).click()
+        expect(self.row(name).locator(".verdict")).to_contain_text(words.INSIDE)
         self.assertEqual([row.name for row in self.rows()], [name])
 
     def test_one_is_cancelled_and_the_rest_come_in(self):
@@ -207,7 +208,7 @@ class Uploads(InterfaceCase):
         self.open_production("Twice")
         one = self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75)
         self.drop(one)
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("Inside")
+        expect(self.row("one.wav").locator(".verdict")).to_contain_text(words.INSIDE)
         self.drop(one, ("two.wav", one[1] + b"\0"))
         expect(self.row("two.wav")).to_be_visible()
         self.assertEqual([row.name for row in self.rows()], ["one.wav", "two.wav"])

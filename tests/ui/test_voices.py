@@ -7,6 +7,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests.core.test_turns import laid
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 
@@ -44,13 +45,13 @@ class Voices(InterfaceCase):
         expect(panel).not_to_contain_text("Corrected by hand.")
 
         together = panel.get_by_role("group", name="Bring the voices together")
-        together.get_by_label("in tone too").check()
-        together.get_by_role("button", name="Put into the treatment").click()
-        self.turn_to("Treatment")
+        together.get_by_label(words.IN_TONE_TOO).check()
+        together.get_by_role("button", name=words.PUT_INTO_THE_TREATMENT).click()
+        self.turn_to(words.TREATMENT)
         for kind in ("tone-match", "spot-gain"):
             expect(self.page.locator(f"li[data-step={kind}]")).to_be_visible()
         self.accessible()
-        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name=words.UNDO).click()
         expect(self.page.locator("li[data-step=spot-gain]")).to_have_count(0)
 
     def test_a_reference_is_named_on_the_sheet_and_offered(self):
@@ -58,11 +59,11 @@ class Voices(InterfaceCase):
         self.page.get_by_role("link", name="Two voices", exact=True).click()
         one, _ = laid([("wren", 0, None)], phrases=8)
         self.drop(self.sound("one.wav", one))
-        expect(self.row("one.wav").locator(".verdict")).to_contain_text("side")
+        self.judged("one.wav")
         self.page.get_by_label("Choose one.wav").click()
         self.page.get_by_role("button", name="Use as reference").click()
         expect(self.row("one.wav")).to_contain_text("reference for the others")
-        expect(self.page.get_by_role("link", name="Conform all…")).to_have_attribute("href", re.compile("like="))
+        expect(self.page.get_by_role("link", name=words.CONFORM_ALL)).to_have_attribute("href", re.compile("like="))
         self.row("two.wav").get_by_role("link", name="two.wav").click()
         ways = self.look_at("Voices").get_by_label("Bring")
         expect(ways.get_by_role("option")).to_have_text(["B to A", "A to B", "both to one.wav"])

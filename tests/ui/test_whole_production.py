@@ -6,6 +6,7 @@ from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import productions
 from tests import signals
+from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 CHAPTERS = 30
@@ -32,7 +33,7 @@ class WholeProduction(InterfaceCase):
 
     def test_thirty_dropped_files_become_thirty_certificates_of_one_sound(self):
         names = self.open_all("Thirty", CHAPTERS)
-        self.page.get_by_role("link", name="Conform all…").click()
+        self.page.get_by_role("link", name=words.CONFORM_ALL).click()
         expect(self.page.get_by_role("heading", name="Conform the whole production")).to_be_visible()
         expect(self.page.get_by_text("30 recordings will conform")).to_be_visible()
         spreads = self.page.locator("dl")
@@ -44,21 +45,21 @@ class WholeProduction(InterfaceCase):
         self.page.get_by_role("button", name="Conform 30 recordings").click()
         expect(self.page.get_by_role("heading", name="Thirty")).to_be_visible()
         expect(self.page.get_by_role("progressbar", name="everything under way")).to_be_visible()
-        self.grows_to(self.page.locator("tr[data-after] .verdict", has_text="Certified"), CHAPTERS)
+        self.grows_to(self.page.locator("tr[data-after] .verdict", has_text=words.CERTIFIED), CHAPTERS)
         expect(self.page.get_by_role("progressbar")).to_have_count(0)
         expect(self.after(names[0])).to_contain_text("balanced plan, one sound")
-        self.page.get_by_role("link", name="Conform all…").click()
+        self.page.get_by_role("link", name=words.CONFORM_ALL).click()
         expect(self.page.get_by_text("30 already up to date")).to_be_visible()
         expect(self.page.get_by_role("button", name="Conform 0 recordings")).to_be_disabled()
 
     def test_what_is_chosen_stands_in_the_address_and_changes_what_is_foretold(self):
         names = self.open_all("Chosen", 3)
-        self.page.get_by_role("link", name="Conform all…").click()
+        self.page.get_by_role("link", name=words.CONFORM_ALL).click()
         expect(self.page.get_by_text("3 recordings will conform")).to_be_visible()
         self.page.get_by_label(f"Include {names[1]}").uncheck()
         expect(self.page.get_by_text("2 recordings will conform")).to_be_visible()
         expect(self.page.locator(f"tr[data-forecast='{names[1]}']")).to_contain_text("left out")
-        self.page.get_by_label("Treatment").select_option(label="A quiet room")
+        self.page.get_by_label(words.TREATMENT).select_option(label="A quiet room")
         expect(self.page.locator(f"tr[data-forecast='{names[0]}']")).to_contain_text("rumble filter, reference level, compressor")
         self.page.get_by_label("Sound like").select_option(label=names[2])
         self.page.get_by_role("button", name="Bounds").click()
@@ -71,14 +72,14 @@ class WholeProduction(InterfaceCase):
         for said in ("by=%3Aquiet-room", "like=", "noise_reduction_db=9", "without="):
             self.assertIn(said, address)
         self.page.reload()
-        expect(self.page.get_by_label("Treatment")).to_have_value(":quiet-room")
+        expect(self.page.get_by_label(words.TREATMENT)).to_have_value(":quiet-room")
         expect(self.page.get_by_text("2 recordings will conform")).to_be_visible()
         self.page.get_by_role("group", name="How").get_by_label("Sound").first.select_option(label="Each for itself")
         expect(self.page.get_by_label("Sound like")).to_have_count(0)
         expect(self.page.get_by_text("2 recordings will conform")).to_be_visible()
         self.page.get_by_role("button", name="Conform 2 recordings").click()
         for name in (names[0], names[2]):
-            expect(self.after(name)).to_contain_text("Certified")
+            expect(self.after(name)).to_contain_text(words.CERTIFIED)
             expect(self.after(name)).to_contain_text("A quiet room, version 1")
         expect(self.after(names[1])).to_have_count(0)
 
@@ -93,9 +94,9 @@ class WholeProduction(InterfaceCase):
         self.grows_to(self.page.locator("tr[data-name] .verdict > span"), 3)
         for number in range(3):
             self.page.get_by_label(f"Choose {number} long.wav").check()
-        bar = self.page.get_by_role("group", name="Selected recordings")
-        bar.get_by_role("button", name="Conform").click()
+        bar = self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)
+        bar.get_by_role("button", name=words.CONFORM).click()
         self.page.get_by_role("button", name="Cancel everything under way").click()
         expect(self.page.get_by_role("progressbar")).to_have_count(0)
         expect(self.page.locator("tr[data-after]")).to_have_count(0)
-        expect(self.page.get_by_role("button", name="Conform 1 long.wav")).to_have_text("Try again")
+        expect(self.page.get_by_role("button", name="Conform 1 long.wav")).to_have_text(words.TRY_AGAIN)
