@@ -68,7 +68,7 @@
       <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
     {/each}
   </nav>
-  {#if !live.connected}<span class="apart" role="status">Not connected; trying again</span>{/if}
+  {#if !live.connected}<span class="apart" role="status">Connection lost. Reconnecting…</span>{/if}
 </header>
 <Router {routes} />
 

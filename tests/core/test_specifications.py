@@ -215,7 +215,7 @@ class Changes(unittest.TestCase):
                 ("removed", "Head"),
             ],
         )
-        self.assertIn("near within 0.2", changes(old, new)[3].after)
+        self.assertIn("Near when within 0.2", changes(old, new)[3].after)
         self.assertEqual(changes(new, new), [])
         backwards = changes(new, old)
         self.assertEqual({change.kind for change in backwards if change.about == "Head"}, {"added"})

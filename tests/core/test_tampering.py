@@ -217,7 +217,7 @@ class OneFile(Certified):
         withdrawn, superseded = self.notice(self.keys), self.notice(self.keys, ending="superseded", successor="ab" * 32)
         found = self.check(told=[superseded])
         self.assertEqual((found.genuine, found.exit_code, found.notice.ending), (True, 0, "superseded"))
-        self.assertIn("The certificate in its place is abababab", found.notice.told)
+        self.assertIn("Its replacement is abababab", found.notice.told)
         found = self.check(told=[superseded, withdrawn])
         self.assertEqual((found.intact, found.genuine, found.exit_code), (True, False, 1))
         self.assertEqual(found.notice.told, "It was withdrawn on 27 November 2026: A misread word.")

@@ -54,7 +54,7 @@ class ToneSteps(unittest.TestCase):
         out, done = treated(ringing, ("resonance-search", {}))
         [cut, *_] = done.ledger[0].learned["cuts"]
         self.assertAlmostEqual(cut["frequency_hz"], 2_300, delta=80)
-        self.assertRegex(cut["evidence"], r"At 2,\d\d\d Hz the long-term spectrum stands \d+\.\d dB over its surroundings")
+        self.assertRegex(cut["evidence"], r"At 2,\d\d\d Hz the long-term spectrum stands \d+\.\d dB above its surroundings")
         before, after = (measured(wave).inspection.spectrum.resonances for wave in (ringing, out))
         self.assertLess(after[0].stands_out_db if after else 0.0, before[0].stands_out_db - 3)
         untouched, done = treated(voice, ("resonance-search", {}))

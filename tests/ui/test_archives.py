@@ -63,13 +63,13 @@ class ArchiveScreens(InterfaceCase):
 
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
         row = self.bring_in(archive)
-        expect(row).to_contain_text("Mill of tides was here already and stays as it is.")
+        expect(row).to_contain_text("Mill of tides is already here and was not changed.")
         row.get_by_role("button", name="Dismiss mill.zip").click()
         expect(row).to_have_count(0)
 
         self.elsewhere()
         self.page.reload()
-        expect(self.page.get_by_text("No production yet.")).to_be_visible()
+        expect(self.page.get_by_text("No productions yet.")).to_be_visible()
         row = self.bring_in(archive)
         expect(row).to_contain_text("“Mill of tides” is whole, but sealed with a key that is not trusted here.")
         expect(self.page.get_by_role("link", name="Mill of tides")).to_have_count(0)

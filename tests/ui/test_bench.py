@@ -188,7 +188,7 @@ class Bench(InterfaceCase):
         self.assertAlmostEqual(seen[0], seen[2], delta=1)
         expect(position).to_be_visible()
         self.page.keyboard.press("?")
-        keys = self.page.get_by_role("dialog", name="Keys of the bench")
+        keys = self.page.get_by_role("dialog", name="Keyboard shortcuts")
         expect(keys).to_contain_text("swap what is heard")
         self.accessible()
         self.page.keyboard.press("Escape")

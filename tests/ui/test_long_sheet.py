@@ -63,7 +63,7 @@ class LongSheet(InterfaceCase):
         expect(self.page.locator("tr[data-name]").first).to_have_attribute("data-name", "Chapter 77.wav")
 
     def test_all_are_chosen_though_few_are_drawn(self):
-        self.page.get_by_label("Choose all").click()
+        self.page.get_by_label("Select all").click()
         expect(self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)).to_contain_text(f"{THOUSANDS} selected")
 
     def test_a_change_asks_again_for_what_it_names_alone(self):

@@ -152,7 +152,7 @@ class Specifications(InterfaceCase):
         self.page.get_by_label("Noise floor, at least").blur()
         expect(self.page.get_by_label("Noise floor, at least")).to_have_count(0)
         self.page.get_by_label("Noise floor: severity").select_option("advice")
-        self.page.get_by_label("Noise floor: near within").fill("2")
+        self.page.get_by_label("Noise floor: Near when within").fill("2")
         self.page.get_by_label("Noise floor: what it is for").fill("The quay is loud.")
         self.page.get_by_label(words.ADD_LIMIT).select_option("File format")
         self.page.get_by_label("File format: or").select_option("flac")

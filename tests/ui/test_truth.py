@@ -75,11 +75,11 @@ class Truth(InterfaceCase):
         expect(row).to_contain_text("measured by older methods")
         expect(row.locator(".verdict")).to_contain_text(words.OUTSIDE)
         row.get_by_role("link", name="one.wav").click()
-        expect(self.page.get_by_text("These readings were taken by older methods.")).to_be_visible()
+        expect(self.page.get_by_text("These readings were taken with an older method.")).to_be_visible()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         self.accessible()
         self.page.get_by_role("button", name="Measure again").click()
-        expect(self.page.get_by_text("These readings were taken by older methods.")).to_have_count(0)
+        expect(self.page.get_by_text("These readings were taken with an older method.")).to_have_count(0)
 
     def test_a_newer_master_is_looked_at_and_the_certificate_still_counts(self):
         self.open_production("Two files")

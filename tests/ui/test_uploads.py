@@ -140,7 +140,7 @@ class Uploads(InterfaceCase):
     def test_what_is_too_large_is_said_before_anything_is_sent(self):
         self.page.route("**/api/uploads/limits", lambda route: route.fulfill(json={"largest_bytes": 1_000_000}))
         self.open_production("Large")
-        expect(self.page.get_by_text("A file may hold up to 1.0 MB")).to_be_visible()
+        expect(self.page.get_by_text("The limit is 1.0 MB")).to_be_visible()
         sent = []
         self.page.on("request", lambda request: request.method == "POST" and sent.append(request.url))
         self.drop(("large.wav", b"\0" * 1_100_000))

@@ -97,7 +97,7 @@ class Versions(InterfaceCase):
         expect(self.page.locator(".history").get_by_role("button", name="Make version 1 current")).to_have_count(0)
         expect(self.page.locator(".strip .time")).to_contain_text("of 0:12")
         self.page.get_by_role("button", name=words.COMPARE, exact=True).click()
-        expect(self.page.get_by_role("region", name=words.TWO_VERSIONS)).to_contain_text("its file was cleared away")
+        expect(self.page.get_by_role("region", name=words.TWO_VERSIONS)).to_contain_text("its file was cleared")
         expect(self.page.locator(".strip .time")).to_contain_text("of 0:00")  # nothing else is heard in its place
 
     def test_what_missed_its_limits_says_so_on_the_sheet(self):

@@ -304,7 +304,7 @@ class Archives(WireCase):
                 "Accepted click at 0:02.0: A latch",
             ),
             ("POST", f"/recordings/{came}/accepted/take-back", {"findings": [finding]}, "No longer accepted: click at 0:02.0."),
-            ("PUT", f"/recordings/{came}/room-tone", {"start_s": 0.0, "end_s": 0.6}, "Room tone chosen by hand: 0:00.0 to 0:00.6."),
+            ("PUT", f"/recordings/{came}/room-tone", {"start_s": 0.0, "end_s": 0.6}, "Room tone set manually: 0:00.0 to 0:00.6."),
             (
                 "PUT",
                 f"/recordings/{came}/turns",

@@ -109,7 +109,7 @@ class Certificates(WireCase):
             report = self.check(self.fetch(f"/certificates/{of}/sealed.json"), file)
             with self.subTest(ending=ending):
                 self.assertEqual((report["genuine"], report["ending"]), (True, ending))
-        self.assertIn("Listened through. The certificate in its place is", report["ended"])
+        self.assertIn("Listened through. Its replacement is", report["ended"])
         self.ask("POST", f"/certificates/{row['certificate']}/issue-again", 422, json={"reason": "Again"})
         self.ask("POST", f"/certificates/{again}/issue-again", 422, json={"reason": " "})
         self.assertEqual([one["stands"] for one in self.listed(search="01 Tide", of="deliverable")], ["stands", "superseded"])

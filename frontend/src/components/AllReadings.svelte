@@ -14,7 +14,7 @@
   const GROUPS = [
     ['level', 'Level'],
     ['between', 'Between the words'],
-    ['health', 'Health'],
+    ['health', 'Recording faults'],
   ] as const;
   const of = (group: string) =>
     [...meanings.quantities.values()].filter((entry) => entry.group === group && inspection.readings[entry.name]);
@@ -52,8 +52,8 @@
     </section>
   {/each}
   {#if tags.length}
-    <section class="tags" aria-label="What the file says of itself">
-      <h3>What the file says of itself</h3>
+    <section class="tags" aria-label="File tags">
+      <h3>File tags</h3>
       <dl>
         {#each tags as [name, values] (name)}<div>
             <dt>{name}</dt>

@@ -30,15 +30,15 @@
       <UnderWay {work} about="the archive" {acting} />
     {:else if found}
       {#if found.id}
-        <a class="file" href={`/api/archives/${found.id}/file`} download>Download the archive</a>
+        <a class="file" href={`/api/archives/${found.id}/file`} download>Download archive</a>
         <span
           >{found.as_of ? date(found.as_of) : ''}, {counted(found.files, 'file')}, {size(
             found.size_bytes,
-          )}{found.current ? '' : '. Something was done since.'}</span
+          )}{found.current ? '' : '. It is no longer up to date.'}</span
         >
       {/if}
       {#if !found.current}
-        <Button strong={!found.id} onclick={make}>{found.id ? 'Make it again' : 'Make the archive'}</Button>
+        <Button strong={!found.id} onclick={make}>{found.id ? 'Make it again' : 'Make archive'}</Button>
       {/if}
       {#if found.work?.error}<span class="wrong" role="alert">{found.work.error}</span>{/if}
     {/if}

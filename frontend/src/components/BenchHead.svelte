@@ -41,11 +41,11 @@
     </p>
   {/if}
 </div>
-{#if it.stands}<p class="stands" aria-label="Where it stands">{it.stands}</p>{/if}
+{#if it.stands}<p class="stands" aria-label="Summary">{it.stands}</p>{/if}
 {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
 {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
   <p class="older">
-    {it.older_methods ? 'These readings were taken by older methods.' : ''}
+    {it.older_methods ? 'These readings were taken with an older method.' : ''}
     {#if underWay(it.work)}
       They are being measured again.
     {:else}
@@ -57,8 +57,8 @@
 {/if}
 {#if it.replaced_by}
   <p class="replaced">
-    <a href={`#/recordings/${it.replaced_by}`}>{it.replaced_by_name}</a> has taken its place.
-    <Button onclick={onuseagain}>Use this one again</Button>
+    Replaced by <a href={`#/recordings/${it.replaced_by}`}>{it.replaced_by_name}</a>.
+    <Button onclick={onuseagain}>Switch back to this version</Button>
   </p>
 {/if}
 

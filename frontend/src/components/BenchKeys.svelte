@@ -35,31 +35,31 @@
   };
 
   const KEYS: { keys: string[]; shown: string; does: string; act: () => void }[] = [
-    { keys: [' '], shown: 'Space', does: 'play, stop', act: () => player.toggle() },
-    { keys: ['x'], shown: 'x', does: 'swap what is heard', act: () => player.swap() },
-    { keys: ['ArrowLeft'], shown: '←', does: 'back by 2 s', act: () => player.seek(player.position - 2) },
-    { keys: ['ArrowRight'], shown: '→', does: 'on by 2 s', act: () => player.seek(player.position + 2) },
-    { keys: ['Home'], shown: 'Home', does: 'to the start', act: () => player.seek(0) },
-    { keys: ['End'], shown: 'End', does: 'to the last second', act: () => player.seek(view.duration - 1) },
+    { keys: [' '], shown: 'Space', does: 'play or stop', act: () => player.toggle() },
+    { keys: ['x'], shown: 'x', does: 'switch between original and processed', act: () => player.swap() },
+    { keys: ['ArrowLeft'], shown: '←', does: 'back 2 s', act: () => player.seek(player.position - 2) },
+    { keys: ['ArrowRight'], shown: '→', does: 'forward 2 s', act: () => player.seek(player.position + 2) },
+    { keys: ['Home'], shown: 'Home', does: 'jump to the start', act: () => player.seek(0) },
+    { keys: ['End'], shown: 'End', does: 'jump to the end', act: () => player.seek(view.duration - 1) },
     { keys: ['n'], shown: 'n', does: 'next finding', act: next },
     { keys: ['p'], shown: 'p', does: 'previous finding', act: previous },
     { keys: ['+', '='], shown: '+', does: 'closer', act: () => view.zoom(2, player.position) },
     { keys: ['-'], shown: '−', does: 'wider', act: () => view.zoom(0.5, player.position) },
-    { keys: ['0'], shown: '0', does: 'the whole recording', act: () => view.fit() },
-    { keys: [','], shown: ',', does: 'look further back', act: () => view.pan(-view.span / 2) },
-    { keys: ['.'], shown: '.', does: 'look further on', act: () => view.pan(view.span / 2) },
-    { keys: ['w'], shown: 'w', does: 'levels or linear wave', act: () => view.turn('wave') },
-    { keys: ['s'], shown: 's', does: 'spectrogram or levels', act: () => view.turn('spectrogram') },
-    { keys: ['u'], shown: 'u', does: 'loudness over the levels', act: () => (view.loudness = !view.loudness) },
-    { keys: ['['], shown: '[', does: 'selection starts at the playhead', act: () => edge('from') },
-    { keys: [']'], shown: ']', does: 'selection ends at the playhead', act: () => edge('to') },
+    { keys: ['0'], shown: '0', does: 'whole file', act: () => view.fit() },
+    { keys: [','], shown: ',', does: 'scroll left', act: () => view.pan(-view.span / 2) },
+    { keys: ['.'], shown: '.', does: 'scroll right', act: () => view.pan(view.span / 2) },
+    { keys: ['w'], shown: 'w', does: 'levels or waveform', act: () => view.turn('wave') },
+    { keys: ['s'], shown: 's', does: 'levels or spectrogram', act: () => view.turn('spectrogram') },
+    { keys: ['u'], shown: 'u', does: 'show loudness', act: () => (view.loudness = !view.loudness) },
+    { keys: ['['], shown: '[', does: 'start the selection at the playhead', act: () => edge('from') },
+    { keys: [']'], shown: ']', does: 'end the selection at the playhead', act: () => edge('to') },
     {
       keys: ['l'],
       shown: 'l',
-      does: 'play the selection over and over',
+      does: 'loop the selection',
       act: () => (player.loop = player.loop ? undefined : view.selection),
     },
-    { keys: ['Escape'], shown: 'Esc', does: 'select nothing', act: clear },
+    { keys: ['Escape'], shown: 'Esc', does: 'clear the selection', act: clear },
     { keys: ['?'], shown: '?', does: 'this list', act: () => dialog?.showModal() },
   ];
 
@@ -76,8 +76,8 @@
 </script>
 
 <svelte:window {onkeydown} />
-<LinkButton onclick={() => dialog?.showModal()}>Keys</LinkButton>
-<Dialog bind:element={dialog} title="Keys of the bench">
+<LinkButton onclick={() => dialog?.showModal()}>Keyboard shortcuts</LinkButton>
+<Dialog bind:element={dialog} title="Keyboard shortcuts">
   <dl>
     {#each KEYS as { shown, does } (shown)}
       <div>
@@ -87,8 +87,7 @@
     {/each}
   </dl>
   <p>
-    On the ribbon: click to go there or to a numbered finding, drag to select, double-click to see the selection, Ctrl
-    and wheel to come closer.
+    On the ribbon: click to jump there or to a numbered finding, drag to select, double-click to zoom to the selection, Ctrl+wheel to zoom.
   </p>
   <Button onclick={() => dialog?.close()}>Close</Button>
 </Dialog>

@@ -101,7 +101,7 @@
       {#each result.list as side, index (index)}{index ? ', ' : ''}{player.names[side]}{/each}.
     </p>
     <div class="row">
-      <Button onclick={start}>Once more</Button><Button onclick={() => dialog?.close()}>Close</Button>
+      <Button onclick={start}>Run again</Button><Button onclick={() => dialog?.close()}>Close</Button>
     </div>
   {:else if round}
     <p>Round {round} of {order.length}. Both are equally loud; which is which changes from round to round.</p>
@@ -126,11 +126,11 @@
     <p>
       You hear {player.names.source} and {player.names.treated} without their names, equally loud, {player.loop
         ? 'the looped selection'
-        : 'from the playhead on'}. Say which is better in each round; at the end you see whether you could have guessed.
+        : 'from the playhead on'}. Say which is better in each round; at the end you see whether your choices beat chance.
     </p>
     <div class="row">
       <Choice label="Length" value={rounds} options={ROUNDS} onchange={(to) => (rounds = to)} />
-      <Button strong onclick={start}>Begin</Button>
+      <Button strong onclick={start}>Start</Button>
       <Button onclick={() => dialog?.close()}>Close</Button>
     </div>
   {/if}

@@ -21,7 +21,7 @@
   {#if ended}
     <p class="ended" role="status">
       {ended}{view.row.ended_at ? ` on ${date(view.row.ended_at)}` : ''}: {view.row.reason}
-      {#if view.row.successor}<a href={`#/certificates/${view.row.successor}`}>The certificate in its place</a>{/if}
+      {#if view.row.successor}<a href={`#/certificates/${view.row.successor}`}>Its replacement</a>{/if}
     </p>
   {/if}
   <p class="statement">{view.statement}</p>

@@ -30,7 +30,7 @@
   <Field
     label="Certified by"
     value={by}
-    placeholder="who answers for the certificates"
+    placeholder="Your name, shown on certificates"
     onchange={(to) => void delivering.change({ certified_by: to })}
   />
   {#if found}
@@ -38,7 +38,7 @@
       {#if found.certificate && found.current}
         <BracketMark position="inside" silent />
         <a href={`#/certificates/${found.certificate}`}>The production is certified</a>; the package carries it.
-        {#if found.more}<span class="soft">More is known by now than it says.</span>{/if}
+        {#if found.more}<span class="soft">More is known now than it states.</span>{/if}
       {:else}
         {#if found.certificate}<span class="near"
             >Its <a href={`#/certificates/${found.certificate}`}>certificate</a> is of what was there before.</span

@@ -47,7 +47,7 @@
       const figure = `${off > 0 && number(off, 2) !== '0.00' ? '+' : ''}${number(off, 2)}`;
       return {
         figure,
-        said: `${change.title}: ${number(change.before, 2)} ${change.unit} before encoding, ${number(change.after, 2)} ${change.unit} in the written file`,
+        said: `${change.title}: ${number(change.before, 2)} ${change.unit} before encoding, ${number(change.after, 2)} ${change.unit} in the finished file`,
       };
     }),
   );

@@ -50,7 +50,7 @@
   }
 </script>
 
-<section aria-label="What all files have in common">
+<section aria-label="Settings for all files">
   <div class="form">
     <div class="pair">
       <Choice
@@ -82,7 +82,7 @@
       onchange={keep}
     />
     <!-- The field keeps the focus, and so the place where the word goes. -->
-    <div class="words" role="toolbar" tabindex="-1" aria-label="Words" onmousedown={(event) => event.preventDefault()}>
+    <div class="words" role="toolbar" tabindex="-1" aria-label="Words to insert" onmousedown={(event) => event.preventDefault()}>
       {#each WORDS as word (word)}<LinkButton label={`Insert ${word}`} onclick={() => put(word)}
           >{`{${word}}`}</LinkButton
         >{/each}
@@ -90,7 +90,7 @@
     <p class="example" class:wrong={problem} aria-live="polite">
       {#if problem}{problem}{:else if example}<span class="soft">e.g.</span> {example}{/if}
     </p>
-    <p class="hint">What is in square brackets is left out where a word in it is empty.</p>
+    <p class="hint">Text in square brackets is left out when a word in it is empty.</p>
   </div>
   <div class="labels">
     {#each LABELS as [name, title] (name)}

@@ -13,7 +13,7 @@
   {#each answer.reasons as said (said)}<p class="wrong">{said}</p>{/each}
   <details open={!answer.accepted || answer.against.length > 0}>
     <summary
-      >{answer.against.length ? 'The desk reads otherwise' : 'What it read agrees with what is certified'}</summary
+      >{answer.against.length ? 'The desk measured something else' : 'Its measurements match the certificates'}</summary
     >
     <table>
       <caption class="visually-hidden">Answers of the intake desk, its readings beside ours</caption>
@@ -42,7 +42,7 @@
         {/each}
       </tbody>
     </table>
-    <p class="soft">Read by the desk, and beside it in soft ink by us.</p>
+    <p class="soft">The desk’s readings, with ours beside them in grey.</p>
   </details>
 </div>
 

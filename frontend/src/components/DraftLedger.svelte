@@ -46,7 +46,7 @@
   <table>
     <thead>
       <tr>
-        <th scope="col">After</th>
+        <th scope="col">After step</th>
         {#each moving as limit (limit.quantity)}<th scope="col"
             >{limit.title} <span class="unit">{unit(limit)}</span></th
           >{/each}

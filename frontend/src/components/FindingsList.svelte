@@ -88,8 +88,8 @@
             }}
           >
             <input
-              aria-label={`Why ${group.title} may stand`}
-              placeholder="Why it may stand"
+              aria-label={`Reason for accepting ${group.title}`}
+              placeholder="Reason for accepting"
               maxlength="500"
               bind:value={reason}
               {@attach (field) => field.focus()}

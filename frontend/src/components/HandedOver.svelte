@@ -32,7 +32,7 @@
         {:else if note.done_at}
           <span><BracketMark position="inside" silent /> Written</span>
         {:else}
-          <span class="wrong">{note.work?.error ?? 'Cancelled; nothing was left behind.'}</span>
+          <span class="wrong">{note.work?.error ?? 'Cancelled; no files were left behind.'}</span>
         {/if}
         {#if note.answer}<DeskReport answer={note.answer} />{/if}
       </li>

@@ -49,14 +49,14 @@
         <span class="when">{date(attempt.created_at)}</span>
         {attempt.container.toUpperCase()}, {attempt.made_by}:
         {#if attempt.cleared_at}
-          file cleared away{elsewhere(attempt, 'for')}
+          file cleared{elsewhere(attempt, 'for')}
         {:else if attempt.sha256}
           <a href={`/api/conformings/${attempt.id}/file`} download
             >{attempt.certificate_for ? 'certified' : 'conformed'}</a
           >{elsewhere(attempt, 'for')}{#if attempt.certificate_for},
             <a href={`/api/conformings/${attempt.id}/certificate`} download>certificate</a>{/if}
         {:else if attempt.refused}
-          can't be conformed{elsewhere(attempt, 'to')}
+          couldn't be conformed{elsewhere(attempt, 'to')}
         {:else}
           {attempt.work?.state ?? ''}
         {/if}
@@ -72,7 +72,7 @@
       </span>
     </li>
   {/each}
-  <li><span class="number"></span><span><span class="when">{date(recording.created_at)}</span> brought in</span></li>
+  <li><span class="number"></span><span><span class="when">{date(recording.created_at)}</span> added</span></li>
   {#each recording.earlier as older (older.id)}
     <li>
       <span class="number"></span><span

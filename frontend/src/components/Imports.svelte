@@ -53,8 +53,7 @@
 <section aria-label="Archives">
   <h2>A production from another installation</h2>
   <p class="soft">
-    Its archive, made there on the page Record, holds everything that was made and certified. It is checked to the last
-    byte before anything is imported.
+    Its archive, made there on the Record page, holds everything that was made and certified. It is checked completely before anything is imported.
   </p>
   <FileButton
     label="Archive to import"
@@ -79,7 +78,7 @@
             >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Choose it again
             to go on from there.</span
           >
-          <Button label={`Forget ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
+          <Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
             >Forget</Button
           >
         </li>
@@ -94,8 +93,8 @@
             <span
               ><a href={`#/productions/${one.outcome.production}`}>{one.outcome.name}</a>
               {one.outcome.before
-                ? `was here already and stays as it is${one.outcome.files ? `; ${counted(one.outcome.files, 'missing file')} put back` : ''}.`
-                : `is here: ${counted(one.outcome.recordings, 'recording')}, ${counted(one.outcome.files, 'file')}, all as they were.`}</span
+                ? `is already here and was not changed${one.outcome.files ? `; ${counted(one.outcome.files, 'missing file')} put back` : ''}.`
+                : `is here: ${counted(one.outcome.recordings, 'recording')}, ${counted(one.outcome.files, 'file')}, unchanged.`}</span
             >
             <Button label={`Dismiss ${one.file_name}`} onclick={() => dismiss(one)}>Dismiss</Button>
           {:else if one.outcome?.unknown.length}
@@ -117,8 +116,8 @@
   {/if}
   <Question
     title="Trust what sealed this archive"
-    meaning="Certificates sealed with it count as genuine here from now on. Have the fingerprint told to you by whoever made the archive, by another way than the archive came by."
-    act="It is the same: trust and import"
+    meaning="Certificates sealed with it count as genuine here from now on. Compare the fingerprint with whoever made the archive, by another way than the archive came."
+    act="It matches: trust and import"
     bind:element={dialog}
     problem={acting.problem}
     onact={trust}

@@ -37,11 +37,10 @@
     <tr data-part={part.name}>
       <th scope="row" class="first">{part.name}<span class="facts">{size(part.size_bytes)}</span></th>
       <td colspan={columns}
-        >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Drop or choose the
-        file again to go on from there.</td
+        >Upload stopped at {Math.floor((100 * part.received_bytes) / part.size_bytes)} %. Add the file again to resume.</td
       >
       <td
-        ><Button label={`Forget ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}>Forget</Button
+        ><Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}>Discard upload</Button
         ></td
       >
     </tr>

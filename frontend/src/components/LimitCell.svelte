@@ -18,10 +18,10 @@
   const standing = $derived(
     apart === undefined || quantity(limit.quantity).clock
       ? ''
-      : `stands apart, ${number(Math.abs(apart), limit.decimals)} ${limit.difference_unit} ${apart > 0 ? 'above' : 'below'} the middle of all`,
+      : `${number(Math.abs(apart), limit.decimals)} ${limit.difference_unit} ${apart > 0 ? 'above' : 'below'} the median recording`,
   );
   const figure = $derived(`${limit.title} ${reading(limit, 1)} ${unit(limit)}`.trim());
-  const spread = $derived(limit.applies_to === 'production' ? ' between the least and the most' : '');
+  const spread = $derived(limit.applies_to === 'production' ? ' from lowest to highest' : '');
   const said = $derived([figure + spread, asked(limit), distance(limit), standing].filter(Boolean).join('; '));
 </script>
 

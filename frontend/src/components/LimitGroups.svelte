@@ -20,7 +20,7 @@
   const TITLES = {
     level: 'Level',
     between: 'Between the words',
-    health: 'Health',
+    health: 'Recording faults',
     file: 'File',
     package: 'The package',
   };

@@ -62,7 +62,7 @@
           {position ? ' or ' : ''}<span class="word"
             >{word}{#if (limit.one_of?.length ?? 0) > 1}<button
                 type="button"
-                aria-label={`${title}: without ${word}`}
+                aria-label={`${title}: remove ${word}`}
                 onclick={() => set((mine) => (mine.one_of = mine.one_of?.filter((other) => other !== word)))}>×</button
               >{/if}</span
           >
@@ -143,8 +143,8 @@
           }}
         >
           <option value="recording">every recording</option>
-          <option value="deliverable">the file handed over</option>
-          {#if !method?.choices.length}<option value="production">alike in all recordings</option>{/if}
+          <option value="deliverable">the delivered file</option>
+          {#if !method?.choices.length}<option value="production">the whole production</option>{/if}
         </select>{/if}
       {#if !method?.choices.length && (limit.applies_to !== 'production' || quantity(limit.quantity).of_package)}
         <select aria-label={`${title}: bounds`} value={form} onchange={(event) => reshape(event.currentTarget.value)}>
@@ -153,9 +153,9 @@
       {/if}
       {#if !method?.choices.length}
         <span class="guard">
-          near within
+          Near when within
           <WrittenNumber
-            label={`${title}: near within`}
+            label={`${title}: Near when within`}
             value={guard}
             onwritten={(value) =>
               set((mine) => (percent ? (mine.guard_percent = value) : (mine.guard = value)), 'guard')}
@@ -180,14 +180,14 @@
       {/if}
       <span class="end"
         ><LinkButton onclick={() => draft.change((content) => content.limits.splice(index, 1))}
-          >Take out<span class="visually-hidden"> {title}</span></LinkButton
+          >Remove<span class="visually-hidden"> {title}</span></LinkButton
         ></span
       >
     </div>
     <input
       class="purpose"
-      aria-label={`${title}: what it is for`}
-      placeholder="What it is for"
+      aria-label={`${title}: purpose`}
+      placeholder="Purpose"
       maxlength="500"
       value={limit.purpose ?? ''}
       oninput={(event) => {
@@ -199,7 +199,7 @@
     <p class="soft">
       {#if limit.severity === 'advice'}Advice.{/if}
       {limit.purpose}
-      {#if Number(guard) > 0}<span class="near">Near within {guard} {guardUnit} of a bound.</span>{/if}
+      {#if Number(guard) > 0}<span class="near">Warns within {guard} {guardUnit} of the limit.</span>{/if}
     </p>
   {/if}
 </li>

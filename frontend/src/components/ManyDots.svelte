@@ -33,11 +33,11 @@
   const said = $derived(
     measure.middle === null
       ? `${measure.title}: not measured`
-      : `${measure.title}: ${number(measure.middle, measure.decimals)} ${measure.unit} in the middle of all, ` +
-          `${number(measure.spread ?? 0, measure.decimals)} ${measure.difference_unit} between least and most; ` +
+      : `${measure.title}: ${number(measure.middle, measure.decimals)} ${measure.unit} median, ` +
+          `${number(measure.spread ?? 0, measure.decimals)} ${measure.difference_unit} from lowest to highest; ` +
           (measure.apart.length
-            ? `apart: ${measure.apart.map((place) => names[place]).join(', ')}`
-            : 'none stands apart'),
+            ? `outliers: ${measure.apart.map((place) => names[place]).join(', ')}`
+            : 'no outliers'),
   );
 </script>
 

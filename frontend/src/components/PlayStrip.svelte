@@ -41,13 +41,13 @@
       />
       Matched loudness
       <span class="soft figure">
-        {player.matched ? lowered : 'each at its own level'}
+        {player.matched ? lowered : 'original levels'}
       </span>
     </label>
-    <LinkButton onclick={() => blind?.open()}>Compare blind …</LinkButton>
+    <LinkButton onclick={() => blind?.open()}>Blind comparison…</LinkButton>
   {/if}
   {#if player.hasTreated}<BlindComparison bind:this={blind} {player} />{/if}
-  <span class="keys">Space plays{player.hasTreated ? ', x swaps' : ''}, ? lists all keys</span>
+  <span class="keys">Space: play{player.hasTreated ? ' · X: switch version' : ''} · ?: shortcuts</span>
   {#if player.problem}<span class="problem" role="alert">{player.problem}</span>{/if}
 </div>
 

@@ -53,16 +53,16 @@
 <div class="tone">
   {#if byHand && spans[0]}
     <p>
-      Room tone chosen by hand:
+      Room tone set manually:
       <LinkButton onclick={() => ongo({ from: spans[0]?.start_s ?? 0, to: spans[0]?.end_s ?? 0 })}
         >{exact(spans[0].start_s)} to {exact(spans[0].end_s)}</LinkButton
       >.
-      <LinkButton onclick={() => onchoose(null)}>Let it be found</LinkButton>
+      <LinkButton onclick={() => onchoose(null)}>Detect automatically</LinkButton>
     </p>
   {:else if spans.length}
-    <p>Room tone found in {spans.length} {spans.length === 1 ? 'place' : 'places'}, {number(total, 1)} s in all.</p>
+    <p>Room tone detected in {counted(spans.length, 'place')} ({number(total, 1)} s in total).</p>
   {:else}
-    <p>No room tone was found. Select some on the ribbon to choose it.</p>
+    <p>No room tone detected. Select a silent stretch on the ribbon to set it.</p>
   {/if}
   {#if resting.span}
     <div class="look" role="group" aria-label="The selection as room tone">
@@ -84,11 +84,11 @@
           {/each}
         </dl>
         {#if spoken}<p class="outside">Someone speaks in this selection.</p>{/if}
-        <Button onclick={() => onchoose(seen.span)}>Take the selection as room tone</Button>
+        <Button onclick={() => onchoose(seen.span)}>Use the selection as room tone</Button>
       {/if}
     </div>
   {:else}
-    <p class="hint">Select a stretch on the ribbon to see it as room tone.</p>
+    <p class="hint">Select a pause on the ribbon to try it as room tone.</p>
   {/if}
 </div>
 {#if inspection.spectrum}<SpectrumPanel spectrum={inspection.spectrum} chosen={seen?.spectrum_dbfs} />{/if}

@@ -101,7 +101,7 @@
     />
   </label>
   <label>
-    What it is for
+    Purpose
     <textarea
       rows="2"
       maxlength="2000"

@@ -35,7 +35,7 @@
   let levelled = $state(true);
   let container = $state<Format['name']>('');
   const containers = $derived(
-    formats.map(({ name, title }) => [name, name === '' ? `${title}, as asked` : title] as const),
+    formats.map(({ name, title }) => [name, name === '' ? `${title}, as required` : title] as const),
   );
   const form = $derived(containers.some(([name]) => name === container) ? container : (containers[0]?.[0] ?? ''));
   let came = $state<{ asked: AskedEach; done: string; settled: string }>();
@@ -59,7 +59,7 @@
   const measure = () =>
     acting.attempt(async () => {
       const asked = answer(await api.POST('/api/recordings/inspect', { body: { recordings } }));
-      came = { asked, done: 'queued to be measured', settled: 'already measured' };
+      came = { asked, done: 'queued for measuring', settled: 'already measured' };
     });
   const cancel = () =>
     acting.attempt(async () => {
@@ -70,7 +70,7 @@
     acting.attempt(async () => {
       const asked = answer(await api.POST('/api/recordings/hand-over', { body: { recordings, delivered } }));
       const done = delivered ? 'marked as delivered' : 'marked as not delivered';
-      came = { asked, done, settled: 'marked so already' };
+      came = { asked, done, settled: 'already marked' };
     });
   const told = $derived(
     came &&
@@ -91,9 +91,9 @@
   <Button onclick={measure}>Measure</Button>
   {#if busy}<Button onclick={cancel}>Cancel work</Button>{/if}
   {#if ready}<Button onclick={() => handOver(true)}>Mark as delivered</Button>{/if}
-  {#if gone}<Button onclick={() => handOver(false)}>Not delivered</Button>{/if}
+  {#if gone}<Button onclick={() => handOver(false)}>Mark as not delivered</Button>{/if}
   {#if chosen.length === 1}
-    <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace…</FileButton>
+    <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
   {/if}
   <Button onclick={onremove}>Remove</Button>
   {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}

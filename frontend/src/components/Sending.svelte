@@ -5,7 +5,7 @@
   import Progress from './Progress.svelte';
   let { upload, uploads }: { upload: Upload; uploads: Uploads } = $props();
   const stage = $derived(
-    upload.state === 'waiting' ? 'waiting to be sent' : upload.fraction < 1 ? 'bringing in' : 'being stored',
+    upload.state === 'waiting' ? 'Queued' : upload.fraction < 1 ? 'Uploading' : 'Saving',
   );
 </script>
 

@@ -28,11 +28,11 @@
         {:else if spread}
           <span
             class="spread"
-            data-said={`${spread.title}: ${shown(spread)} ${about(spread.quantity).clock ? '' : spread.difference_unit} between the least and the most; ${spread.outliers.length} standing apart`}
+            data-said={`${spread.title}: ${shown(spread)} ${about(spread.quantity).clock ? '' : spread.difference_unit} from lowest to highest; ${counted(spread.outliers.length, 'outlier')}`}
             >{shown(spread)}</span
           >
         {/if}
-        {#if spread?.outliers.length}<span class="apart">{spread.outliers.length} apart</span>{/if}
+        {#if spread?.outliers.length}<span class="apart">{counted(spread.outliers.length, 'outlier')}</span>{/if}
       </td>
     {/each}
     <td tabindex="-1"></td>

@@ -30,7 +30,7 @@
     <th scope="col" class="first" aria-sort={view.direction('name')}>
       <input
         type="checkbox"
-        aria-label="Choose all"
+        aria-label="Select all"
         checked={all}
         indeterminate={!all && view.chosen.size > 0}
         onchange={(event) => view.chooseAll(shown, event.currentTarget.checked)}
@@ -46,7 +46,7 @@
         >
         <span class="bounds"
           >{column.limit.applies_to === 'production'
-            ? 'alike'
+            ? 'same in all'
             : bounds({
                 ...column.limit,
                 low: column.limit.low ?? null,
@@ -56,7 +56,7 @@
         >
       </th>
     {/each}
-    <th scope="col" aria-sort={view.direction('status')}>Verdict {@render sorter('status', 'where it stands')}</th>
+    <th scope="col" aria-sort={view.direction('status')}>Verdict {@render sorter('status', 'verdict')}</th>
   </tr>
 </thead>
 

@@ -74,7 +74,7 @@
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
     return {
-      stage: now.stage || (work.kind === 'inspect' ? 'waiting to be measured' : 'waiting'),
+      stage: now.stage || (work.kind === 'inspect' ? 'Queued' : 'Queued'),
       fraction: now.fraction,
     };
   };
@@ -110,7 +110,7 @@
   <th scope="row" class="first" tabindex={first ? 0 : -1}>
     <input
       type="checkbox"
-      aria-label={`Choose ${entry.name}`}
+      aria-label={`Select ${entry.name}`}
       checked={chosen}
       onclick={(event) => onchosen(event.currentTarget.checked, event.shiftKey)}
     />
@@ -140,8 +140,8 @@
           : '\u00a0'}</span
     >
     {#if reference}<span class="facts">reference for the others</span>{/if}
-    {#if row?.older_methods}<span class="facts twin">measured by older methods</span>{/if}
-    {#if row?.same_as}<span class="facts twin">the same file as {row.same_as}</span>{/if}
+    {#if row?.older_methods}<span class="facts twin">measured with an older method</span>{/if}
+    {#if row?.same_as}<span class="facts twin">duplicate of {row.same_as}</span>{/if}
   </th>
   {#if !row}
     <td tabindex="-1" colspan={columns.length + 2}></td>
@@ -209,7 +209,7 @@
       <span class="facts"
         >{made.kept || made.one_sound ? `${made.made_by}: ` : ''}{made.steps.length
           ? made.steps.map((step) => step.kind.replaceAll('-', ' ')).join(', ')
-          : 'encoding alone'}; touch {Math.round(made.touch?.touch ?? 0)}</span
+          : 'only conversion'}; touch {Math.round(made.touch?.touch ?? 0)}</span
       >
       {#if madeFor}<span class="facts twin">{madeFor}</span>{/if}
     </th>
@@ -242,7 +242,7 @@
   <tr class="after" data-failed={entry.name}>
     <th scope="row" class="first" tabindex="-1"
       ><span class="turn" aria-hidden="true">↳</span>
-      {attempted.own && attempted.refused ? 'missed a limit' : "can't be conformed"}</th
+      {attempted.own && attempted.refused ? 'missed a limit' : "can't meet its specification"}</th
     >
     <td tabindex="-1" colspan={columns.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}

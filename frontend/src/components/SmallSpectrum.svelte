@@ -21,8 +21,8 @@
   const said = $derived(
     [
       name,
-      tone ? `tone of the voice ${number(tone.apart_db, 1)} dB from its middle` : 'no voice',
-      room ? `colour of the room ${number(room.apart_db, 1)} dB from the middle` : 'no room tone',
+      tone ? `tone of the voice ${number(tone.apart_db, 1)} dB from the average` : 'no voice',
+      room ? `colour of the room ${number(room.apart_db, 1)} dB from the average` : 'no room tone',
     ].join('; '),
   );
 </script>

@@ -58,7 +58,7 @@
       {/each}
     </dl>
   {:else}
-    <p>Reading the selection …</p>
+    <p>Measuring selection…</p>
   {/if}
   <CutSample {recordingId} {selection} />
 </div>

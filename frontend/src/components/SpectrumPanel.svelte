@@ -104,7 +104,7 @@
     {#if hum.length}Hum of {hertz(hum[0] ?? 0)} and its multiples.{/if}
     {#each resonances as one (one.frequency_hz)}
       <span
-        >Resonance at {hertz(one.frequency_hz)}: {number(one.stands_out_db, 1)} dB over its surroundings, {number(
+        >Resonance at {hertz(one.frequency_hz)}: {number(one.stands_out_db, 1)} dB above its surroundings, {number(
           one.width_hz,
           0,
         )} Hz wide.</span

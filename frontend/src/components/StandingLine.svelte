@@ -17,20 +17,20 @@
   <p>
     <b class:inside={whole}>{whole && all > 1 ? `All ${all}` : `${certified} of ${all}`} certified</b>
     <span class="soft">for {specification}</span>
-    <span class="each" role="group" aria-label="How many stand where">
+    <span class="each" role="group" aria-label="Recordings by verdict">
       {#each standing as { status, word, count } (status)}
         <button
           type="button"
           class={status}
           aria-pressed={show === status}
-          title={show === status ? 'Show all again' : `Show these ${count} alone`}
+          title={show === status ? 'Show all' : `Show only these ${count}`}
           onclick={() => onshow(show === status ? 'all' : status)}><b>{count}</b> {word}</button
         >
       {/each}
     </span>
   </p>
 {:else}
-  <p class="soft">Held against {specification}. No recordings yet.</p>
+  <p class="soft">Specification: {specification}. No recordings yet.</p>
 {/if}
 
 <style>

@@ -3,7 +3,7 @@
   import type { CertificateRow } from '../lib/api';
   import BracketMark from './BracketMark.svelte';
   let { row }: { row: CertificateRow } = $props();
-  const WORDS = { stands: 'Stands', superseded: 'Superseded', withdrawn: 'Withdrawn' };
+  const WORDS = { stands: 'Valid', superseded: 'Superseded', withdrawn: 'Withdrawn' };
   const POSITIONS = { stands: 'inside', superseded: 'near', withdrawn: 'over' } as const;
 </script>
 

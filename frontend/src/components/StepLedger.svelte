@@ -54,7 +54,7 @@
       <caption class="visually-hidden">Level after each step</caption>
       <thead>
         <tr>
-          <th scope="col">after</th>
+          <th scope="col">After step</th>
           {#each SHOWN as [, title] (title)}<th scope="col">{title}</th>{/each}
         </tr>
       </thead>
@@ -69,7 +69,7 @@
     </table>
   {/if}
 {:else}
-  <p>Nothing but encoding: the recording passes as it is.</p>
+  <p>No processing needed, only conversion.</p>
 {/if}
 
 <style>

@@ -92,7 +92,7 @@
   const formats = $derived(
     recording.formats.map(
       ({ name, title, meets }) =>
-        [name, name === '' ? `${title}, as asked` : meets ? title : `${title}, not as asked`] as const,
+        [name, name === '' ? `${title}, as required` : meets ? title : `${title}, not as required`] as const,
     ),
   );
   const chosen = $derived(formats.some(([name]) => name === container) ? container : (formats[0]?.[0] ?? ''));
@@ -178,7 +178,7 @@
 <section aria-label="Plans to choose from">
   {#if planned}
     <div class="pad">
-      <UnderWay work={planned} about={`plans for ${recording.name}`} waiting="waiting to be planned" {acting} />
+      <UnderWay work={planned} about={`plans for ${recording.name}`} waiting="Queued for planning" {acting} />
     </div>
   {:else if planning?.obstacles.length}
     <div class="pad">
@@ -188,9 +188,9 @@
   {:else if planning?.work?.state === 'failed'}
     <p class="pad outside" role="alert">{planning.work.error} <LinkButton onclick={onplan}>Plan again</LinkButton></p>
   {:else if awaited}
-    <p class="pad soft">Waiting to be planned.</p>
+    <p class="pad soft">Queued for planning.</p>
   {:else if !planning?.plans.length}
-    <p class="pad"><LinkButton onclick={onplan}>Work out plans</LinkButton></p>
+    <p class="pad"><LinkButton onclick={onplan}>Make plans</LinkButton></p>
   {/if}
   {#if rows.length}<PlanRows {rows} changed={Boolean(view?.differs.length)} />{/if}
   {#if (view?.plan ?? view?.kept) && view?.differs.length}<p class="pad differs">
@@ -201,7 +201,7 @@
       {@const now = live.progress[work?.id ?? ''] ?? work}
       <div class="pad">
         <Progress
-          stage={`${kept.name}: ${now?.stage || 'waiting to be planned'}`}
+          stage={`${kept.name}: ${now?.stage || 'queued for planning'}`}
           fraction={now?.fraction ?? 0}
           about={`${kept.name} for ${recording.name}`}
           oncancel={() => acting.cancel(work?.id ?? '')}
@@ -282,7 +282,7 @@
 </section>
 {#if missed}
   <section class="pad missing" aria-label="What is missing">
-    <h3 class="outside">{missed.own ? 'Not there yet' : 'Can’t be conformed'}</h3>
+    <h3 class="outside">{missed.own ? 'Not there yet' : 'Can’t meet this specification'}</h3>
     {#each missed.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
     {#if missed.closing}
       {@const closing = missed.closing}

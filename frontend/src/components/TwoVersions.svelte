@@ -57,7 +57,7 @@
     <p>
       <span class={stands(version) === 'outside' ? 'outside' : 'inside'}>{stands(version)}</span>{version.touch
         ? `, touch ${number(version.touch.touch ?? 0, 0)}`
-        : ''}{version.there ? '' : '; its file was cleared away'}
+        : ''}{version.there ? '' : '; its file was cleared'}
     </p>
   </div>
 {/snippet}
@@ -68,12 +68,12 @@
   {:else if found}
     <div class="heads">{@render head(found.one)}{@render head(found.other)}</div>
     {#if found.asked.length}
-      <h4>Asked differently</h4>
-      <ChangeList changes={found.asked} label="Asked differently" named />
+      <h4>Different requests</h4>
+      <ChangeList changes={found.asked} label="Different requests" named />
     {/if}
-    <h4>Done differently</h4>
-    {#if found.done.length}<ChangeList changes={found.done} label="Done differently" />
-    {:else}<p class="soft">Nothing: the same steps with the same settings.</p>{/if}
+    <h4>Different steps</h4>
+    {#if found.done.length}<ChangeList changes={found.done} label="Different steps" />
+    {:else}<p class="soft">No differences: the same steps with the same settings.</p>{/if}
     <h4>Readings</h4>
     {#if pairs.length}
       <FigureTable>
@@ -96,7 +96,7 @@
           {/each}
         </tbody>
       </FigureTable>
-    {:else}<p class="soft">Every reading is the same as far as figures are shown.</p>{/if}
+    {:else}<p class="soft">Every reading is the same to the figures shown.</p>{/if}
     <label class="all"
       ><input type="checkbox" bind:checked={all} /> Show what reads the same ({found.readings.length -
         found.readings.filter((pair) => !pair.alike).length})</label

@@ -34,7 +34,7 @@
       <li>
         <span class="figure">{one.version}</span>
         <span>
-          {one.created_at ? date(one.created_at) : one.version === newest ? 'as it ships' : 'as it shipped before'}
+          {one.created_at ? date(one.created_at) : one.version === newest ? 'built in' : 'built in before'}
           {#if one.made}<span class="soft">{one.made}</span>{/if}
         </span>
         <span class="acts">
@@ -63,7 +63,7 @@
         >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
       >
     </h3>
-    {#if changes.data?.length === 0}<p class="soft">Nothing: they ask the same.</p>
+    {#if changes.data?.length === 0}<p class="soft">No differences.</p>
     {:else}<ChangeList changes={changes.data ?? []} label="Changes" />{/if}
   {/if}
 </section>

@@ -22,10 +22,10 @@
 
 <div class="strip" role="group" aria-label="View">
   <span class="buttons">
-    <LinkButton onclick={() => view.zoom(2, player.position)}>Closer</LinkButton>
-    <LinkButton onclick={() => view.zoom(0.5, player.position)} disabled={view.whole}>Wider</LinkButton>
-    <LinkButton onclick={() => view.fit()} disabled={view.whole}>Whole</LinkButton>
-    <LinkButton pressed={view.wave} onclick={() => view.turn('wave')}>Wave</LinkButton>
+    <LinkButton onclick={() => view.zoom(2, player.position)}>Zoom in</LinkButton>
+    <LinkButton onclick={() => view.zoom(0.5, player.position)} disabled={view.whole}>Zoom out</LinkButton>
+    <LinkButton onclick={() => view.fit()} disabled={view.whole}>Whole file</LinkButton>
+    <LinkButton pressed={view.wave} onclick={() => view.turn('wave')}>Waveform</LinkButton>
     <LinkButton pressed={view.picture === 'spectrogram'} onclick={() => view.turn('spectrogram')}
       >Spectrogram</LinkButton
     >
@@ -39,7 +39,7 @@
     <span class="figure" aria-label="Selection"
       >{exact(view.selection.from)} to {exact(view.selection.to)}, {number(view.selection.to - view.selection.from, 2)} s</span
     >
-    <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}>See it</LinkButton>
+    <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}>Zoom to selection</LinkButton>
     <label>
       <input
         type="checkbox"

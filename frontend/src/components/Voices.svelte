@@ -73,7 +73,7 @@
   {/if}
   {#if view?.by_hand}
     <p class="soft">
-      Corrected by hand. <LinkButton onclick={() => oncorrect(null)}>Let them be found</LinkButton>
+      Set manually. <LinkButton onclick={() => oncorrect(null)}>Detect automatically</LinkButton>
     </p>
   {/if}
   {#if turns.length}

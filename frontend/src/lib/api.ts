@@ -89,7 +89,7 @@ type Failed = components['schemas']['Failed'];
 
 export const api = createClient<paths>({ baseUrl: '/' });
 
-const NO_WORDS = 'The server did not answer as it should. Try again in a moment.';
+const NO_WORDS = 'The server returned an unexpected answer. Try again in a moment.';
 
 /** The server's own sentence in the body of an answer that is none, whatever that body is. */
 export function said(body: string): string {

@@ -27,5 +27,5 @@ export function takenHere(reading: Reading | undefined, facts: Inspection['facts
   const [start, end] = [reading.start_s ?? 0, reading.end_s ?? 0];
   const where = end - start >= facts.duration_s - 0.02 || end === 0 ? '' : `, at ${clock(start)}`;
   const channel = reading.channel && facts.channels > 1 ? `, channel ${reading.channel}` : '';
-  return `Here: ${reading.method}${where}${channel}.${reading.note ? ` ${reading.note}.` : ''}`;
+  return `In this file: ${reading.method}${where}${channel}.${reading.note ? ` ${reading.note}.` : ''}`;
 }

@@ -180,7 +180,7 @@ export class Player {
     } catch (error) {
       if (run !== this.#run) return;
       this.stop();
-      this.problem = `Playing stopped: ${(error as Error).message}`;
+      this.problem = `Playback stopped: ${(error as Error).message}`;
     }
   }
 

@@ -97,7 +97,7 @@ export class Proof {
     try {
       await this.#sound.play();
     } catch (error) {
-      if ((error as Error).name !== 'AbortError') this.problem = `Playing stopped: ${(error as Error).message}`;
+      if ((error as Error).name !== 'AbortError') this.problem = `Playback stopped: ${(error as Error).message}`;
     }
   }
 

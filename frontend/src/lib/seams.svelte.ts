@@ -82,7 +82,7 @@ export class Seams {
     } catch (error) {
       if (signal.aborted) return;
       this.stop();
-      this.problem = `Playing stopped: ${(error as Error).message}`;
+      this.problem = `Playback stopped: ${(error as Error).message}`;
     }
   }
 }

@@ -98,8 +98,8 @@ function said(error: unknown): string {
     // Not our own answer; a plain sentence stands for it.
   }
   return statusOf(error)
-    ? 'The server refused the file. Try again.'
-    : 'The connection broke. What came in is kept; try again to go on from there.';
+    ? 'The server rejected this file. Try again.'
+    : 'Connection lost. Your progress is saved; try again to resume.';
 }
 
 export async function unfinished(productionId?: string): Promise<Unfinished[]> {
@@ -128,7 +128,7 @@ export class Uploads {
       const upload = new Upload({ productionId, file, replaces }, this.#next++);
       if (productionId && this.largest !== undefined && file.size > this.largest) {
         upload.state = 'failed';
-        upload.error = `“${file.name}” holds ${size(file.size)}; no more than ${size(this.largest)} can be brought in. Split it.`;
+        upload.error = `“${file.name}” is ${size(file.size)}; the limit is ${size(this.largest)}. Split it, then add the parts.`;
       }
       this.list.push(upload);
     }

@@ -69,7 +69,7 @@
         {/if}
       </ul>
       <p class="soft">
-        Sealed by {view.key_role ? KEYS[view.key_role] : 'a key not known here'};
+        Sealed by {view.key_role ? KEYS[view.key_role] : 'a key that is not known here'};
         <a href="#/certificates/keys">keys</a>.
         {#if view.methods}{view.methods}{/if}
         {#if view.replaces}<a href={`#/certificates/${view.replaces}`}>The certificate before it</a>.{/if}
@@ -90,7 +90,7 @@
     <ReasonDialog
       bind:element={withdrawing}
       title="Withdraw this certificate"
-      meaning="It counts no more, for good. Whoever checks it here, or has its notice, is told when and why. The file stays."
+      meaning="This can't be undone. Whoever checks it here, or has its notice, is told when and why. The file stays."
       act="Withdraw"
       problem={acting.problem}
       onreason={withdraw}
@@ -98,7 +98,7 @@
     <ReasonDialog
       bind:element={again}
       title="Issue this certificate again"
-      meaning="The same measurement with what is known by now: how far the file was listened to, accepted findings, who answers for it. This one is superseded by it."
+      meaning="The same measurement with what is known now: how far the file was checked by ear, accepted findings, who certifies it. This one is then superseded."
       act="Issue again"
       problem={acting.problem}
       onreason={issue}

@@ -45,7 +45,7 @@
   ];
   const STANDS: readonly (readonly [Standing | '', string])[] = [
     ['', 'All'],
-    ['stands', 'Those that stand'],
+    ['stands', 'Valid'],
     ['superseded', 'Superseded'],
     ['withdrawn', 'Withdrawn'],
   ];
@@ -56,7 +56,7 @@
 <main>
   <ScreenHead title="Certificates">
     {#snippet told()}
-      {#if found}{counted(found.total, 'certificate')}{wanted ? ' of this choice' : ''}.{/if} Each can be checked by anyone,
+      {#if found}{counted(found.total, 'certificate')}{wanted ? ' shown' : ''}.{/if} Each can be checked by anyone,
       without this program.
     {/snippet}
     {#snippet acts()}<a href="#/certificates/keys">Keys</a>{/snippet}
@@ -69,7 +69,7 @@
       onchange={(to) => (production = to)}
     />
     <Choice label="Of" value={of} options={PLACES} onchange={(to) => (of = to)} />
-    <Choice label="Standing" value={stands} options={STANDS} onchange={(to) => (stands = to)} />
+    <Choice label="Status" value={stands} options={STANDS} onchange={(to) => (stands = to)} />
     <Labelled label="Name or SHA-256 of a certificate"
       ><input type="search" bind:value={search} maxlength="200" /></Labelled
     >
@@ -83,7 +83,7 @@
           <th scope="col">Of</th><th scope="col">What</th><th scope="col">Production</th><th scope="col"
             >Specification</th
           >
-          <th scope="col">Issued</th><th scope="col">Certified by</th><th scope="col">Standing</th>
+          <th scope="col">Issued</th><th scope="col">Certified by</th><th scope="col">Status</th>
         </tr>
       </thead>
       <tbody>
@@ -113,8 +113,8 @@
   {:else if found}
     <p class="soft none">
       {wanted
-        ? 'No certificate is like that.'
-        : 'There are none yet: a file that meets its specification is certified as it is made.'}
+        ? 'No certificate matches.'
+        : 'No certificates yet. A file that meets its specification is certified as soon as it is made.'}
     </p>
   {/if}
 </main>

@@ -57,17 +57,17 @@
       {#snippet way()}<a href={`#/productions/${params.id}`}>{view.name}</a>{/snippet}
       {#snippet told()}{counted(chapters.length, 'recording')}{voices > 1 ? ` by ${voices} voices` : ''}.
         {found.apart.length
-          ? `${found.apart.length} ${found.apart.length === 1 ? 'stands' : 'stand'} apart.`
+          ? `${found.apart.length} ${found.apart.length === 1 ? 'outlier' : 'outliers'}.`
           : chapters.length > 3
-            ? 'None stands apart.'
-            : 'Of so few none can be said to stand apart.'}
+            ? 'No outliers.'
+            : 'Too few to tell outliers.'}
         {view.missing.length ? `Not ${view.made ? 'made' : 'measured'}: ${view.missing.join(', ')}.` : ''}{/snippet}
       {#snippet acts()}<Choice
-          label="Compare them"
+          label="Compare"
           value={made ? 'made' : 'came'}
           options={[
-            ['came', 'as they came in'],
-            ['made', `as they were made (${view.files})`],
+            ['came', 'the recordings'],
+            ['made', `the processed files (${view.files})`],
           ]}
           onchange={(to) => void replace(`/productions/${params.id}/consistency${to === 'made' ? '?made=yes' : ''}`)}
         />
@@ -77,8 +77,8 @@
         >{/snippet}
     </ScreenHead>
     {#if found.apart.length}
-      <section aria-label="Standing apart">
-        <h2>Standing apart</h2>
+      <section aria-label="Outliers">
+        <h2>Outliers</h2>
         <ul class="apart">
           {#each found.apart as one (one.index)}
             {@const chapter = chapters[one.index]}
@@ -95,7 +95,7 @@
       </section>
     {/if}
     {#if chapters.length}
-      <section aria-label="Every measure of all">
+      <section aria-label="All measurements">
         <h2>
           In their order{pointed === undefined ? '' : `: ${names[pointed] ?? ''}`}
         </h2>

@@ -131,10 +131,10 @@
             scope="col">Narrator</th
           >
           <th scope="col">File name</th><th scope="col">Certificate</th>
-          <th scope="col" class="figure" title="RMS level, written file less master, in dB">Level</th>
-          <th scope="col" class="figure" title="True peak, written file less master, in dB">Peak</th>
-          <th scope="col" class="figure" title="Noise floor, written file less master, in dB">Noise</th>
-          <th scope="col" class="figure" title="Length, written file less master, in samples">Length</th>
+          <th scope="col" class="figure" title="RMS level, finished file minus master, in dB">Level</th>
+          <th scope="col" class="figure" title="True peak, finished file minus master, in dB">Peak</th>
+          <th scope="col" class="figure" title="Noise floor, finished file minus master, in dB">Noise</th>
+          <th scope="col" class="figure" title="Length, finished file minus master, in samples">Length</th>
           <th scope="col" class="figure">Size</th>
         </tr>
       </thead>

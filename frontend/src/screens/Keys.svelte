@@ -61,7 +61,7 @@
       <FileButton label="Public key to trust" accept=".pem,.jwk,.json" onchosen={({ files }) => take(files)}
         >Trust a key…</FileButton
       >
-      <Button onclick={() => rolling?.showModal()}>Begin a new key…</Button>
+      <Button onclick={() => rolling?.showModal()}>Make a new key…</Button>
     {/snippet}
   </ScreenHead>
   {#if acting.problem && !trusting?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
@@ -99,7 +99,7 @@
   {/if}
   <Question
     title="Trust this key"
-    meaning="Certificates sealed with it count as genuine here from now on. Make sure it is theirs: have its fingerprint told to you by telephone, say."
+    meaning="Certificates sealed with it count as genuine here from now on. Make sure it is theirs: compare its fingerprint over the telephone, for example."
     act="Trust it"
     bind:element={trusting}
     disabled={!whose.trim()}
@@ -109,9 +109,9 @@
     <Labelled label="Whose it is"><input bind:value={whose} maxlength="80" /></Labelled>
   </Question>
   <Question
-    title="Begin a new key"
-    meaning="New certificates are sealed with a new key; hand its public half out anew. The private half of the one before is destroyed; what it sealed stays genuine."
-    act="Begin a new key"
+    title="Make a new key"
+    meaning="New certificates are sealed with a new key; hand out its public half again. The private half of the old key is destroyed; what it sealed stays genuine."
+    act="Make a new key"
     bind:element={rolling}
     onact={roll}
   />

@@ -17,7 +17,7 @@
   const KINDS: readonly (readonly [NoteKind, string, string])[] = [
     ['misread', 'Misread', 'm'],
     ['noise', 'Noise', 'n'],
-    ['retake', 'Wants a retake', 'r'],
+    ['retake', 'Needs a retake', 'r'],
     ['other', 'Note', 't'],
   ];
   const TITLES = Object.fromEntries(KINDS.map(([kind, title]) => [kind, title]));
@@ -166,7 +166,7 @@
               <input
                 class="text"
                 aria-label={`Note at ${clock(note.at_s)}`}
-                placeholder="What to look at"
+                placeholder="Note"
                 maxlength="2000"
                 value={note.text}
                 {@attach (field) => {
@@ -184,12 +184,12 @@
               >
             </li>
           {:else}
-            <li class="soft">Press a key while you listen: m misread, n noise, r wants a retake, t anything else.</li>
+            <li class="soft">Press a key while you listen: M misread, N noise, R needs a retake, T anything else.</li>
           {/each}
         </ul>
       </section>
-      <section aria-label="What was heard">
-        <h2>What was heard</h2>
+      <section aria-label="Checked by ear">
+        <h2>Checked by ear</h2>
         <ul>
           {#each view.listenings as one (one.id)}
             <li class="sitting">
@@ -198,11 +198,11 @@
               {#if !one.this}<span class="soft other">{one.title}</span>{/if}
             </li>
           {:else}
-            <li class="soft">Nothing yet. What you play is noted here: how much, how fast, and by whom.</li>
+            <li class="soft">Nothing yet. What you play is recorded here: how much, how fast, and by whom.</li>
           {/each}
         </ul>
         <p class="hint soft">
-          Space plays, ← and → go by 5 s, comma and full stop change the speed. Pitch stays as it is.
+          Space: play · ← →: 5 s · comma, full stop: speed (the pitch stays the same)
           {#if params.of !== 'deliverable' && view.choices.some((one) => one.of === 'deliverable')}
             <LinkButton
               onclick={() => {

@@ -68,10 +68,10 @@
       <table>
         <thead>
           <tr
-            ><th scope="col">Name</th><th scope="col">Held against</th><th scope="col">Recordings</th><th scope="col"
+            ><th scope="col">Name</th><th scope="col">Specification</th><th scope="col">Recordings</th><th scope="col"
               >Certified</th
-            ><th scope="col">Where the others stand</th>{#if away}<th scope="col"
-                ><span class="visually-hidden">Put away</span></th
+            ><th scope="col">The others</th>{#if away}<th scope="col"
+                ><span class="visually-hidden">Hidden</span></th
               >{/if}</tr
           >
         </thead>
@@ -90,8 +90,8 @@
               {#if away}
                 <td
                   >{#if production.archived}<Button
-                      label={`Bring back ${production.name}`}
-                      onclick={() => bringBack(production.id)}>Bring back</Button
+                      label={`Restore ${production.name}`}
+                      onclick={() => bringBack(production.id)}>Restore</Button
                     >{/if}</td
                 >
               {/if}
@@ -101,11 +101,11 @@
       </table>
     {:else}
       <p class="empty">
-        No production yet. Name one below, choose what its recordings are held against, and bring in files.
+        No productions yet. Name one below, choose its specification, then add recordings.
       </p>
     {/if}
     {#if archived.length}
-      <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} put away</label>
+      <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} hidden</label>
     {/if}
   {:else if productions.isError}
     <p role="alert">{productions.error.message}</p>
@@ -124,15 +124,15 @@
       void create();
     }}
   >
-    <h2>A new production</h2>
+    <h2>New production</h2>
     <label>Name <input bind:value={name} required maxlength="120" placeholder="A book, a series" /></label>
     <Choice
-      label="Held against"
+      label="Specification"
       value={chosen}
       options={(specifications.data ?? []).map(({ id, name }) => [id, name])}
       onchange={(to) => (chosen = to)}
     />
-    <Button strong disabled={!name.trim()} onclick={create}>Make it</Button>
+    <Button strong disabled={!name.trim()} onclick={create}>Create production</Button>
     {#if problem}<p role="alert">{problem}</p>{/if}
   </form>
   <Imports />

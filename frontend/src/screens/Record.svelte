@@ -50,7 +50,7 @@
     {#snippet way()}<a href={`#/productions/${params.id}`}>{found?.name ?? 'Inspection sheet'}</a>{/snippet}
     {#snippet told()}
       What was done to which recording when{#if found}: {counted(found.total, 'entry', 'entries')}{recording || topic
-          ? ' of this choice'
+          ? ' shown'
           : ''}{/if}.
     {/snippet}
     {#snippet acts()}

@@ -271,7 +271,7 @@
                   onaccept={bench.accept}
                   ontakeback={bench.takeBack}
                 />
-              {:else}<p class="nothing">Nothing was found that needs a look.</p>{/if}
+              {:else}<p class="nothing">No findings.</p>{/if}
             </section>
           {:else if left === 'readings'}
             <section aria-label="All readings">
@@ -363,7 +363,7 @@
       <p>Measuring was cancelled.</p>
       <Button strong onclick={() => acting.measure(it.id)}>Measure</Button>
     {:else if it.work}
-      <UnderWay work={it.work} about={it.name} waiting="waiting to be measured" {acting} />
+      <UnderWay work={it.work} about={it.name} waiting="Queued" {acting} />
     {/if}
   {/if}
 </main>

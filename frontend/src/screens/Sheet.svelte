@@ -99,7 +99,7 @@
 </script>
 
 <svelte:head><title>{sheet.data?.name ?? 'Inspection sheet'} · Ispettore</title></svelte:head>
-<DropArea ondrop={add} invitation="Drop recordings here to bring them in">
+<DropArea ondrop={add} invitation="Drop recordings here to add them">
   <div class="page">
     {#if sheet.isError}
       <p role="alert">{sheet.error.message}</p>
@@ -132,7 +132,7 @@
         </div>
         <div class="acts">
           <Choice
-            label="Held against"
+            label="Specification"
             value={sheet.data.specification.id}
             options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
             onchange={(to) => change({ specification_id: to })}
@@ -146,8 +146,8 @@
             >{/if}
           {#if sheet.data.measured}<a class="whole" href={`#/productions/${params.id}/deliver`}>Deliver…</a>{/if}
           <a class="whole" href={`#/productions/${params.id}/record`}>Record</a>
-          <FileButton label="Folder to bring in" folder onchosen={add}>Bring in a folder</FileButton>
-          <FileButton label="Recordings to bring in" strong multiple onchosen={add}>Bring in recordings</FileButton>
+          <FileButton label="Folder to add" folder onchosen={add}>Add folder</FileButton>
+          <FileButton label="Recordings to add" strong multiple onchosen={add}>Add recordings</FileButton>
         </div>
       </div>
       <StandingLine
@@ -159,7 +159,7 @@
       />
       {#if sheet.data.archived}
         <p class="soft put-away">
-          This production is put away. <Button onclick={() => change({ archived: false })}>Bring it back</Button>
+          change({ archived: false })}>Bring it back</Button> => This production is hidden. <Button onclick={() => change({ archived: false })}>Restore</Button> => change({ archived: false })}>Bring it back</Button>
         </p>
       {/if}
       {#if noting || sheet.data.notes}
@@ -188,9 +188,9 @@
         <span class="links">
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
           {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
-          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Put away</LinkButton>{/if}
-          {#if entries.length > 1}<LinkButton onclick={orderByName}>Order by name</LinkButton>{/if}
-          <a href={`#/specifications/${sheet.data.specification.id}`}>What the limits ask</a>
+          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton>{/if}
+          {#if entries.length > 1}<LinkButton onclick={orderByName}>Sort by name</LinkButton>{/if}
+          <a href={`#/specifications/${sheet.data.specification.id}`}>View specification</a>
           {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
             <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
               href={`/api/productions/${params.id}/sheet.pdf`}
@@ -208,14 +208,13 @@
       {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
       {#if acting.removed.length}
         <p class="note" role="status">
-          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}; the
-          files and what was measured are kept.
+          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}. Files and measurements are kept.
           <Button onclick={() => acting.bringBack()}>Undo</Button>
         </p>
       {/if}
       {#if leftOut.length}
         <p class="note" role="status">
-          Left out of the folder, as {leftOut.length === 1 ? 'it holds' : 'they hold'} no sound: {leftOut.join(', ')}.
+          Skipped (not audio): {leftOut.join(', ')}.
           <LinkButton onclick={() => (leftOut = [])}>Dismiss</LinkButton>
         </p>
       {/if}
@@ -250,8 +249,8 @@
       </div>
       {#if !entries.length && !mine.length}
         <p class="nothing">
-          Drop recordings anywhere on this page, or bring them in with the button. Each is measured at once.{#if uploads.largest}
-            A file may hold up to {size(uploads.largest)}.{/if}
+          Drop recordings anywhere on this page, or use the button. Measuring starts automatically.{#if uploads.largest}
+            The limit is {size(uploads.largest)}.{/if}
         </p>
       {/if}
     {/if}

@@ -35,13 +35,13 @@
   const editable = $derived(view.data !== undefined && !view.data.ships);
 
   const TEXTS = [
-    ['description', 'What the specification is for', 'What it is for'],
-    ['source', 'Where the limits come from', 'Where the limits come from'],
+    ['description', 'Purpose of the specification', 'Purpose'],
+    ['source', 'Source of the limits', 'Source of the limits'],
   ] as const;
   const GROUPS = [
     ['recording', 'Every recording'],
-    ['deliverable', 'The file that is handed over'],
-    ['production', 'The production as a whole'],
+    ['deliverable', 'Delivered file'],
+    ['production', 'Whole production'],
   ] as const;
   const scope = (limit: DraftLimit) => limit.applies_to ?? 'recording';
   const general = $derived(draft?.objections.filter((objection) => objection.limits.length === 0) ?? []);
@@ -57,7 +57,7 @@
   const ADDED_TO = {
     level: 'Level',
     between: 'Between the words',
-    health: 'Health',
+    health: 'Recording faults',
     file: 'File',
     package: 'The package',
   };
@@ -161,11 +161,11 @@
           <Button disabled={!draft.redoable} onclick={() => draft?.redo()}>Redo</Button>
           {#if draft.changed}<Button onclick={discard}>Discard changes</Button>{/if}
           <Button strong disabled={!draft.changed || draft.blocked || overtaken} onclick={keep}
-            >Keep as version {view.data.specification.version + 1}</Button
+            >Save as version {view.data.specification.version + 1}</Button
           >
         {/if}
         {#if copying === undefined}
-          <Button strong={!editable} onclick={() => (copying = `${draft?.content.name}, copy`)}>Copy</Button>
+          <Button strong={!editable} onclick={() => (copying = `Copy of ${draft?.content.name}`)}>Copy</Button>
         {:else}
           <form
             onsubmit={(event) => {
@@ -183,19 +183,18 @@
               }}
               onkeydown={(event) => event.key === 'Escape' && (copying = undefined)}
             />
-            <Button strong disabled={!copying.trim()} onclick={copy}>Make the copy</Button>
+            <Button strong disabled={!copying.trim()} onclick={copy}>Create copy</Button>
           </form>
         {/if}
       </div>
     </div>
     {#if !editable}
-      <p class="ships">This specification ships with Ispettore and stays as it is. Copy it to change it.</p>
+      <p class="ships">This built-in specification can't be edited. Copy it to make changes.</p>
     {/if}
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
     {#if overtaken}
       <p class="problem" role="alert">
-        Version {newest} was kept elsewhere meanwhile. Your changes to version {draft.view.specification.version} are still
-        here but can't be kept; discard them to go on from the new version.
+        Version {newest} was saved elsewhere in the meantime. Your changes to version {draft.view.specification.version} are still here but can't be saved; discard them to continue from the new version.
       </p>
     {/if}
     {#each general as objection (objection.sentence)}<p class="problem" role="alert">{objection.sentence}</p>{/each}
@@ -218,15 +217,14 @@
         {/each}
         {#if editable}
           <label class="add">
-            Add a limit on
-            <select
+            Add a limit: <select
               value=""
               onchange={(event) => {
                 add(event.currentTarget.value);
                 event.currentTarget.value = '';
               }}
             >
-              <option value="">choose what …</option>
+              <option value="">Select a measurement…</option>
               {#each Object.entries(ADDED_TO) as [group, words] (group)}
                 <optgroup label={words}>
                   {#each addable.filter((quantity) => quantity.group === group) as quantity (quantity.name)}
@@ -245,10 +243,10 @@
                 draft?.change((content) => (content.mono_on_two_loudspeakers = both));
               }}
             />
-            Loudness of mono is read as two loudspeakers play it (+3 LU)
+            Loudness of mono is measured as played on two speakers (+3 LU)
           </label>
         {:else if draft.content.mono_on_two_loudspeakers}
-          <p class="soft mono">Loudness of mono is read as two loudspeakers play it (+3 LU).</p>
+          <p class="soft mono">Loudness of mono is measured as played on two speakers (+3 LU).</p>
         {/if}
       </div>
       <aside>
@@ -269,15 +267,15 @@
             )}
           onbringback={bringBack}
         />
-        <section aria-label="Held against it">
-          <h2>Held against it</h2>
+        <section aria-label="Used by">
+          <h2>Used by</h2>
           {#each view.data.productions as name, index (index)}
             <p>{name}</p>
           {:else}
-            <p class="soft">No production yet.</p>
+            <p class="soft">No productions yet.</p>
           {/each}
           {#if editable && view.data.productions.length}
-            <p class="soft small">A kept version judges them anew at once; nothing is measured again.</p>
+            <p class="soft small">Saving re-checks these productions; nothing is measured again.</p>
           {/if}
         </section>
       </aside>

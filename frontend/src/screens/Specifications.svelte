@@ -29,15 +29,15 @@
       <div>
         <h1>Specifications</h1>
         <p class="soft">
-          What a recording is held against. Those that ship stay as they are; copy one to make it your own.
+          Sets of limits that recordings have to meet. Built-in ones can't be edited; copy one to make it your own.
         </p>
       </div>
       <FileButton
-        label="Specification to bring in"
+        label="Specifications to import"
         strong
         multiple
         accept=".json,application/json"
-        onchosen={({ files }) => bringIn(files)}>Bring in a file</FileButton
+        onchosen={({ files }) => bringIn(files)}>Import a file</FileButton
       >
     </div>
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
@@ -45,7 +45,7 @@
       <table>
         <thead>
           <tr
-            ><th scope="col">Name</th><th scope="col">What it is for</th><th scope="col">Limits</th><th scope="col"
+            ><th scope="col">Name</th><th scope="col">Description</th><th scope="col">Limits</th><th scope="col"
               >Version</th
             ></tr
           >

@@ -85,7 +85,7 @@
             class="description"
             rows="1"
             aria-label="Description"
-            placeholder="What it is for"
+            placeholder="Purpose"
             maxlength="2000"
             value={draft.content.description}
             oninput={(event) => draft?.write({ description: event.currentTarget.value })}></textarea>
@@ -111,12 +111,12 @@
     {#if view.data.ships}
       <p class="ships">A starting point that is built in. Apply it as it is, or copy it to make it your own.</p>
     {:else if view.data.removed}
-      <p class="ships">This treatment was removed. What was made by it stays.</p>
+      <p class="ships">This treatment was removed. Files made with it are kept.</p>
     {/if}
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
     {#if overtaken}
       <p class="problem" role="alert">
-        Another version was saved elsewhere meanwhile. Discard your changes to go on from it.
+        Another version was saved elsewhere in the meantime. Discard your changes to continue from it.
       </p>
     {/if}
 
@@ -197,7 +197,7 @@
                   </select>
                 {:else}{FINISHES.find(([finish]) => finish === draft?.content.finish)?.[1]}{/if}.
                 {#if draft.content.finish === 'planned'}
-                  <span class="soft">Mending and cleaning that a limit asks for are added as well.</span>
+                  <span class="soft">Repair and cleaning that a limit requires are added as well.</span>
                 {/if}
               </p>
             </li>

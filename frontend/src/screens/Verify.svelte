@@ -73,7 +73,7 @@
       request.open('PUT', address);
       request.upload.onprogress = (event) => (sending = event.loaded / Math.max(event.total, 1));
       request.onload = () => (request.status < 300 ? resolve() : reject(new Error(said(request.responseText))));
-      request.onerror = () => reject(new Error('The connection broke. Drop both files again.'));
+      request.onerror = () => reject(new Error('Connection lost. Drop both files again.'));
       request.send(body);
     });
   }
@@ -84,8 +84,7 @@
   <div class="page">
     <h1>Verify a certificate</h1>
     <p class="soft">
-      Drop a certificate (JSON, or the PDF that carries it) and its audio file; of a production, its package as ZIP. The
-      seal is checked and everything is measured again. A notice that ends a certificate can be dropped with it.
+      Drop a certificate (JSON or PDF) and the audio file it certifies, or the certificate of a production and its package as a ZIP file. The seal is checked and everything is measured again. Add the notice that withdraws or supersedes a certificate if you have one.
     </p>
     <div class="places">
       <div class:filled={certificate}>
@@ -99,7 +98,7 @@
       </div>
       <div class="acts">
         {#if certificate && !file}
-          <Button strong onclick={() => certificate && check(certificate)}>Check it alone</Button>
+          <Button strong onclick={() => certificate && check(certificate)}>Check the certificate only</Button>
         {/if}
         <FileButton label="Certificate and file" strong={!certificate} multiple onchosen={({ files }) => take(files)}
           >Choose files</FileButton
@@ -107,7 +106,7 @@
       </div>
     </div>
     {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
-    {#if sending !== undefined}<Progress stage="bringing in" fraction={sending} />{/if}
+    {#if sending !== undefined}<Progress stage="Uploading" fraction={sending} />{/if}
     {#if report.isError}
       <p class="outside" role="alert">{report.error.message}</p>
     {:else if report.data}

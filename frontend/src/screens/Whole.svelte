@@ -49,7 +49,7 @@
   const rows = $derived(new Map((found?.rows ?? []).map((row) => [row.id, row])));
   const formats = $derived(
     (sheet.data?.formats ?? []).map(
-      ({ name, title }) => [name, name === '' ? `${title}, as asked` : title] as [Format['name'], string],
+      ({ name, title }) => [name, name === '' ? `${title}, as required` : title] as [Format['name'], string],
     ),
   );
   const likes = $derived([
@@ -180,7 +180,7 @@
             /> <span class="soft">{unit}</span></label
           >
         {/each}
-        {#if unusual}<LinkButton onclick={() => change({ bounds: { ...USUAL } })}>As usual</LinkButton>{/if}
+        {#if unusual}<LinkButton onclick={() => change({ bounds: { ...USUAL } })}>Restore defaults</LinkButton>{/if}
       </p>
     {/if}
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
@@ -295,7 +295,7 @@
               {@const work = underWay(row.work)}
               <td colspan="6">
                 {#if work}
-                  <UnderWay {work} about={row.name} waiting="waiting to be planned" />
+                  <UnderWay {work} about={row.name} waiting="Queued for planning" />
                 {:else}<span class="soft">{row.work?.error ?? row.work?.state ?? ''}</span>{/if}
               </td>
             {/if}
