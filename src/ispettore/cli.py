@@ -45,7 +45,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
 )
 
-OwnBounds = Annotated[Path | None, typer.Option("--bounds", help="What may be done to a voice at the most (JSON).")]
+OwnBounds = Annotated[Path | None, typer.Option("--bounds", help="The most that may be done to a voice (JSON).")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.")]
 MASTERS, LOSSY = ([name for name, written in WRITABLE.items() if written.lossy is lossy] for lossy in (False, True))
@@ -75,7 +75,7 @@ def inspect(
     files: Annotated[list[Path], typer.Argument(help="Recordings to measure.")],
     spec: Annotated[str | None, typer.Option("--spec", help="A specification's identifier, or a JSON file.")] = None,
     room_tone: Annotated[
-        list[str] | None, typer.Option("--room-tone", help="Where nothing but the room is heard, as START-END in seconds.")
+        list[str] | None, typer.Option("--room-tone", help="Where only the room is heard, as START-END in seconds.")
     ] = None,
     as_json: AsJson = False,
 ) -> None:
@@ -164,7 +164,7 @@ def proposals(
         for preference, each in good:
             telling.print_plan(preference, each)
         if obstacles:
-            typer.echo("Can't be conformed.")
+            typer.echo("Can't meet this specification.")
         for obstacle in obstacles:
             typer.echo(f"  {obstacle.told}")
     raise typer.Exit(0 if good else 1)
@@ -176,7 +176,7 @@ def certify(
     spec: Spec,
     out: Annotated[Path, typer.Option("--out", help="Where the certificate goes (JSON).")],
     pdf: Annotated[Path | None, typer.Option("--pdf", help="Where a printable page goes, with the certificate in it.")] = None,
-    by: Annotated[str, typer.Option("--by", help="Who answers for it, as the certificate is to say.")] = "",
+    by: Annotated[str, typer.Option("--by", help="Your name, shown in the certificate.")] = "",
 ) -> None:
     """Measure a deliverable and seal a certificate. Exit 1 and no certificate where any must-limit is missed."""
     with said_plainly():
@@ -198,10 +198,12 @@ def certify(
 
 @app.command()
 def verify(
-    certificate: Annotated[Path, typer.Argument(help="The certificate: JSON, or the PDF that carries it.")],
+    certificate: Annotated[Path, typer.Argument(help="The certificate (JSON or PDF).")],
     file: Annotated[
         Path | None,
-        typer.Argument(help="Its file; of a production, its package (folder or ZIP). Without it, the certificate alone."),
+        typer.Argument(
+            help="The file it certifies, or a production's package (folder or ZIP). Without it, only the certificate is checked."
+        ),
     ] = None,
     key: Annotated[Path | None, typer.Option("--key", help="The public key to trust (PEM or JWK).")] = None,
     notice: Annotated[

@@ -146,7 +146,7 @@ def print_conformed(result: Conformed, out: Path) -> None:
         print_inspection(result.after, result.verdict)
         typer.echo(f"Written: {out}")
         return
-    typer.echo("Can't be conformed; nothing was written.")
+    typer.echo("Can't meet this specification; nothing was written.")
     for obstacle in result.obstacles:
         typer.echo(f"  {obstacle.told}")
 
@@ -178,11 +178,11 @@ def plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
 
 def print_verification(checked: Verification, name: str) -> None:
     of = "package" if isinstance(checked.certificate, ProductionForm3) else "file"
-    fits = f"{name} is the certified {of}" if name else "the certificate is as it was sealed"
+    fits = f"{name} is the certified {of}" if name else "the certificate was not changed"
     if not checked.intact:
         typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
     elif checked.withdrawn:
-        typer.echo(f"Withdrawn: {fits}, but it does not count any more.")
+        typer.echo(f"Withdrawn: {fits}, but it no longer counts.")
     elif not checked.genuine:
         typer.echo(f"Intact: {fits}; but the key {checked.key_id} is not known here.")
     else:
@@ -207,7 +207,7 @@ def archive_as_data(archive: Archive, *, trusted: bool) -> dict[str, Any]:
 def print_archive(archive: Archive, *, trusted: bool) -> None:
     head = archive.head
     known = "a key that is trusted here" if trusted else f"the key {archive.key.thumbprint()}, which is not known here"
-    typer.echo(f"{'Whole' if trusted else 'Intact'}: {archive.name} is as it was sealed, with {known}.")
+    typer.echo(f"{'Whole' if trusted else 'Intact'}: {archive.name} was not changed since it was sealed with {known}.")
     recordings = f"{head.recordings} recording{'s' if head.recordings != 1 else ''}"
     size = f"{number(head.files, 0)} files, {number(head.size_bytes, 0)} bytes"
     typer.echo(f"{head.production}: {recordings}, {size}, as of {head.made:%Y-%m-%d %H:%M} UTC, by {head.software}.")

@@ -184,11 +184,11 @@ class WhatIsFound(unittest.TestCase):
 class Decided(unittest.TestCase):
     def test_dead_and_inverted_channels(self):
         one, still = voice(), np.zeros(12 * RATE)
-        over = "is upside down and is turned over first"
+        over = "is inverted and is flipped first"
         for channels, live, turned, words in (
             ((one, one), (1, 2), (), ""),
             ((one, voice(seed=9)), (1, 2), (), ""),
-            ((still, one), (2,), (), "the right channel alone is taken, as nothing else holds the voice"),
+            ((still, one), (2,), (), "the right channel only is used, as the voice is nowhere else"),
             ((one, -one), (1, 2), (2,), f"the right channel {over}"),
             ((still, still), (1, 2), (), ""),
             ((one, one, one, still, -one, one), (1, 2, 3, 5, 6), (5,), f"the left surround channel {over}"),
@@ -231,7 +231,7 @@ class Conformed(unittest.TestCase):
         self.assertTrue(done.passes, done.obstacles)
         step = done.treatment.steps[0]
         self.assertEqual((step.kind, step.settings["turned"], step.settings["channels"]), ("channels", [2], 2))
-        self.assertEqual(step.reason, "The right channel is upside down and is turned over first.")
+        self.assertEqual(step.reason, "The right channel is inverted and is flipped first.")
         self.assertLess(inspect(self.folder / "out.wav").inspection.value("mono_loss_db"), 0.1)
         limits = {limit.quantity: limit.position for limit in done.verdict.limits}
         self.assertEqual((limits["mono_loss_db"], limits["channel_correlation"]), ("inside", "inside"))
@@ -256,7 +256,7 @@ class Conformed(unittest.TestCase):
             done = self.conform(one, second, specification=specification)
             self.assertFalse(done.passes)
             self.assertEqual(done.obstacles[0].limits, ("mono_loss_db", "mono_loss_db"))
-            self.assertIn("Left and right cancel one another from 0:1", done.obstacles[0].advice)
+            self.assertIn("Left and right cancel each other from 0:1", done.obstacles[0].advice)
             self.assertFalse((self.folder / "out.wav").exists())
 
     def test_the_low_frequency_channel_is_left_out(self):

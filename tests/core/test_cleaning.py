@@ -67,7 +67,7 @@ class HumFilter(unittest.TestCase):
         self.check(hum(len(self.voice)), [30.0] * 5, 50.03, base_hz=50, harmonics=5)
         out, done = treated(self.voice, ("hum-filter", {}))
         np.testing.assert_allclose(out, self.voice, atol=1e-7)
-        self.assertEqual(done.ledger[0].warnings, ("No hum was found, so nothing was taken away.",))
+        self.assertEqual(done.ledger[0].warnings, ("No hum was found, so nothing was removed.",))
 
     def test_nothing_is_heard_where_one_learned_stretch_meets_the_next(self):
         lines = sum(hum(len(self.voice), wander_hz=0.02))
@@ -162,7 +162,7 @@ class NoiseReduction(unittest.TestCase):
     def test_much_of_it_is_warned_of_and_without_room_tone_it_is_refused(self):
         noisy = self.noisy(self.clean[: 20 * RATE], 30)
         _, done = treated(noisy, ("noise-reduction", {"amount_db": 15}))
-        self.assertIn("15 dB of noise reduction can be heard", done.ledger[0].warnings[0])
+        self.assertIn("15 dB of noise reduction becomes audible", done.ledger[0].warnings[0])
         self.assertGreater(done.ledger[0].learned["pauses"], 2)
         with self.assertRaises(errors.NoRoomTone):
             treated(signals.voice_like(6, rms_dbfs=-20, rate=RATE, room_dbfs=-200), ("noise-reduction", {}))

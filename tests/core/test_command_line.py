@@ -109,7 +109,7 @@ class CommandLine(unittest.TestCase):
         text = self.call("plan", "quiet.wav", "--spec", "audiobook-retail").stdout
         self.assertIn("Light: touch about 0 of 100 (voice 0, room 0)", text)
         self.assertIn("RMS level", text)
-        self.assertIn("Can't be conformed.", self.call("plan", "noisy.wav", "--spec", "audiobook-retail").stdout)
+        self.assertIn("Can't meet this specification.", self.call("plan", "noisy.wav", "--spec", "audiobook-retail").stdout)
         self.assertEqual(sorted(path.suffix for path in self.folder.iterdir() if path.name.startswith(".")), [])
 
     def test_bounds_of_ones_own(self):
@@ -193,7 +193,7 @@ class CommandLine(unittest.TestCase):
         for given in (("kept.pdf",), ("kept.pdf", "kept.mp3"), ("kept.json",)):
             with self.subTest(given=given):
                 self.assertEqual(self.call("verify", *given).returncode, 0)
-        self.assertIn("The certificate alone was checked", self.call("verify", "kept.pdf").stdout)
+        self.assertIn("Only the certificate was checked", self.call("verify", "kept.pdf").stdout)
         self.assertEqual(json.loads((self.folder / "kept.json").read_text())["certificate"]["certified_by"], "Ilse Weir")
         self.assertEqual(self.call("verify", "kept.json", "keys").returncode, 2, "a folder is no file")
         keys = KeyFolder(self.folder / "keys")
@@ -214,7 +214,7 @@ class CommandLine(unittest.TestCase):
         golden = Path(__file__).parent / "golden" / "archive-1.zip"
         done = self.call("check-archive", str(golden))
         self.assertEqual(done.returncode, 3)
-        self.assertIn("Intact: archive-1.zip is as it was sealed, with the key ", done.stdout)
+        self.assertIn("Intact: archive-1.zip was not changed since it was sealed with the key ", done.stdout)
         self.assertIn("Almanac: a mill: 2 recordings, 48 files, ", done.stdout)
         with zipfile.ZipFile(golden) as zipped:
             members = {name: zipped.read(name) for name in zipped.namelist()}
@@ -239,7 +239,7 @@ class CommandLine(unittest.TestCase):
         self.assertIn("Does not pass.", seen)
         self.assertIn("Integrated loudness", self.call("inspect", "quiet.wav").stdout)
         said = self.call("conform", "noisy.wav", "--spec", "audiobook-retail", "--out", "n.mp3").stdout
-        self.assertIn("Can't be conformed; nothing was written.", said)
+        self.assertIn("Can't meet this specification; nothing was written.", said)
         self.assertIn("RMS level and Noise floor", said)
         done = self.call("conform", "quiet.wav", "--spec", "podcast-mono", "--out", "p.flac").stdout
         self.assertIn("Written: p.flac", done)

@@ -70,7 +70,7 @@ class Apart(unittest.TestCase):
         self.assertNotIn("another room", said)
 
     def test_another_room_of_the_same_level_is_named_by_its_colour(self):
-        self.assertRegex(self.reasons(kind="white"), r"room tone of another colour, \d+\.\d dB (more|less) .*: another room\?")
+        self.assertRegex(self.reasons(kind="white"), r"room tone differs in colour by \d+\.\d dB, (more|less) .*: another room\?")
 
     def test_a_voice_of_another_level_and_not_its_loudness_as_well(self):
         self.assertRegex(self.reasons(level=-3, room=-63), r"^voice [23]\.\d dB softer$")
@@ -122,7 +122,7 @@ class Paper(unittest.TestCase):
         whole = Consistency(measures=measures, voices=nothing, tones=nothing, rooms=nothing, apart=apart)
         names = [f"{place + 1:02} <Chapter>.wav" for place in range(count - 1)] + ["=1+1.wav"]
         when = datetime(2026, 11, 27, 12, tzinfo=UTC)
-        return ConsistencyReport("Almanac & more", "as they came in", names, whole, when, "Ispettore")
+        return ConsistencyReport("Almanac & more", "the recordings", names, whole, when, "Ispettore")
 
     def test_the_table_has_a_row_a_recording_and_the_reasons(self):
         rows = list(csv.reader(io.StringIO(consistency_report.table(self.report(5)))))
@@ -135,7 +135,7 @@ class Paper(unittest.TestCase):
         page = consistency_report.html(self.report(5))
         self.assertIn("Consistency: Almanac &amp; more", page)
         self.assertIn("04 &lt;Chapter&gt;.wav", page)
-        self.assertIn("5 recordings, as they came in. 1 stands apart.", page)
+        self.assertIn("5 recordings, the recordings. 1 stands apart.", page)
         self.assertEqual(page.count("<svg"), len(COMPARED))
         self.assertNotIn("http", page)
 

@@ -143,7 +143,7 @@ class Formats(unittest.TestCase):
                     delivery.asked_for(specification)
                 self.assertIn("“Harbour” asks for", raised.exception.sentence)
                 [said] = objections(specification.model_dump(mode="json"))
-                self.assertIn("can check files against this but not make them", said.sentence)
+                self.assertIn("can check files against this but can't make them", said.sentence)
                 self.assertFalse(said.blocks)
 
     def test_what_is_asked_for_is_what_is_written(self):

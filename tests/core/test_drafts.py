@@ -208,5 +208,5 @@ class Standing(unittest.TestCase):
         one = summary.told(self.verdict(level), "S", plans=["light", "even"])
         self.assertRegex(one, r"^One limit is missed: RMS level is \d\.\d dB under\. The light plan closes it\.$")
         two = summary.told(self.verdict(level, peak), "S", stage="planning")
-        self.assertRegex(two, r"^Two limits are missed: RMS level is .* and peak is .* over\. Plans are being worked out\.$")
+        self.assertRegex(two, r"^Two limits are not met: RMS level is .* and peak is .* too high\. Plans are being made\.$")
         self.assertEqual(summary.told(self.verdict(level), "S"), one.removesuffix(" The light plan closes it."))

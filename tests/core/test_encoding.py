@@ -83,7 +83,7 @@ class Encoding(unittest.TestCase):
         self.assertEqual(len(found.corrections), found.rounds - 1)
         self.assertRegex(
             found.corrections[0],
-            r"^True peak read −0\.\d\d dBTP in the written file, outside its limit; before encoding it read −1\.\d\d\. "
+            r"^True peak was −0\.\d\d dBTP in the finished file, outside its limit; before encoding it was −1\.\d\d\. "
             r"Planned and written again\.$",
         )
         again = kept.conformed(found.model_dump(mode="json"))

@@ -191,7 +191,7 @@ class Sealed(unittest.TestCase):
                 )
                 self.assertEqual(older["Head"], (head, "0.69 s"))
                 self.assertEqual(older["Codec"], ("pcm", "flac"))
-                self.assertIn("that older methods read differently", found.said)
+                self.assertIn("that older methods measured differently", found.said)
 
     def test_a_certificate_survives_an_improved_meter_and_another_name(self):
         readings = inspect(AUDIO).inspection.readings

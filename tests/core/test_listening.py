@@ -66,10 +66,10 @@ class WhatWasHeard(unittest.TestCase):
         text = listening.as_vtt(self.NOTES, duration_s=65)
         self.assertTrue(text.startswith("WEBVTT\n\n00:00:03.250 --> 00:00:08.250\nNoise: =chair\n"))
         self.assertIn("00:01:02.500 --> 00:01:04.000\nMisread: says wier\n", text)
-        self.assertIn("00:01:04.000 --> 00:01:05.000\nWants a retake\n", text)
+        self.assertIn("00:01:04.000 --> 00:01:05.000\nNeeds a retake\n", text)
         with av.open(io.BytesIO(text.encode()), format="webvtt") as file:
             cues = [(float(packet.pts * packet.time_base), bytes(packet).decode()) for packet in file.demux() if packet.size]
-        self.assertEqual(cues, [(3.25, "Noise: =chair"), (62.5, "Misread: says wier"), (64.0, "Wants a retake")])
+        self.assertEqual(cues, [(3.25, "Noise: =chair"), (62.5, "Misread: says wier"), (64.0, "Needs a retake")])
 
 
 class NeverWritten(unittest.TestCase):

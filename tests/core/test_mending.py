@@ -93,7 +93,7 @@ class RoomToneFill(unittest.TestCase):
 
     def test_without_room_tone_there_is_nothing_to_fill_with(self):
         wave = speakers.laid("wren", rate=RATE, pause_s=1.2).wave * 0.3
-        with self.assertRaisesRegex(errors.NothingToFillWith, "no room tone to fill anything with"):
+        with self.assertRaisesRegex(errors.NothingToFillWith, "no room tone to fill gaps with"):
             treated(wave, ("room-tone-fill", {}))
 
 
@@ -120,7 +120,7 @@ class Mending(unittest.TestCase):
         wave, _ = gated()
         result = self.conformed(wave + 0.03, Limit(quantity="dc_offset_percent", low=-0.1, high=0.1))
         self.assertEqual(self.kinds(result), ["rumble-filter"])
-        self.assertIn("3.06 % off the middle", result.treatment.steps[0].reason)
+        self.assertIn("3.06 % off centre", result.treatment.steps[0].reason)
         self.assertLess(result.touch.touch, 5)
 
     def test_clipped_waves_are_rebuilt(self):
@@ -165,5 +165,5 @@ class Mending(unittest.TestCase):
         wave = speakers.laid("wren", rate=RATE, pause_s=1.2).wave * 0.3
         result = self.conformed(wave, Limit(quantity="digital_silence_s", high=0))
         [obstacle] = result.obstacles
-        self.assertIn("holds no room tone to fill it with", obstacle.advice)
+        self.assertIn("there is no room tone to fill it with", obstacle.advice)
         self.assertEqual(obstacle.limits, ("digital_silence_s", "digital_silence_s"))

@@ -94,7 +94,7 @@ class Verdicts(unittest.TestCase):
             self.assertTrue(all(limit.purpose for limit in specification.limits if limit.applies_to != "production"))
 
     def test_bad_specifications_are_refused_with_a_reason(self):
-        with self.assertRaisesRegex(ValueError, "above its upper"):
+        with self.assertRaisesRegex(ValueError, "above its maximum"):
             Limit(quantity="rms_dbfs", low=-10, high=-20)
         with self.assertRaisesRegex(ValueError, "no quantity"):
             Limit(quantity="warmth", low=1)
@@ -189,7 +189,7 @@ class Conforming(unittest.TestCase):
         self.assertAlmostEqual(obstacle.shortfall_db, exact, delta=0.3)
         self.assertIn("it is 21.9 dB too loud against the voice", obstacle.advice)
         self.assertRegex(obstacle.advice, r"noise reduction 1\d\.\d dB, expander \d\.\d dB at the most")
-        self.assertIn("Record nearer", obstacle.advice)
+        self.assertIn("Record closer", obstacle.advice)
 
     def test_loudness_targets_are_met_by_an_independent_meter(self):
         for spec, low, high, ceiling in (

@@ -43,7 +43,7 @@ class Objections(unittest.TestCase):
     def test_each_kind_of_error_names_its_limits(self):
         fine = limit("rms_dbfs", low=-23, high=-18)
         for second, expected, words in (
-            (limit("true_peak_dbtp", low=-1, high=-3), (1,), "lower bound of True peak (−1) lies above its upper bound (−3)"),
+            (limit("true_peak_dbtp", low=-1, high=-3), (1,), "minimum of True peak (−1) is above its maximum (−3)"),
             (limit("true_peak_dbtp"), (1,), "has no bound"),
             (limit("loudness"), (1,), "no quantity “loudness”"),
             (limit("true_peak_dbtp", high="loud"), (1,), "“loud” is not a number"),
@@ -52,13 +52,13 @@ class Objections(unittest.TestCase):
             (limit("duration_s", high=1e9), (1,), "Duration lies between 0:00 and 24:00:00"),
             (limit("integrated_loudness_lufs", low=-19, high=-18.95), (1,), "two honest meters may differ by 0.1 LU"),
             (limit("noise_floor_dbfs", low=-70, high=-69.5), (1,), "two honest meters may differ by 1 dB"),
-            (limit("rms_dbfs", low=-20, high=-19), (0, 1), "RMS level is limited twice"),
+            (limit("rms_dbfs", low=-20, high=-19), (0, 1), "RMS level has two limits"),
             (limit("sample_peak_dbfs", high=-30), (0, 1), "In any file RMS level is at most Peak"),
             (limit("true_peak_dbtp", one_of=["mp3"]), (1,), "True peak is a number"),
             (limit("container", low=3), (1,), "File format is a word"),
             (limit("container", one_of=["tape"]), (1,), "“tape” is no file format"),
-            (limit("container", one_of=["mp3"], applies_to="production"), (1,), "only numbers can be held alike"),
-            (limit("noise_floor_dbfs", low=3, applies_to="production"), (1,), "which has an upper bound only"),
+            (limit("container", one_of=["mp3"], applies_to="production"), (1,), "only numeric limits can apply"),
+            (limit("noise_floor_dbfs", low=3, applies_to="production"), (1,), "so it has only a maximum"),
             (limit("noise_floor_dbfs", high=-3, applies_to="production"), (1,), "Noise floor lies between 0 dBFS and 100 dBFS"),
         ):
             with self.subTest(second=second):
@@ -117,9 +117,9 @@ class Objections(unittest.TestCase):
         self.assertIn("counts as near", found.sentence)
 
     def test_the_whole_needs_a_name_an_identifier_and_a_limit(self):
-        self.assertEqual(blocking({"id": "x", "name": "X"}), [((), "It has no list of limits.")])
+        self.assertEqual(blocking({"id": "x", "name": "X"}), [((), "There is no list of limits.")])
         said = " ".join(sentence for _, sentence in blocking({"id": "Ä", "name": "", "limits": []}))
-        for words in ("needs a name", "small letters", "has no limit yet"):
+        for words in ("Enter a name", "lower-case letters", "no limits yet"):
             self.assertIn(words, said)
 
     @given(
@@ -171,10 +171,10 @@ class Sentences(unittest.TestCase):
                 "Loss in mono at most 2.5 dB in any 3 s of speech (advice)",
                 "Correlation at least 0 between left and right (advice)",
                 "Duration at most 2:00:00",
-                "File format mp3 in the file that is handed over",
-                "Sample rate exactly 44,100 Hz in the file that is handed over",
-                "Bit rate at least 192 kbit/s in the file that is handed over",
-                "Bit rate kind constant in the file that is handed over",
+                "File format mp3 in the delivered file",
+                "Sample rate exactly 44,100 Hz in the delivered file",
+                "Bit rate at least 192 kbit/s in the delivered file",
+                "Bit rate kind constant in the delivered file",
                 "Channels between 1 and 2",
                 "Channels within 0: the same in all recordings",
             ],
@@ -232,7 +232,7 @@ class Files(unittest.TestCase):
             (b"\xff\xfe\x00", "it is not JSON"),
             (b"[" * 100_000, "it is not JSON"),
             (b"[]", "not a JSON object"),
-            (json.dumps(draft(limit("rms_dbfs", low=-18, high=-23))).encode(), "lower bound of RMS level"),
+            (json.dumps(draft(limit("rms_dbfs", low=-18, high=-23))).encode(), "minimum of RMS level"),
             (json.dumps(draft(limit("rms_dbfs", low=-18, loud=True))).encode(), "Extra inputs"),
         ):
             with tempfile.TemporaryDirectory() as folder, self.subTest(words=words):

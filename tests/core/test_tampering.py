@@ -226,7 +226,7 @@ class OneFile(Certified):
         other = KeyFolder(self.folder / "stranger")
         found = self.check(told=[self.notice(other)])
         self.assertEqual((found.exit_code, found.notice), (0, None))
-        self.assertIn("sealed with a key not known here. It does not count.", " ".join(found.notes))
+        self.assertIn("sealed with a key that is not known here. It does not count.", " ".join(found.notes))
         changed = self.notice(self.keys)
         changed["notice"]["reason"] = "Nothing"
         found = self.check(told=[changed])
@@ -252,7 +252,7 @@ class Printed(Certified):
         self.assertEqual((paper.sealed, paper.problems, paper.remarks), (self.sealed, (), ()))
         found = verify(paper, None, keys=self.keys)
         self.assertEqual((found.exit_code, found.given), (0, False))
-        self.assertIn("The certificate alone was checked", found.said)
+        self.assertIn("Only the certificate was checked", found.said)
         self.assertEqual(self.check(paper=paper).exit_code, 0)
 
     def test_the_certificate_is_attached_as_the_standard_has_it(self):

@@ -167,7 +167,7 @@ class Isolation(unittest.TestCase):
     def test_a_child_that_ends_without_a_word_is_not_blamed_on_the_file(self):
         with self.assertRaises(isolation.ChildNeverBegan) as caught:
             self.run_child(never_begins)
-        self.assertIn("“chapter.wav” could not be worked on", caught.exception.sentence)
+        self.assertIn("“chapter.wav” couldn't be processed", caught.exception.sentence)
         self.assertNotIn("memory", caught.exception.sentence)
 
     def test_cancelling_ends_the_child_at_once(self):

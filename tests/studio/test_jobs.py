@@ -120,7 +120,7 @@ class States(Jobs):
         for _ in range(retrying.MOST_TRIES):
             self.assertIsNotNone(retrying.take(work.id))
         self.assertIsNone(retrying.take(work.id))
-        self.assertIn("Gave up", self.stands(work).error)
+        self.assertIn("Stopped after several", self.stands(work).error)
 
     def test_cancelling_ends_what_waits_asks_what_runs_and_leaves_what_ended(self):
         for state in WorkState:

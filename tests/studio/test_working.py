@@ -485,7 +485,7 @@ class Working(unittest.TestCase):
             work.attempts = 5
             session.add(work)
         self.assertEqual(self.done(recording).state, WorkState.FAILED)
-        self.assertIn("Gave up", work_for(recording).error)
+        self.assertIn("Stopped after several", work_for(recording).error)
 
     def test_work_noted_but_never_queued_is_found(self):
         recording = self.bring_in("a.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=51))

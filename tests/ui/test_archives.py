@@ -43,12 +43,12 @@ class ArchiveScreens(InterfaceCase):
         table = self.page.get_by_role("table", name="What was done, the newest first")
         expect(table).to_contain_text("“01 Sluice.mp3” was certified for Audiobook, retail, version")
         expect(table).to_contain_text("1. Gain. RMS level reads")
-        expect(table).to_contain_text("The production was begun, held against Audiobook, retail")
+        expect(table).to_contain_text("Production created with Audiobook, retail")
         self.accessible()
         self.page.get_by_label("About").select_option("Recordings")
         expect(table.get_by_role("row")).to_have_count(3)
-        expect(table).to_contain_text("Came in as “01 Sluice.wav”")
-        for form, said in (("text", "Came in as “01 Sluice.wav”"), ("JSON", '"format": "ispettore-record"')):
+        expect(table).to_contain_text("Added as “01 Sluice.wav”")
+        for form, said in (("text", "Added as “01 Sluice.wav”"), ("JSON", '"format": "ispettore-record"')):
             with self.page.expect_download() as one:
                 self.page.get_by_role("link", name=f"Record as {form}").click()
             self.assertIn(said, Path(one.value.path()).read_text(encoding="utf-8"))
@@ -58,7 +58,7 @@ class ArchiveScreens(InterfaceCase):
         self.page.get_by_label(words.PRODUCTION_NAME).fill("Mill of the tides")
         self.page.keyboard.press("Enter")
         self.page.get_by_role("link", name=words.RECORD, exact=True).click()
-        expect(self.page.get_by_role("region", name="Archive")).to_contain_text("Something was done since.")
+        expect(self.page.get_by_role("region", name="Archive")).to_contain_text("It is no longer up to date.")
         expect(self.page.get_by_role("button", name="Make it again")).to_be_visible()
 
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
@@ -77,7 +77,7 @@ class ArchiveScreens(InterfaceCase):
         dialog = self.page.get_by_role("dialog", name="Trust what sealed this archive")
         expect(dialog).to_contain_text("sealed the archive and 1 certificate")
         self.accessible()
-        dialog.get_by_role("button", name="It is the same: trust and import").click()
+        dialog.get_by_role("button", name="It matches: trust and import").click()
         expect(row).to_contain_text("Mill of tides is here: 1 recording")
         self.accessible()
         row.get_by_role("link", name="Mill of tides").click()

@@ -44,11 +44,11 @@ class Bench(InterfaceCase):
         plot = box["width"] - 2 - 44 - 132
         expect(selection).to_contain_text(f"{300 / plot * 12:.2f} s")
         self.accessible()
-        self.page.get_by_role("button", name="See it").click()
+        self.page.get_by_role("button", name="Zoom to selection").click()
         self.assertNotEqual(self.picture(), whole)
         self.page.keyboard.press("Escape")
         expect(selection).to_have_count(0)
-        self.page.get_by_role("button", name="Whole").click()
+        self.page.get_by_role("button", name="Whole file").click()
         self.page.evaluate(TURN, [True, 0, -200, 5])
         expect(ribbon_said).not_to_have_attribute("aria-label", re.compile("0:00.0 to 0:12.0"))
 
@@ -56,7 +56,7 @@ class Bench(InterfaceCase):
         _, content = self.open_recording("Samples", rms_dbfs=-20, room_dbfs=-75)
         wave, _ = soundfile.read(io.BytesIO(content))
         self.page.keyboard.press("w")
-        expect(self.page.get_by_role("button", name="Wave")).to_have_attribute("aria-pressed", "true")
+        expect(self.page.get_by_role("button", name="Waveform")).to_have_attribute("aria-pressed", "true")
         for _ in range(4):
             self.page.keyboard.press("ArrowRight")
         with self.page.expect_response("**/sound?**"):
@@ -189,7 +189,7 @@ class Bench(InterfaceCase):
         expect(position).to_be_visible()
         self.page.keyboard.press("?")
         keys = self.page.get_by_role("dialog", name="Keyboard shortcuts")
-        expect(keys).to_contain_text("swap what is heard")
+        expect(keys).to_contain_text("switch between original and processed")
         self.accessible()
         self.page.keyboard.press("Escape")
         expect(keys).to_have_count(0)

@@ -112,7 +112,7 @@ class Closely(InterfaceCase):
         panel = self.look_at(words.ROOM_TONE)
         found = self.measured(content).inspection
         total = sum(span.length_s for span in found.room_tone)
-        expect(panel).to_contain_text(f"Room tone found in {len(found.room_tone)} places, {total:.1f} s in all.")
+        expect(panel).to_contain_text(f"Room tone detected in {len(found.room_tone)} places, {total:.1f} s in total).")
         start, end = self.select(0.2, 1.2)
         span = Span(start_s=round(start / 0.005) * 0.005, end_s=round(end / 0.005) * 0.005)
         again = self.measured(content, room_tone=[span]).inspection
@@ -123,13 +123,13 @@ class Closely(InterfaceCase):
         self.assertAlmostEqual(shown[1], again.value("signal_to_noise_db"), delta=0.06)
         expect(panel.get_by_role("img")).to_have_attribute("aria-label", re.compile("selection: "))
         self.accessible()
-        look.get_by_role("button", name="Take the selection as room tone").click()
-        expect(panel).to_contain_text("Room tone chosen by hand")
+        look.get_by_role("button", name="Use the selection as room tone").click()
+        expect(panel).to_contain_text("Room tone set manually")
         readings = self.look_at(words.READINGS)
         noise = readings.locator("dl div", has=self.page.get_by_role("button", name=words.NOISE_FLOOR, exact=True))
         expect(noise).to_contain_text(f"{again.value('noise_floor_dbfs'):.1f}".replace("-", "−"))
-        self.look_at(words.ROOM_TONE).get_by_role("button", name="Let it be found").click()
-        expect(panel).to_contain_text("Room tone found in")
+        self.look_at(words.ROOM_TONE).get_by_role("button", name="Detect automatically").click()
+        expect(panel).to_contain_text("Room tone detected in")
         # Where somebody speaks, that is said before.
         self.select(3, 8)
         expect(look).to_contain_text("Someone speaks in this selection.")
@@ -143,7 +143,7 @@ class Closely(InterfaceCase):
         self.drop(("said.wav", path.read_bytes()))
         self.row("said.wav").get_by_role("link", name="said.wav").click()
         self.look_at(words.READINGS)
-        said = self.page.get_by_role("region", name="What the file says of itself")
+        said = self.page.get_by_role("region", name="File tags")
         expect(said).to_contain_text("Tidal mill, take 3")
         expect(said.locator("div", has_text="stated loudness")).to_contain_text("−19.50 LUFS")
         self.accessible()
@@ -232,11 +232,11 @@ class Closely(InterfaceCase):
     def test_two_versions_are_compared_blind_and_chance_is_told_apart(self):
         self.open_recording("Blind", rms_dbfs=-31, room_dbfs=-78)
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
-        self.page.get_by_role("button", name="Compare blind").click()
+        self.page.get_by_role("button", name="Blind comparison").click()
         dialog = self.page.get_by_role("dialog", name=words.BLIND_COMPARISON)
         dialog.get_by_label(words.LENGTH).select_option("6")
         with self.page.expect_response("**/api/blind/draw**") as drawn:
-            dialog.get_by_role("button", name=words.BEGIN).click()
+            dialog.get_by_role("button", name=words.START).click()
         order = drawn.value.json()
         self.assertEqual(len(order), 6)
         self.accessible()
@@ -251,7 +251,7 @@ class Closely(InterfaceCase):
             expect(dialog.get_by_role("radio", name="Hear the second")).to_be_checked()
             better.click()
         expect(dialog.get_by_role("status")).to_have_text(
-            "You preferred the treated version in 6 of 6 rounds: more than chance (3 % by a coin)."
+            "You preferred the treated version in 6 of 6 rounds: unlikely to be luck (3 % odds)."
         )
         self.accessible()
         dialog.get_by_role("button", name=words.CLOSE).click()

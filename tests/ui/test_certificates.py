@@ -85,15 +85,15 @@ class CertificateScreens(InterfaceCase):
         dialog = self.page.get_by_role("dialog", name="Issue this certificate again")
         dialog.get_by_label(words.REASON).fill("Somebody else answers for it")
         dialog.get_by_role("button", name="Issue again").click()
-        expect(self.page.get_by_role("article")).to_contain_text("In place of")
+        expect(self.page.get_by_role("article")).to_contain_text("Replaces")
         self.page.get_by_role("link", name="The certificate before it").click()
         expect(self.page.get_by_role("article")).to_contain_text("Somebody else answers for it")
 
         self.page.get_by_role("link", name=words.VERIFY).first.click()
         self.drop(printed)
-        self.page.get_by_role("button", name="Check it alone").click()
+        self.page.get_by_role("button", name="Check the certificate only").click()
         expect(self.page.locator(".answer")).to_contain_text("Genuine, but superseded")
-        expect(self.page.locator("section.sheet")).to_contain_text("The certificate alone was checked")
+        expect(self.page.locator("section.sheet")).to_contain_text("Only the certificate was checked")
         self.accessible()
 
     def test_keys_are_trusted_by_hand_and_rolled_over(self):
@@ -118,11 +118,11 @@ class CertificateScreens(InterfaceCase):
         row.get_by_role("button", name="Trust no more").click()
         expect(row).to_have_count(0)
 
-        self.page.get_by_role("button", name="Begin a new key…").click()
-        self.page.get_by_role("dialog").get_by_role("button", name="Begin a new key").click()
+        self.page.get_by_role("button", name="Make a new key…").click()
+        self.page.get_by_role("dialog").get_by_role("button", name="Make a new key").click()
         expect(self.page.locator('tr[data-role="retired"]').first).to_contain_text(fingerprint)
         expect(own).not_to_contain_text(fingerprint)
         self.page.get_by_role("link", name=words.VERIFY).first.click()
         self.drop(printed)
-        self.page.get_by_role("button", name="Check it alone").click()
+        self.page.get_by_role("button", name="Check the certificate only").click()
         expect(self.page.locator(".answer")).to_have_text(re.compile("Genuine"))

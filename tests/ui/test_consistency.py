@@ -37,10 +37,10 @@ class ConsistencyScreen(InterfaceCase):
 
     def test_what_stands_apart_is_named_and_every_measure_drawn(self):
         self.book()
-        apart = self.page.get_by_role("region", name="Standing apart")
+        apart = self.page.get_by_role("region", name="Outliers")
         expect(apart.get_by_role("listitem")).to_have_count(1)
         expect(apart).to_contain_text(re.compile(r"4\.wav\s*voice (9|10)\.\d dB softer"))
-        dots = self.page.get_by_role("region", name="Every measure of all").get_by_role("img")
+        dots = self.page.get_by_role("region", name="All measurements").get_by_role("img")
         expect(dots).to_have_count(6)
         expect(dots.first).to_have_attribute("aria-label", re.compile(r"Active speech level: .* apart: 4\.wav"))
         expect(dots.first.locator("circle")).to_have_count(5)
@@ -78,10 +78,10 @@ class ConsistencyScreen(InterfaceCase):
 
     def test_as_made_and_taken_away(self):
         self.book()
-        self.page.get_by_label("Compare them").select_option("as they were made (0)")
+        self.page.get_by_label(words.COMPARE).select_option("the processed files (0)")
         expect(self.page.get_by_text("Not made: 1.wav, 2.wav, 3.wav, 4.wav, 5.wav.")).to_be_visible()
         self.assertIn("made=yes", self.page.url)
-        self.page.get_by_label("Compare them").select_option("as they came in")
+        self.page.get_by_label(words.COMPARE).select_option("the recordings")
         with self.page.expect_download() as download:
             self.page.get_by_role("link", name=words.CSV).click()
         self.assertEqual(download.value.suggested_filename, "Book.consistency.csv")

@@ -13,7 +13,7 @@ from tests.covers import picture
 from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
-ALSO = "What all files have in common"
+ALSO = "Settings for all files"
 
 
 class DeliverScreen(InterfaceCase):
@@ -91,7 +91,7 @@ class DeliverScreen(InterfaceCase):
         dialog.get_by_role("button", name=words.HAND_IN).click()
         handed = self.page.get_by_role("region", name=words.HANDED_OVER)
         expect(handed).to_contain_text("Accepted")
-        handed.get_by_text("What it read agrees with what is certified").click()
+        handed.get_by_text("Its measurements match the certificates").click()
         answers = handed.get_by_role("table", name="Answers of the intake desk")
         expect(answers.get_by_role("row")).to_have_count(3)
         expect(answers.get_by_role("row").nth(1)).to_contain_text("01 Tide 1.mp3")
@@ -111,7 +111,7 @@ class DeliverScreen(InterfaceCase):
         self.book(-29, -20)
         field = self.page.get_by_label("File names")
         field.fill("{narrator} {title}")
-        expect(self.file(1)).to_contain_text("It has no narrator, which the name asks for")
+        expect(self.file(1)).to_contain_text("It has no narrator, which the name needs")
         field.fill("{number} of {production}")
         expect(self.file(2)).to_contain_text("02 of Book of tides.mp3")
         field.fill("{number")
@@ -133,7 +133,7 @@ class DeliverScreen(InterfaceCase):
         title.press("Tab")
         number.fill("1")
         number.press("Enter")
-        expect(self.file(1)).to_contain_text("The name is taken: another recording has the same")
+        expect(self.file(1)).to_contain_text("The name is already used: another recording has it too")
         expect(self.page.get_by_role("alert")).to_contain_text("2 names can’t be used")
         expect(self.page.get_by_role("button", name="Make 2 files")).to_be_disabled()
         self.page.get_by_role("button", name="Paste titles…").click()
@@ -162,7 +162,7 @@ class DeliverScreen(InterfaceCase):
         title.fill("Spring tide")
         title.press("Enter")
         expect(self.file(1)).to_contain_text("To make again")
-        expect(self.file(1)).to_contain_text("Its tags changed since")
+        expect(self.file(1)).to_contain_text("Its tags have changed since")
         self.page.get_by_label("Select 02 Tide 2.wav").check()
         with self.page.expect_download() as package:
             self.page.get_by_role("link", name="Download 1 as ZIP").click()
@@ -215,7 +215,7 @@ class DeliverScreen(InterfaceCase):
         self.page.get_by_role("link", name=words.DELIVER).click()
         self.page.get_by_role("button", name="Make 1 file").click()
         row = self.page.locator('[data-deliver="01 Loud.wav"]')
-        expect(row).to_contain_text("Nothing that can be done to it meets the specification")
+        expect(row).to_contain_text("No plan meets the specification")
         expect(self.page.get_by_role("button", name="Make 1 file")).to_have_count(0)
         row.get_by_role("link", name=words.BENCH).click()
         expect(self.page.get_by_role("heading", name="01 Loud.wav")).to_be_visible()

@@ -31,7 +31,7 @@ class KeptTreatments(InterfaceCase):
 
     def select_all(self, *names: str):
         for name in names:
-            self.page.get_by_label(f"Choose {name}").check()
+            self.page.get_by_label(f"Select {name}").check()
         return self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)
 
     def test_a_draft_is_saved_changed_and_applied_to_many(self):
@@ -83,7 +83,7 @@ class KeptTreatments(InterfaceCase):
         used = self.page.get_by_role("region", name=words.WHERE_IT_WAS_USED)
         expect(used.get_by_role("listitem")).to_have_count(3)
         expect(used).to_contain_text("Saved, version 2, certified")
-        self.page.get_by_role("button", name="Bring back version 1").click()
+        self.page.get_by_role("button", name="Restore version 1").click()
         self.page.get_by_role("button", name="Save as version 3").click()
         expect(self.page.get_by_role("list", name=words.CHANGES)).to_contain_text("at 2 : 1")
         used.get_by_role("link", name="three.wav").click()

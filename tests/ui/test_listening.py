@@ -98,7 +98,7 @@ class ListenScreen(InterfaceCase):
         expect(text).to_be_focused()
         self.page.keyboard.type("says wier")
         self.page.keyboard.press("Enter")
-        self.page.get_by_role("button", name="Wants a retake").click()
+        self.page.get_by_role("button", name="Needs a retake").click()
         expect(notes.get_by_role("listitem")).to_have_count(2)
         expect(self.page.locator("main")).to_contain_text("2 open notes")
         self.page.keyboard.press("Escape")

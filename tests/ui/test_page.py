@@ -73,7 +73,7 @@ class Interface(InterfaceCase):
         self.page.keyboard.press("x")
         expect(strip.get_by_role("radio", name=words.TREATED)).to_have_attribute("aria-checked", "true")
         strip.get_by_label(words.MATCHED_LOUDNESS).uncheck()
-        expect(strip).to_contain_text("each at its own level")
+        expect(strip).to_contain_text("original levels")
         self.page.get_by_role("heading", name="02 February.wav").click()
         for _ in range(3):
             self.page.keyboard.press("ArrowRight")
@@ -125,7 +125,7 @@ class Interface(InterfaceCase):
         self.row("gated.wav").get_by_role("link", name="gated.wav").click()
         findings = self.look_at(words.FINDINGS)
         findings.get_by_role("button", name="Accept Dead silence").click()
-        why = findings.get_by_label("Why Dead silence may stand")
+        why = findings.get_by_label("Reason for accepting Dead silence")
         expect(why).to_be_focused()
         self.accessible()
         why.fill("Meant as a scene break.")
@@ -138,7 +138,7 @@ class Interface(InterfaceCase):
             self.page.get_by_role("link", name="HTML", exact=True).click()
         self.assertEqual(download.value.suggested_filename, "gated.wav.report.html")
         self.assertIn("accepted: Meant as a scene break.", Path(download.value.path()).read_text(encoding="utf-8"))
-        findings.get_by_role("button", name="Take back Dead silence").click()
+        findings.get_by_role("button", name="Undo accept Dead silence").click()
         expect(findings.get_by_role("button", name="Accept Dead silence")).to_be_visible()
 
     def test_every_figure_says_what_it_is_in_the_words_of_the_methods(self):
@@ -163,7 +163,7 @@ class Interface(InterfaceCase):
             word.hover()
             expect(note).to_be_visible()
             expect(note).to_contain_text(entry.definition)
-            expect(note).to_contain_text(f"Here: {measured[entry.name]['method']}")
+            expect(note).to_contain_text(f"In this file: {measured[entry.name]['method']}")
             self.page.mouse.move(5, 5)
             expect(note).to_be_hidden()
             self.page.keyboard.press("Tab")

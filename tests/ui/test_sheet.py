@@ -48,7 +48,7 @@ class Sheet(InterfaceCase):
         for name in ("10 ten.wav", "2 two.wav", "1 one.wav"):
             self.judged(name)
 
-        self.page.get_by_role("button", name="Order by name").click()
+        self.page.get_by_role("button", name="Sort by name").click()
         self.in_order("1 one.wav", "2 two.wav", "10 ten.wav")
         handle = self.page.get_by_role("button", name="Move 1 one.wav")
         handle.focus()
@@ -86,8 +86,8 @@ class Sheet(InterfaceCase):
         self.page.get_by_label(words.NOTES).fill("Ask for chapter 3 again.")
         self.page.get_by_label(words.NOTES).blur()
         self.accessible()
-        self.page.get_by_role("button", name="Put away").click()
-        expect(self.page.get_by_text("This production is put away.")).to_be_visible()
+        self.page.get_by_role("button", name="Hide production").click()
+        expect(self.page.get_by_text("This production is hidden.")).to_be_visible()
         self.page.reload()
         expect(self.page.get_by_label(words.NOTES)).to_have_value("Ask for chapter 3 again.")
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
@@ -96,7 +96,7 @@ class Sheet(InterfaceCase):
         expect(self.page.get_by_role("link", name="Tidal mill, final")).to_have_count(0)
         show.check()
         self.accessible()
-        self.page.get_by_role("button", name="Bring back Tidal mill, final").click()
+        self.page.get_by_role("button", name="Restore Tidal mill, final").click()
         expect(show).to_have_count(0)
         expect(self.page.get_by_role("link", name="Tidal mill, final")).to_be_visible()
 
@@ -135,12 +135,12 @@ class Sheet(InterfaceCase):
 
     def test_many_are_chosen_conformed_removed_and_brought_back(self):
         self.three("Chosen")
-        expect(self.row("3 twin.wav")).to_contain_text("the same file as 1 quiet.wav")
+        expect(self.row("3 twin.wav")).to_contain_text("duplicate of 1 quiet.wav")
         chosen = self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)
-        self.page.get_by_label("Choose 1 quiet.wav").click()
-        self.page.get_by_label("Choose 3 twin.wav").click(modifiers=["Shift"])
+        self.page.get_by_label("Select 1 quiet.wav").click()
+        self.page.get_by_label("Select 3 twin.wav").click(modifiers=["Shift"])
         expect(chosen).to_contain_text("3 selected")
-        self.page.get_by_label("Choose 2 loud.wav").click()
+        self.page.get_by_label("Select 2 loud.wav").click()
         expect(chosen).to_contain_text("2 selected")
         self.accessible()
         chosen.get_by_role("button", name=words.CONFORM).click()
@@ -157,7 +157,7 @@ class Sheet(InterfaceCase):
 
     def test_a_recording_is_replaced_and_the_older_kept(self):
         self.three("Replaced")
-        self.page.get_by_label("Choose 1 quiet.wav").click()
+        self.page.get_by_label("Select 1 quiet.wav").click()
         name, content = self.wav("1 quiet, again.wav", rms_dbfs=-21, room_dbfs=-75)
         file = {"name": name, "mimeType": "audio/wav", "buffer": content}
         self.page.get_by_label("Newer file for 1 quiet.wav").set_input_files(file)
@@ -171,7 +171,7 @@ class Sheet(InterfaceCase):
         history.get_by_role("link", name="1 quiet.wav").click()
         expect(self.page.get_by_text("1 quiet, again.wav has taken its place")).to_be_visible()
         self.accessible()
-        self.page.get_by_role("button", name="Use this one again").click()
+        self.page.get_by_role("button", name="Switch back to this version").click()
         expect(self.page.get_by_text("has taken its place")).to_have_count(0)
         self.page.get_by_role("link", name="Replaced").click()
         expect(self.row("1 quiet.wav")).to_be_visible()
@@ -187,7 +187,7 @@ class Sheet(InterfaceCase):
             ("ArrowDown", "RMS level −20.00 dBFS"),
             ("End", ""),
             ("ArrowLeft", "Channels 1"),
-            ("PageDown", "Channels 0 between the least and the most; at most 0"),
+            ("PageDown", "Channels 0 from lowest to highest; at most 0"),
             ("PageUp", "Channels 1"),
         ):
             self.page.keyboard.press(key)

@@ -148,7 +148,7 @@ class Truth(InterfaceCase):
         self.page.route("**/api/recordings/*", cancelled)
         self.row("long.wav").get_by_role("link", name="long.wav").click()
         expect(self.page.get_by_text("Measuring was cancelled.")).to_be_visible()
-        expect(self.page.get_by_text("waiting to be measured")).to_have_count(0)
+        expect(self.page.get_by_text("Queued")).to_have_count(0)
         self.page.once("request", lambda _request: held.append(1))
         self.page.get_by_role("button", name="Measure", exact=True).click()
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
@@ -157,7 +157,7 @@ class Truth(InterfaceCase):
     def test_a_double_click_makes_one_production(self):
         self.page.goto(f"{self.application.address}#/")
         self.page.get_by_label(words.NAME, exact=False).fill("Clicked twice")
-        self.page.get_by_role("button", name="Make it").dblclick()
+        self.page.get_by_role("button", name="Create production").dblclick()
         expect(self.page.get_by_role("heading", name="Clicked twice")).to_be_visible()
         made = [one.name for one in productions.summaries()].count("Clicked twice")
         self.assertEqual(made, 1)
@@ -169,7 +169,7 @@ class Truth(InterfaceCase):
         )
         self.page.goto(f"{self.application.address}#/verify")
         self.drop(("a.mp3", b"ID3"), ("certificate.json", json.dumps({}).encode()))
-        expect(self.page.get_by_role("alert")).to_contain_text("did not answer as it should")
+        expect(self.page.get_by_role("alert")).to_contain_text("returned an unexpected answer")
         expect(self.page.get_by_role("progressbar")).to_have_count(0)
         self.complaints.clear()  # the 502 was ours
 
@@ -188,7 +188,7 @@ class Truth(InterfaceCase):
         self.page.goto(f"{self.application.address}#/productions/{made}")
         expect(self.page.get_by_role("heading", name="Before")).to_be_visible()
         until(lambda: self.page.wait_for_timeout(50) or len(answers) >= 3, what="the page to ask a third time")
-        expect(self.page.get_by_text("Not connected")).to_have_count(0)
+        expect(self.page.get_by_text("Connection lost")).to_have_count(0)
         productions.change(made, name="After")
         expect(self.page.get_by_role("heading", name=words.AFTER)).to_be_visible()
         self.page.unroute("**/api/events")

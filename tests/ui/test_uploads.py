@@ -50,7 +50,7 @@ class Uploads(InterfaceCase):
         if not path.exists():
             path.parent.mkdir(exist_ok=True)
             path.write_bytes(content)
-        self.page.get_by_label("Recordings to bring in").set_input_files(str(path))
+        self.page.get_by_label("Recordings to add").set_input_files(str(path))
 
     def test_a_reload_in_mid_upload_goes_on_where_it_was(self):
         self.open_production("Reloaded")
@@ -115,7 +115,7 @@ class Uploads(InterfaceCase):
 
         self.page.route("**/api/uploads/**", broken)
         self.drop((name, content))
-        expect(self.page.get_by_role("alert")).to_contain_text("What came in is kept; try again to go on from there")
+        expect(self.page.get_by_role("alert")).to_contain_text("Your progress is saved; try again to resume")
         self.accessible()
         self.page.unroute("**/api/uploads/**")
         self.page.get_by_role("button", name=words.TRY_AGAIN).click()
@@ -128,7 +128,7 @@ class Uploads(InterfaceCase):
         asked = self.hold(after=0)
         self.drop(("1 gone.wav", content + b"\0"), (name, content))
         until(lambda: self.page.wait_for_timeout(50) or len(asked) == 1, what="the first piece")
-        expect(self.page.get_by_role("progressbar", name="waiting to be sent 2 stays.wav")).to_be_visible()
+        expect(self.page.get_by_role("progressbar", name="Queued 2 stays.wav")).to_be_visible()
         self.accessible()
         self.page.get_by_role("button", name="Cancel 1 gone.wav").click()
         until(lambda: self.page.wait_for_timeout(50) or len(asked) == 2, what="the next file's first piece")
@@ -144,7 +144,7 @@ class Uploads(InterfaceCase):
         sent = []
         self.page.on("request", lambda request: request.method == "POST" and sent.append(request.url))
         self.drop(("large.wav", b"\0" * 1_100_000))
-        expect(self.page.get_by_role("alert")).to_contain_text("“large.wav” holds 1.1 MB; no more than 1.0 MB can be brought in")
+        expect(self.page.get_by_role("alert")).to_contain_text("“large.wav” is 1.1 MB; the limit is 1.0 MB")
         self.assertEqual(sent, [])
         self.accessible()
         self.page.get_by_role("button", name="Dismiss").click()
@@ -161,8 +161,8 @@ class Uploads(InterfaceCase):
                 (book / name).write_bytes(content + name.encode())
             (book / "cover.png").write_bytes(base64.b64decode("iVBORw0KGgo="))
             (book / ".hidden").write_bytes(b"x")
-            self.page.get_by_label("Folder to bring in").set_input_files(str(book))
-            expect(self.page.get_by_text("Left out of the folder, as it holds no sound: cover.png")).to_be_visible()
+            self.page.get_by_label("Folder to add").set_input_files(str(book))
+            expect(self.page.get_by_text("Skipped (not audio): cover.png")).to_be_visible()
             until(lambda: self.page.wait_for_timeout(50) or len(self.rows()) == 3, what="three recordings")
         self.assertEqual([row.name for row in self.rows()], ["9.wav", "10.wav", "1.wav"])
 

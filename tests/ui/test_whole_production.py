@@ -93,7 +93,7 @@ class WholeProduction(InterfaceCase):
             self.drop((f"{number} long.wav", content + bytes(2 * number)))
         self.grows_to(self.page.locator("tr[data-name] .verdict > span"), 3)
         for number in range(3):
-            self.page.get_by_label(f"Choose {number} long.wav").check()
+            self.page.get_by_label(f"Select {number} long.wav").check()
         bar = self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)
         bar.get_by_role("button", name=words.CONFORM).click()
         self.page.get_by_role("button", name="Cancel everything under way").click()

@@ -214,8 +214,8 @@ class Archives(WireCase):
         found = self.ask("GET", f"{self.path}/record", params={"count": 500})
         told = [deed["text"] for deed in reversed(found["deeds"])]
         for said in (
-            "The production was begun, held against Chapters of tides, version 1.",
-            "Came in as “01 Tide.wav”, 661,544 bytes.",
+            "Production created with Chapters of tides, version 1.",
+            "Added as “01 Tide.wav”, 661,544 bytes.",
             "Accepted click from 0:01.0 to 0:01.1: The latch",
             "Conformed for Chapters of tides, version 1, by balanced plan: “01 Tide.flac”.",
             "Named and tagged to be delivered: “01 Tide.flac”.",
@@ -223,7 +223,7 @@ class Archives(WireCase):
             "The certificate of “02 Tide.flac” was withdrawn: The wrong take",
             "Listened through by Morten Ebb.",
             "Noted by Morten Ebb: Misread at 0:01.5: a word",
-            "A newer file took its place: “02 Tide.wav”.",
+            "Replaced by a newer file: “02 Tide.wav”.",
         ):
             with self.subTest(said=said):
                 self.assertIn(said, told)
@@ -292,27 +292,27 @@ class Archives(WireCase):
                 "PATCH",
                 other,
                 {"name": "Harbour bulletin"},
-                "The production is called “Harbour bulletin” from now on, and was “Harbour”.",
+                "Production renamed from “Harbour” to “Harbour bulletin”.",
             ),
             ("PATCH", other, {"specification_id": "tides"}, "Held against Chapters of tides, version 1 from now on."),
-            ("PATCH", other, {"archived": True}, "The production was put away."),
-            ("PATCH", other, {"archived": False}, "The production was brought back."),
+            ("PATCH", other, {"archived": True}, "Production hidden."),
+            ("PATCH", other, {"archived": False}, "Production restored."),
             (
                 "PUT",
                 f"/recordings/{came}/accepted",
                 {"findings": [finding], "reason": "A latch"},
                 "Accepted click at 0:02.0: A latch",
             ),
-            ("POST", f"/recordings/{came}/accepted/take-back", {"findings": [finding]}, "No longer accepted: click at 0:02.0."),
+            ("POST", f"/recordings/{came}/accepted/take-back", {"findings": [finding]}, "Acceptance undone: click at 0:02.0."),
             ("PUT", f"/recordings/{came}/room-tone", {"start_s": 0.0, "end_s": 0.6}, "Room tone set manually: 0:00.0 to 0:00.6."),
             (
                 "PUT",
                 f"/recordings/{came}/turns",
                 {"turns": [{"start_s": 0, "end_s": 5, "voice": 1}]},
-                "Who speaks when was corrected.",
+                "Voices set manually.",
             ),
             ("POST", "/recordings/remove", {"recordings": [came]}, "Removed from the production."),
-            ("POST", "/recordings/restore", {"recordings": [came]}, "Brought back into the production."),
+            ("POST", "/recordings/restore", {"recordings": [came]}, "Restored to the production."),
         )
         for method, path, body, said in steps:
             with self.subTest(said=said):
@@ -322,7 +322,7 @@ class Archives(WireCase):
                 self.assertEqual(deeds[0]["text"], said)
         count = self.ask("GET", f"{other}/record", params={"topic": "decision"})["total"]
         self.ask("PATCH", other, 204, json={"name": "Harbour bulletin", "archived": False, "specification_id": "tides"})
-        self.assertEqual(self.ask("GET", f"{other}/record", params={"topic": "decision"})["total"], count, "nothing was changed")
+        self.assertEqual(self.ask("GET", f"{other}/record", params={"topic": "decision"})["total"], count, "Nothing was changed")
 
     def test_the_archive_is_checked_by_standard_tools_and_sent_from_any_byte_on(self):
         with tempfile.TemporaryDirectory() as held:
@@ -538,7 +538,7 @@ class Archives(WireCase):
                 content=json.dumps({"id": "tides", **OWN, "limits": limits}),
             )
             said = self.refusal(self.content)
-            self.assertIn("the specification “Chapters of tides”, version 1, says something else here than in it", said)
+            self.assertIn("the specification “Chapters of tides”, version 1, is different here", said)
 
     def test_an_archive_comes_in_piece_by_piece_and_can_be_cancelled(self):
         with self.elsewhere():

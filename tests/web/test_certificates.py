@@ -173,7 +173,7 @@ class Certificates(WireCase):
         self.assertEqual(printed, self.fetch(f"/certificates/{row['certificate']}/printed.pdf"))
         alone = self.check(printed, None)
         self.assertEqual((alone["genuine"], alone["given"], alone["problems"]), (True, False, []))
-        self.assertIn("The certificate alone was checked", alone["said"])
+        self.assertIn("Only the certificate was checked", alone["said"])
         whole = self.check(printed, self.fetch(f"/deliverables/{row['deliverable']}/file"))
         self.assertEqual((whole["genuine"], whole["given"]), (True, True))
         self.assertEqual(whole["stated"]["name"], "01 Tide.flac")

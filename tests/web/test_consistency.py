@@ -1,4 +1,4 @@
-"""Consistency over the wire: as they came in and as they were made, with what is needed to hear seams, and its reports."""
+"""Consistency over the wire: the recordings and the processed files, with what is needed to hear seams, and its reports."""
 
 import numpy as np
 

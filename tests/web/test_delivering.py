@@ -111,7 +111,9 @@ class Delivering(WireCase):
         again = self.ask("POST", f"{self.path}/delivery/make", 202, json={})
         self.assertEqual((again["asked"], len(again["settled"])), ([], 2))
         self.change(year="2026")
-        self.assertEqual([(row["state"], row["reason"]) for row in self.rows()], [("to make again", "Its tags changed since.")] * 2)
+        self.assertEqual(
+            [(row["state"], row["reason"]) for row in self.rows()], [("to make again", "Its tags have changed since.")] * 2
+        )
         attempts = len(self.ask("GET", f"/recordings/{self.first}")["conformings"])
         first, second = self.made()
         self.assertEqual((first["state"], second["state"]), ("made", "made"))
@@ -120,10 +122,10 @@ class Delivering(WireCase):
             len(self.ask("GET", f"/recordings/{self.first}")["conformings"]), attempts, "other tags need no other sound"
         )
         self.change(naming="{title}")
-        self.assertEqual(self.rows()[0]["reason"], "Its name changed since: it is still 01 January.mp3.")
+        self.assertEqual(self.rows()[0]["reason"], "Its name has changed since: it is still 01 January.mp3.")
         self.change(naming="[{number} ]{title}[, part {part}]")
         self.conformed(self.first, preference="even")
-        self.assertEqual([row["reason"] for row in self.rows()], ["It was conformed again since.", ""])
+        self.assertEqual([row["reason"] for row in self.rows()], ["It has been conformed again since.", ""])
         self.client.patch(f"/api{self.path}", json={"specification_id": "podcast-mono"})
         self.assertEqual(self.rows()[1]["reason"], "It was made for Audiobook, retail, version 2.")
 
@@ -138,7 +140,7 @@ class Delivering(WireCase):
         stated = self.ask("GET", f"/deliverables/{row['deliverable']}/certificate")["certificate"]
         self.assertEqual(round(stated["facts"]["bit_rate_kbps"]), 320)
         said = self.ask("PATCH", f"{self.path}/delivery", 422, json={"form": {"container": "flac"}})["error"]
-        self.assertIn("FLAC, 24 bit does not meet what Audiobook, retail asks of the file", said)
+        self.assertIn("Audiobook, retail does not allow FLAC, 24 bit", said)
         self.client.patch(f"/api{self.path}", json={"specification_id": "podcast-mono"})
         self.change(form={"container": "flac"})
         self.client.patch(f"/api{self.path}", json={"specification_id": "audiobook-retail"})
@@ -168,7 +170,7 @@ class Delivering(WireCase):
         self.change(form=opus)
         row = self.made(recordings=[third])[2]
         self.assertEqual(row["state"], "made")
-        self.assertRegex(row["corrections"][0], "^True peak read −0.* outside its limit; before encoding it read −1")
+        self.assertRegex(row["corrections"][0], "^True peak read −0.* outside its limit; before encoding it was −1")
         stated = self.ask("GET", f"/deliverables/{row['deliverable']}/certificate")["certificate"]
         self.assertLessEqual(stated["readings"]["true_peak_dbtp"]["value"], -1)
 
@@ -178,7 +180,7 @@ class Delivering(WireCase):
         found = self.ask("POST", f"{self.path}/delivery/names", json={"naming": "{author}"})
         self.assertIn("There is no {author}", found["problem"])
         self.assertIn("There is no {author}", self.ask("PATCH", f"{self.path}/delivery", 422, json={"naming": "{author}"})["error"])
-        for title, reason in (("Ebb/flow", "can't contain “/”"), ("x" * 200, ""), ("February", "The name is taken")):
+        for title, reason in (("Ebb/flow", "can't contain “/”"), ("x" * 200, ""), ("February", "The name is already used")):
             entry = {"number": 2, "part": None, "title": title, "narrator": ""}
             self.ask("PUT", f"{self.path}/entries", 204, json={"entries": [{"recording": self.first, "entry": entry}]})
             self.assertIn(reason, self.rows()[0]["problem"])
@@ -313,7 +315,7 @@ class Delivering(WireCase):
         place = Path(self.view()["deliveries"][0]["place"])
         place.mkdir()
         self.work(third)
-        self.assertIn("There is something else at", self.view()["deliveries"][0]["work"]["error"])
+        self.assertIn("There is already something else at", self.view()["deliveries"][0]["work"]["error"])
         self.assertEqual(list(place.iterdir()), [])
 
     def test_an_interrupted_delivery_leaves_nothing_half_behind(self):

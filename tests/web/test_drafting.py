@@ -53,7 +53,7 @@ class Drafting(unittest.TestCase):
         recording = self.bring_in("Planned.wav")
         self.assertRegex(self.ask("GET", "", recording=recording)["stands"], r"^One limit is missed: RMS level is .* under\.$")
         first = self.ask("POST", "/plans", 202, recording)["id"]
-        self.assertIn("Plans are being worked out.", self.ask("GET", "", recording=recording)["stands"])
+        self.assertIn("Plans are being made.", self.ask("GET", "", recording=recording)["stands"])
         self.assertEqual(self.ask("POST", "/plans", 202, recording)["id"], first)
         do(work_for(first).id, self.application.store)
         detail = self.ask("GET", "", recording=recording)

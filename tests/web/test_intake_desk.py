@@ -121,7 +121,7 @@ class HandingIn(WireCase):
 
     def test_a_desk_that_is_not_there_or_refuses_loses_nothing(self):
         self.at("")
-        self.assertIn("no intake desk", self.ask("POST", f"{self.path}/hand-in", 422, json={"requirements": "x"})["error"])
+        self.assertIn("No intake desk", self.ask("POST", f"{self.path}/hand-in", 422, json={"requirements": "x"})["error"])
         self.assertEqual(self.ask("GET", "/desk"), [])
         self.at("http://127.0.0.1:9")
         self.assertIn("nobody answers there", self.ask("GET", "/desk", 422)["error"])

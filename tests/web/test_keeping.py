@@ -85,11 +85,11 @@ class Keeping(unittest.TestCase):
             ({"name": "  "}, 422, "It needs a name."),
             ({"name": "once"}, 422, "There is one called “once” already."),
             ({"name": "A quiet room"}, 422, "There is one called “A quiet room” already."),
-            ({"name": "Mine", "identifier": "quiet-room", "follows": 1}, 409, "Copy it, and change the copy."),
+            ({"name": "Mine", "identifier": "quiet-room", "follows": 1}, 409, "Copy it to make changes."),
             (
                 {"name": "Once", "identifier": "once", "follows": 7},
                 409,
-                "“Once” was changed elsewhere meanwhile and is at version 1",
+                "“Once” was changed by someone else and is now at version 1",
             ),
             ({"name": "Mine", "identifier": "nowhere"}, 404, "There is no such treatment here."),
         ):

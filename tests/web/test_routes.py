@@ -215,7 +215,7 @@ class Routes(unittest.TestCase):
         self.assertEqual(accepted("clipping"), {""})
         refused = self.client.put(f"{address}/accepted", json={"findings": places, "reason": "  "})
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("accepted with a reason", refused.json()["error"])
+        self.assertIn("reason for accepting", refused.json()["error"])
         for reason in ("a shout", "a shout, as written"):
             self.assertEqual(self.client.put(f"{address}/accepted", json={"findings": places, "reason": reason}).status_code, 204)
             self.assertEqual(accepted("clipping"), {reason})

@@ -59,7 +59,7 @@ class Specifications(unittest.TestCase):
         self.assertEqual([piece["part"] for piece in first], ["words", "low", "words", "high", "words"])
         refused = self.keep(retail["specification"])
         self.assertEqual(refused.status_code, 409)
-        self.assertIn("Copy it, and change the copy", refused.json()["error"])
+        self.assertIn("Copy it to make changes", refused.json()["error"])
         self.assertEqual(self.client.get("/api/specifications/none").status_code, 404)
         self.assertEqual(self.client.get("/api/specifications/audiobook-retail/9").status_code, 404)
         self.assertEqual(self.client.get("/api/specification.schema.json").json(), json.loads(json.dumps(schema())))
@@ -155,7 +155,7 @@ class Specifications(unittest.TestCase):
         self.assertEqual(found["sentences"][1]["quantity"], "sample_peak_dbfs")
         refused = self.keep(bad)
         self.assertEqual(refused.status_code, 422)
-        self.assertIn("lower bound of RMS level", refused.json()["error"])
+        self.assertIn("minimum of RMS level", refused.json()["error"])
         self.assertEqual(self.view(own["id"])["versions"][-1]["version"], 1)
         for odd in ({}, {"limits": 3}, {"limits": [None, 3, []]}):
             self.assertEqual(self.client.post("/api/specifications/examine", json=odd).status_code, 200)
@@ -165,7 +165,7 @@ class Specifications(unittest.TestCase):
         self.keep(self.changed(own, "rms_dbfs", low=-22))
         late = self.keep(self.changed(own, "rms_dbfs", low=-21), follows=1)
         self.assertEqual(late.status_code, 409)
-        self.assertIn("is at version 2 now", late.json()["error"])
+        self.assertIn("is now at version 2", late.json()["error"])
 
     def test_files_go_out_and_come_in(self):
         own = self.copy("Harbour, daily")
@@ -194,7 +194,7 @@ class Specifications(unittest.TestCase):
         )
         self.assertIn("is that of “Audiobook, retail”", passed_off.json()["error"])
         many = {**data, "id": "many", "limits": data["limits"][:1] * 1_500}
-        self.assertIn("It has 1500 limits; a specification may have 100", bring(many).json()["error"])
+        self.assertIn("It has 1500 limits; the most is 100", bring(many).json()["error"])
         self.assertEqual(len(self.client.post("/api/specifications/examine", json=many).json()["objections"]), 1)
         for content, words in ((b"{", "it is not JSON"), (b" " * 1_100_000, "larger than 1 MB")):
             refused = self.client.put("/api/specifications/file", params={"name": "mine.json"}, content=content)

@@ -93,7 +93,7 @@ class Versions(WireCase):
     def test_what_brought_no_file_can_not_be_made_current(self):
         waiting = self.ask("POST", f"/recordings/{self.recording}/conform", 202, json={})["id"]
         said = self.ask("POST", f"/conformings/{waiting}/current", 422)
-        self.assertIn("brought no file. Choose another", said["error"])
+        self.assertIn("has no file. Choose another", said["error"])
         self.ask("GET", f"/recordings/{self.recording}/versions/0/1", 422)
 
     def test_an_earlier_certified_file_stays_when_a_later_attempt_fails(self):
@@ -133,7 +133,7 @@ class Versions(WireCase):
         self.assertNotIn("masters and other files", self.disk())
         self.assertEqual(self.counts(), (certified, "certified"))
         for path in (f"/conformings/{master}/file", f"/conformings/{master}/sound?start=0&frames=100"):
-            self.assertIn("was cleared away to save room", self.ask("GET", path, 410)["error"])
+            self.assertIn("was cleared to save disk space", self.ask("GET", path, 410)["error"])
         said = self.ask("POST", f"/conformings/{master}/current", 410)
         self.assertIn("conform again in the same way", said["error"])
         content, certificate = (self.ask("GET", f"/conformings/{certified}/{what}") for what in ("file", "certificate"))

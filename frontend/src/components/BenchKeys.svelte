@@ -87,7 +87,8 @@
     {/each}
   </dl>
   <p>
-    On the ribbon: click to jump there or to a numbered finding, drag to select, double-click to zoom to the selection, Ctrl+wheel to zoom.
+    On the ribbon: click to jump there or to a numbered finding, drag to select, double-click to zoom to the selection,
+    Ctrl+wheel to zoom.
   </p>
   <Button onclick={() => dialog?.close()}>Close</Button>
 </Dialog>

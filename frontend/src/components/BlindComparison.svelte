@@ -126,7 +126,8 @@
     <p>
       You hear {player.names.source} and {player.names.treated} without their names, equally loud, {player.loop
         ? 'the looped selection'
-        : 'from the playhead on'}. Say which is better in each round; at the end you see whether your choices beat chance.
+        : 'from the playhead on'}. Say which is better in each round; at the end you see whether your choices beat
+      chance.
     </p>
     <div class="row">
       <Choice label="Length" value={rounds} options={ROUNDS} onchange={(to) => (rounds = to)} />

@@ -13,7 +13,13 @@
   }
   let { position, high = true, tone = position, size = 14, silent = false }: Props = $props();
 
-  const WORDS = { inside: 'inside', near: 'close to the limit', over: 'over', under: 'under', unmeasured: 'not measured' };
+  const WORDS = {
+    inside: 'inside',
+    near: 'close to the limit',
+    over: 'over',
+    under: 'under',
+    unmeasured: 'not measured',
+  };
   const left = $derived(position !== 'near' || !high);
   const right = $derived(position !== 'near' || high);
   const dot = $derived({ inside: 16, near: high ? 19 : 13, over: 29, under: 3, unmeasured: 0 }[position]);

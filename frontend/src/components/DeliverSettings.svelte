@@ -82,7 +82,13 @@
       onchange={keep}
     />
     <!-- The field keeps the focus, and so the place where the word goes. -->
-    <div class="words" role="toolbar" tabindex="-1" aria-label="Words to insert" onmousedown={(event) => event.preventDefault()}>
+    <div
+      class="words"
+      role="toolbar"
+      tabindex="-1"
+      aria-label="Words to insert"
+      onmousedown={(event) => event.preventDefault()}
+    >
       {#each WORDS as word (word)}<LinkButton label={`Insert ${word}`} onclick={() => put(word)}
           >{`{${word}}`}</LinkButton
         >{/each}

@@ -52,7 +52,8 @@
       )}, will be cleared away. None of them is the file that counts for its recording.
     </p>
     <p class="soft">
-      Recordings, certified files and certificates stay, and so do the readings and steps of each cleared file: conform in the same way to make it again.
+      Recordings, certified files and certificates stay, and so do the readings and steps of each cleared file: conform
+      in the same way to make it again.
     </p>
     <p class="acts">
       <Button strong onclick={clear}>Clear</Button><Button onclick={() => dialog?.close()}>Keep them</Button>

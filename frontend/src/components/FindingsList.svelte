@@ -75,7 +75,7 @@
         <p class="accepted">
           Accepted{these.length < group.places.length ? `, ${these.length} of ${group.places.length}` : ''}: {why}
           <LinkButton onclick={() => ontakeback(these, group.name)}
-            >Take back<span class="visually-hidden"> {group.title}</span></LinkButton
+            >Undo accept<span class="visually-hidden"> {group.title}</span></LinkButton
           >
         </p>
       {/each}

@@ -53,7 +53,8 @@
 <section aria-label="Archives">
   <h2>A production from another installation</h2>
   <p class="soft">
-    Its archive, made there on the Record page, holds everything that was made and certified. It is checked completely before anything is imported.
+    Its archive, made there on the Record page, holds everything that was made and certified. It is checked completely
+    before anything is imported.
   </p>
   <FileButton
     label="Archive to import"

@@ -40,7 +40,8 @@
         >Upload stopped at {Math.floor((100 * part.received_bytes) / part.size_bytes)} %. Add the file again to resume.</td
       >
       <td
-        ><Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}>Discard upload</Button
+        ><Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
+          >Discard upload</Button
         ></td
       >
     </tr>

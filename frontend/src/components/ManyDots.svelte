@@ -35,9 +35,7 @@
       ? `${measure.title}: not measured`
       : `${measure.title}: ${number(measure.middle, measure.decimals)} ${measure.unit} median, ` +
           `${number(measure.spread ?? 0, measure.decimals)} ${measure.difference_unit} from lowest to highest; ` +
-          (measure.apart.length
-            ? `outliers: ${measure.apart.map((place) => names[place]).join(', ')}`
-            : 'no outliers'),
+          (measure.apart.length ? `outliers: ${measure.apart.map((place) => names[place]).join(', ')}` : 'no outliers'),
   );
 </script>
 

@@ -2,7 +2,7 @@
   // Where the room tone is, how it sounds beside the voice, and choosing it by hand: what that would change, before it does.
   import { createQuery } from '@tanstack/svelte-query';
   import { answer, api, type Inspection } from '../lib/api';
-  import { clock, distance, number } from '../lib/format';
+  import { clock, counted, distance, number } from '../lib/format';
   import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
   import Button from './Button.svelte';

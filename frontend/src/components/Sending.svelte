@@ -4,9 +4,7 @@
   import Button from './Button.svelte';
   import Progress from './Progress.svelte';
   let { upload, uploads }: { upload: Upload; uploads: Uploads } = $props();
-  const stage = $derived(
-    upload.state === 'waiting' ? 'Queued' : upload.fraction < 1 ? 'Uploading' : 'Saving',
-  );
+  const stage = $derived(upload.state === 'waiting' ? 'Queued' : upload.fraction < 1 ? 'Uploading' : 'Saving');
 </script>
 
 {#if upload.state === 'failed'}

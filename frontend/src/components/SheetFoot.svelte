@@ -1,7 +1,7 @@
 <script lang="ts">
   // The production as a whole: how far its recordings differ, judged where the specification limits that.
   import type { LimitVerdict, Spread } from '../lib/api';
-  import { clock, number } from '../lib/format';
+  import { clock, counted, number } from '../lib/format';
   import { quantity as about } from '../lib/quantities';
   import LimitCell from './LimitCell.svelte';
   interface Props {

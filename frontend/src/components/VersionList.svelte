@@ -40,7 +40,7 @@
         <span class="acts">
           <a href={fileOf(one.version)} download>JSON<span class="visually-hidden"> of version {one.version}</span></a>
           {#if one.version !== newest && !ships}<LinkButton onclick={() => onbringback(one.version)}
-              >Bring back<span class="visually-hidden"> version {one.version}</span></LinkButton
+              >Restore<span class="visually-hidden"> version {one.version}</span></LinkButton
             >{/if}
         </span>
       </li>

@@ -39,7 +39,9 @@
     <span class="figure" aria-label="Selection"
       >{exact(view.selection.from)} to {exact(view.selection.to)}, {number(view.selection.to - view.selection.from, 2)} s</span
     >
-    <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}>Zoom to selection</LinkButton>
+    <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}
+      >Zoom to selection</LinkButton
+    >
     <label>
       <input
         type="checkbox"

@@ -59,11 +59,11 @@ export function unit(limit: { quantity: string; unit: string; reading?: LimitVer
   return quantity(limit.quantity).clock || limit.reading === null ? '' : limit.unit;
 }
 
-/** The distance to the nearer bound in words, "0.8 dB inside", "4.3 dB over": more than nothing where the limit is missed. */
+/** The distance to the nearer bound in words, "0.8 dB inside", "4.3 dB too high": more than nothing where the limit is missed. */
 export function distance(limit: Judged): string {
   if (limit.margin === null) return limit.note ?? '';
   const inside = limit.margin >= 0;
-  const side = inside ? 'inside' : limit.position;
+  const side = inside ? 'inside' : quantity(limit.quantity).sides[limit.position === 'over' ? 1 : 0];
   const far = Math.abs(limit.margin);
   if (quantity(limit.quantity).clock) return `${clock(far)} ${side}`;
   if (inside && (!limit.difference_unit || COARSE.includes(limit.difference_unit))) return '';

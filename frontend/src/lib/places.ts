@@ -39,7 +39,7 @@ function measured(finding: Finding): string {
 const sideOf = (breach: Breach) => (breach.reading > breach.bound ? 'over' : 'under');
 
 function passed(breach: Breach): string {
-  return `${number(breach.excess, breach.decimals)} ${breach.difference_unit} ${sideOf(breach)}`;
+  return `by ${number(breach.excess, breach.decimals)} ${breach.difference_unit}`;
 }
 
 /** Groups in order of weight, each with its places in order of time. */
@@ -61,7 +61,7 @@ export function grouped(breaches: Breach[], findings: Finding[], duration: numbe
       const bound = `${exact(breach.bound)} ${breach.unit}`;
       group = groups.get(key) ?? {
         key,
-        title: `${breach.title} ${side} ${bound}${breach.severity === 'advice' ? ', advice' : ''}`,
+        title: `${breach.title} ${side === 'over' ? 'above' : 'below'} ${bound}${breach.severity === 'advice' ? ', advice' : ''}`,
         name: breach.quantity,
         outside: true,
         mild: breach.severity === 'advice',

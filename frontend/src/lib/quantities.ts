@@ -10,11 +10,15 @@ export interface Quantity {
   is_room: boolean;
   /** Of a production as a whole, and of none of its files. */
   of_package: boolean;
+  /** What is said of a reading below what is allowed, and of one above it. */
+  sides: string[];
 }
 
 const known: Record<string, Quantity | undefined> = rows;
 
 /** One that this page does not know (any more) is a plain number. */
 export function quantity(name: string): Quantity {
-  return known[name] ?? { clock: false, on_ribbon: false, is_room: false, of_package: false };
+  return (
+    known[name] ?? { clock: false, on_ribbon: false, is_room: false, of_package: false, sides: ['too low', 'too high'] }
+  );
 }

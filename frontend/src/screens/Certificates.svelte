@@ -56,8 +56,8 @@
 <main>
   <ScreenHead title="Certificates">
     {#snippet told()}
-      {#if found}{counted(found.total, 'certificate')}{wanted ? ' shown' : ''}.{/if} Each can be checked by anyone,
-      without this program.
+      {#if found}{counted(found.total, 'certificate')}{wanted ? ' shown' : ''}.{/if} Each can be checked by anyone, without
+      this program.
     {/snippet}
     {#snippet acts()}<a href="#/certificates/keys">Keys</a>{/snippet}
   </ScreenHead>

@@ -70,8 +70,7 @@
           <tr
             ><th scope="col">Name</th><th scope="col">Specification</th><th scope="col">Recordings</th><th scope="col"
               >Certified</th
-            ><th scope="col">The others</th>{#if away}<th scope="col"
-                ><span class="visually-hidden">Hidden</span></th
+            ><th scope="col">The others</th>{#if away}<th scope="col"><span class="visually-hidden">Hidden</span></th
               >{/if}</tr
           >
         </thead>
@@ -100,9 +99,7 @@
         </tbody>
       </table>
     {:else}
-      <p class="empty">
-        No productions yet. Name one below, choose its specification, then add recordings.
-      </p>
+      <p class="empty">No productions yet. Name one below, choose its specification, then add recordings.</p>
     {/if}
     {#if archived.length}
       <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} hidden</label>

@@ -159,7 +159,7 @@
       />
       {#if sheet.data.archived}
         <p class="soft put-away">
-          change({ archived: false })}>Bring it back</Button> => This production is hidden. <Button onclick={() => change({ archived: false })}>Restore</Button> => change({ archived: false })}>Bring it back</Button>
+          This production is hidden. <Button onclick={() => change({ archived: false })}>Restore</Button>
         </p>
       {/if}
       {#if noting || sheet.data.notes}
@@ -188,7 +188,8 @@
         <span class="links">
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
           {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
-          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton>{/if}
+          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton
+            >{/if}
           {#if entries.length > 1}<LinkButton onclick={orderByName}>Sort by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>View specification</a>
           {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
@@ -208,7 +209,8 @@
       {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
       {#if acting.removed.length}
         <p class="note" role="status">
-          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}. Files and measurements are kept.
+          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}. Files
+          and measurements are kept.
           <Button onclick={() => acting.bringBack()}>Undo</Button>
         </p>
       {/if}

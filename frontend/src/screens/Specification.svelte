@@ -194,7 +194,8 @@
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
     {#if overtaken}
       <p class="problem" role="alert">
-        Version {newest} was saved elsewhere in the meantime. Your changes to version {draft.view.specification.version} are still here but can't be saved; discard them to continue from the new version.
+        Version {newest} was saved elsewhere in the meantime. Your changes to version {draft.view.specification.version} are
+        still here but can't be saved; discard them to continue from the new version.
       </p>
     {/if}
     {#each general as objection (objection.sentence)}<p class="problem" role="alert">{objection.sentence}</p>{/each}

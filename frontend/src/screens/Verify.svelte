@@ -84,7 +84,9 @@
   <div class="page">
     <h1>Verify a certificate</h1>
     <p class="soft">
-      Drop a certificate (JSON or PDF) and the audio file it certifies, or the certificate of a production and its package as a ZIP file. The seal is checked and everything is measured again. Add the notice that withdraws or supersedes a certificate if you have one.
+      Drop a certificate (JSON or PDF) and the audio file it certifies, or the certificate of a production and its
+      package as a ZIP file. The seal is checked and everything is measured again. Add the notice that withdraws or
+      supersedes a certificate if you have one.
     </p>
     <div class="places">
       <div class:filled={certificate}>

@@ -48,7 +48,7 @@ class FileMissing(IspettoreError):
 
 
 class FileUnreadable(IspettoreError):
-    """“{file}” can't be opened: {reason}. Check that you may read it."""
+    """“{file}” can't be opened: {reason}. Check its permissions."""
 
     file: str
     reason: str
@@ -61,28 +61,28 @@ class FileEmpty(IspettoreError):
 
 
 class NotAudio(IspettoreError):
-    """“{file}” is not an audio file Ispettore can read: {reason}. Bring WAV, FLAC, MP3, AIFF, CAF, Ogg Vorbis or Opus."""
+    """“{file}” is not an audio file Ispettore can read: {reason}. Use WAV, FLAC, MP3, AIFF, CAF, Ogg Vorbis or Opus."""
 
     file: str
     reason: str
 
 
 class NoSamples(IspettoreError):
-    """“{file}” has the header of a {container} file but holds no audio. Export it again from where it was recorded."""
+    """“{file}” has the header of a {container} file but no audio. Export it again from where it was recorded."""
 
     file: str
     container: str
 
 
 class BadSamples(IspettoreError):
-    """“{file}” holds sample values that are not numbers (first at {at_s:.3f} s). No reading would be true; export it again."""
+    """“{file}” has sample values that are not numbers (first at {at_s:.3f} s), so it can't be measured. Export it again."""
 
     file: str
     at_s: float
 
 
 class TooManyChannels(IspettoreError):
-    """“{file}” has {channels} channels; Ispettore measures voice in up to 6. Export the voice by itself."""
+    """“{file}” has {channels} channels; Ispettore measures up to 6. Export just the voice track."""
 
     file: str
     channels: int
@@ -96,35 +96,35 @@ class RateOutOfRange(IspettoreError):
 
 
 class BadSpan(IspettoreError):
-    """“{text}” is not a span of room tone. Write where it starts and ends in seconds, as in 12.5-14."""
+    """“{text}” is not a valid room-tone range. Give its start and end in seconds, such as 12.5-14."""
 
     text: str
 
 
 class RoomToneOutside(IspettoreError):
-    """The room tone marked by hand lies outside “{file}”, which is {duration_s:.2f} s long. Mark a span inside it."""
+    """The room tone set manually is outside “{file}”, which is {duration_s:.2f} s long. Choose a range inside it."""
 
     file: str
     duration_s: float
 
 
 class NothingToFillWith(IspettoreError):
-    """“{file}” has no room tone to fill anything with: no pause holds {least_ms:.0f} ms of it. Choose some by hand, or record half
-    a minute of the empty room."""
+    """“{file}” has no room tone to fill gaps with: no pause has {least_ms:.0f} ms of it. Set it manually, or record half a minute
+    of the empty room."""
 
     file: str
     least_ms: float
 
 
 class NoRoomTone(IspettoreError):
-    """“{file}” has no room tone to learn the noise from: no pause holds {least_ms:.0f} ms of it. Choose some by hand."""
+    """“{file}” has no room tone to learn the noise from: no pause has {least_ms:.0f} ms of it. Set it manually."""
 
     file: str
     least_ms: float
 
 
 class RoomToneLength(IspettoreError):
-    """The span chosen in “{file}” is {length_s:.2f} s long. Choose at least {least_ms:.0f} ms and at most {most_s:.0f} s of it."""
+    """The selection in “{file}” is {length_s:.2f} s long. Select between {least_ms:.0f} ms and {most_s:.0f} s."""
 
     file: str
     length_s: float
@@ -168,13 +168,13 @@ class UnsupportedOutput(IspettoreError):
 
 
 class WouldOverwrite(IspettoreError):
-    """“{file}” is the recording itself. A recording is never changed; name another file for the result."""
+    """“{file}” is the recording itself, which is never changed. Choose another file for the result."""
 
     file: str
 
 
 class NothingToLengthenWith(IspettoreError):
-    """The {end} of “{file}” is to be lengthened with the recording's own room tone, but it holds none of at least {need_ms:.0f} ms.
+    """The {end} of “{file}” has to be extended with the recording's own room tone, but none of at least {need_ms:.0f} ms was found.
     Record half a second of the empty room and attach it."""
 
     end: str
@@ -197,8 +197,8 @@ class BadKey(IspettoreError):
 
 
 class KeyExposed(IspettoreError):
-    """The private key “{file}” can be read by others (mode {mode}), so what it seals proves nothing. Make it its owner's alone
-    (chmod 600); if somebody may have copied it, move it away, and a new one is made."""
+    """The private key “{file}” can be read by others (mode {mode}), so its seals prove nothing. Restrict it to its owner (chmod
+    600); if somebody may have copied it, move it away and a new one is made."""
 
     file: str
     mode: str

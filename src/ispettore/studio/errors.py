@@ -4,36 +4,35 @@ from ispettore.core.errors import IspettoreError
 
 
 class NotFound(IspettoreError):
-    """There is no such {what} here. It may have been removed; go back and look again."""
+    """This {what} was not found. It may have been removed; go back and reload."""
 
     what: str
 
 
 class NameMissing(IspettoreError):
-    """A production needs a name. Write one, then try again."""
+    """Enter a name for the production."""
 
 
 class ReasonMissing(IspettoreError):
-    """A finding is accepted with a reason, which the report shows. Write one, then accept it."""
+    """Enter a reason for accepting this finding; it appears in the report."""
 
 
 class EndingWithoutReason(IspettoreError):
-    """The certificate of “{file}” is withdrawn or issued again with a reason, which whoever checks it is told. Write one, then try
-    again."""
+    """Enter a reason for withdrawing or re-issuing the certificate of “{file}”; whoever checks it is told."""
 
     file: str
 
 
 class CertificateEnded(IspettoreError):
-    """The certificate of “{file}” was {ending} before. Look at the list again; nothing was changed."""
+    """The certificate of “{file}” was already {ending}. Nothing was changed; reload the list."""
 
     file: str
     ending: str
 
 
 class CertificateTooOld(IspettoreError):
-    """The certificate of “{file}” is of an earlier form, which can't be issued again as it is. It stays genuine; make the file
-    again for a new one."""
+    """The certificate of “{file}” has an earlier form, which can't be issued again. It stays genuine; make the file again for a new
+    one."""
 
     file: str
 
@@ -46,7 +45,7 @@ class NotCertified(IspettoreError):
 
 
 class NoDesk(IspettoreError):
-    """There is no intake desk to hand “{production}” to. Name its address in ISPETTORE_DESK, then start again."""
+    """No intake desk is set up to hand “{production}” in to. Set its address in ISPETTORE_DESK, then restart."""
 
     production: str
 
@@ -72,34 +71,32 @@ class NotReady(IspettoreError):
 
 
 class TurnsRefused(IspettoreError):
-    """These passages of “{file}” can't be kept: they have to follow one another without gaps from its start to its end. Look at
-    them again, then correct what is wrong."""
+    """These passages of “{file}” can't be saved: they have to follow each other without gaps from start to end. Correct them, then
+    try again."""
 
     file: str
 
 
 class NothingToMatch(IspettoreError):
-    """The voices of “{file}” are alike already: less than 0.3 dB apart, and in tone less than 1 dB. Nothing was changed."""
+    """The voices of “{file}” already match: less than 0.3 dB apart, and in tone less than 1 dB. Nothing was changed."""
 
     file: str
 
 
 class NoFile(IspettoreError):
-    """This version of “{file}” brought no file. Choose another, or conform it again."""
+    """This version of “{file}” has no file. Choose another, or conform it again."""
 
     file: str
 
 
 class FileCleared(IspettoreError):
-    """“{file}” was cleared away to save room. What it read and what made it are kept; conform again in the same way to have it
-    anew."""
+    """“{file}” was cleared to save disk space. Its readings and steps are kept; conform again in the same way to make it again."""
 
     file: str
 
 
 class FormatRefused(IspettoreError):
-    """{format} does not meet what {specification} asks of the file. Choose one of the formats that are offered, or change the
-    specification."""
+    """{specification} does not allow {format}. Choose one of the formats offered, or change the specification."""
 
     format: str
     specification: str
@@ -112,14 +109,14 @@ class NamingRefused(IspettoreError):
 
 
 class FolderTaken(IspettoreError):
-    """There is something else at {folder} already. Nothing was written over; move it away, or write to a folder once more."""
+    """There is already something else at {folder}. Nothing was overwritten; move it, or write to a folder again."""
 
     folder: str
 
 
 class ArchiveConflicts(IspettoreError):
-    """“{file}” was not imported: the {what} “{name}”, version {version}, says something else here than in it. Nothing was changed;
-    import it where no {what} of that name was written."""
+    """“{file}” was not imported: the {what} “{name}”, version {version}, is different here. Nothing was changed; import it on an
+    installation that has no {what} of that name."""
 
     file: str
     what: str
@@ -128,26 +125,25 @@ class ArchiveConflicts(IspettoreError):
 
 
 class NothingMade(IspettoreError):
-    """No file of “{production}” is ready to be handed over. Make the files first, then try again."""
+    """No file of “{production}” is ready to deliver. Make the files first, then try again."""
 
     production: str
 
 
 class OrderChanged(IspettoreError):
-    """The recordings of “{production}” changed while they were put in order. Look at the sheet again, then move what is to move."""
+    """The list of recordings in “{production}” changed. Check it and reorder again."""
 
     production: str
 
 
 class BuiltIn(IspettoreError):
-    """“{name}” ships with Ispettore and stays as it is, so that its name means the same everywhere.
-    Copy it, and change the copy."""
+    """“{name}” is built in and can't be edited. Copy it to make changes."""
 
     name: str
 
 
 class SpecificationRefused(IspettoreError):
-    """The specification “{name}” can't be kept. {reason}"""
+    """The specification “{name}” can't be saved. {reason}"""
 
     name: str
     reason: str
@@ -160,7 +156,7 @@ class TreatmentRefused(IspettoreError):
 
 
 class DraftChanged(IspettoreError):
-    """The treatment of “{file}” was changed in another window. It is shown as it is now; make your change again."""
+    """The treatment of “{file}” was changed in another window. The latest version is shown; make your change again."""
 
     file: str
 
@@ -181,15 +177,15 @@ class NothingToUndo(IspettoreError):
 
 
 class VersionChanged(IspettoreError):
-    """“{name}” was changed elsewhere meanwhile and is at version {version} now. Nothing of yours was kept; look at the new version,
-    then make your change again."""
+    """“{name}” was changed by someone else and is now at version {version}. Your changes were not saved; look at the new version,
+    then make them again."""
 
     name: str
     version: int
 
 
 class UploadCutShort(IspettoreError):
-    """“{file}” did not come in whole: {reason}. Bring it in again."""
+    """“{file}” was not uploaded completely: {reason}. Add it again."""
 
     file: str
     reason: str
@@ -207,20 +203,21 @@ class NameUnreadable(IspettoreError):
 
 
 class NoLongerReplaceable(IspettoreError):
-    """“{file}” has been removed or replaced meanwhile. Look at the sheet again, then replace what stands there now."""
+    """“{file}” has been removed or replaced in the meantime. Reload the sheet, then replace the current file."""
 
     file: str
 
 
 class NoSuchSpan(IspettoreError):
-    """This span can't be read: it has to lie inside the recording and be at most {longest_min:.0f} minutes long. Select less."""
+    """This selection can't be measured: it has to be inside the recording and at most {longest_min:.0f} minutes long. Select
+    less."""
 
     longest_min: float
 
 
 class GivenUp(IspettoreError):
-    """Gave up: the worker was stopped each time it tried. Try again, or report it."""
+    """Stopped after several interrupted attempts. Try again, or report it."""
 
 
 class Unexpected(IspettoreError):
-    """Something went wrong that should not have; the log has the details. Try again."""
+    """Something went wrong; the log has the details. Try again."""

@@ -106,7 +106,7 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
     said = disk.told(error, "what was to be kept")
     if said is None:
         log.exception("the operating system refused something", exc_info=error)
-        return _said("Something went wrong that should not have; the log has the details. Try again.", 500)
+        return _said("Something went wrong; the log has the details. Try again.", 500)
     return _said(said.sentence, STATUS.get(type(said), 500))
 
 

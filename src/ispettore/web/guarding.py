@@ -84,7 +84,7 @@ class Bounds:
 
 
 Refusal = tuple[int, str]
-TOO_LARGE: Refusal = (413, f"This request is larger than {LARGEST_BODY // 1024**2} MB, the most that is accepted here.")
+TOO_LARGE: Refusal = (413, f"This request is larger than {LARGEST_BODY // 1024**2} MB, this server's limit.")
 NESTED: Refusal = (422, "This is nested too deeply.")
 
 

@@ -48,12 +48,12 @@ def outcome(*, rounds: int, treated: int, names: tuple[str, str] = (SOURCE, TREA
     ahead = names[1] if 2 * treated > rounds else names[0]
     most = max(treated, rounds - treated)
     if beats:
-        sentence = f"You preferred {ahead} in {most} of {rounds} rounds: more than chance ({_percent(p_value)} by a coin)."
+        sentence = f"You preferred {ahead} in {most} of {rounds} rounds: unlikely to be luck ({_percent(p_value)} odds)."
     elif 2 * treated == rounds:
-        sentence = f"You preferred each in {treated} of {rounds} rounds: nothing tells them apart."
+        sentence = f"You preferred each in {treated} of {rounds} rounds: no preference."
     else:
         sentence = (
-            f"You preferred {ahead} in {most} of {rounds} rounds: it may be chance ({_percent(p_value)} by a coin; "
+            f"You preferred {ahead} in {most} of {rounds} rounds: this may be luck ({_percent(p_value)} odds; "
             f"{needed} of {rounds} would be more)."
         )
     return Outcome(rounds=rounds, treated=treated, p_value=p_value, beats_chance=beats, needed=needed, sentence=sentence)

@@ -55,7 +55,7 @@ def table(report: ConsistencyReport) -> str:
     out = io.StringIO()
     rows = csv.writer(out)
     heads = [f"{one.title} ({one.unit})" for one in report.found.measures]
-    rows.writerow(["position", "recording", *heads, "voice", "tone apart (dB)", "room tone apart (dB)", "stands apart"])
+    rows.writerow(["position", "recording", *heads, "voice", "tone difference (dB)", "room tone difference (dB)", "outlier"])
     reasons = {one.index: "; ".join(one.reasons) for one in report.found.apart}
     for place, name in enumerate(report.names):
         values = [_plain(one.values[place]) for one in report.found.measures]
@@ -81,7 +81,7 @@ def _html(report: ConsistencyReport) -> Iterator[str]:
     yield f"<style>{HTML_STYLE}</style></head><body><header><b>Ispettore</b><span>{moment(report.issued)}</span></header>"
     yield f"<h1>Consistency: {name}</h1><p>{escape(_summary(report))}</p>"
     if report.told:
-        yield "<h2>Standing apart</h2><table>"
+        yield "<h2>Outliers</h2><table>"
         for recording, reasons in report.told:
             yield f'<tr><td>{escape(recording)}</td><td class="outside">{escape(reasons)}</td></tr>'
         yield "</table>"
@@ -130,8 +130,8 @@ def _height(one: Compared, value: float, height: float) -> float:
 def _headed(one: Compared) -> str:
     if one.middle is None:
         return f"{one.title}: not measured"
-    spread = f", {number(one.spread, one.decimals)} {one.difference_unit} between least and most" if one.spread is not None else ""
-    return f"{one.title}: {number(one.middle, one.decimals)} {one.unit} in the middle{spread}"
+    spread = f", {number(one.spread, one.decimals)} {one.difference_unit} from lowest to highest" if one.spread is not None else ""
+    return f"{one.title}: {number(one.middle, one.decimals)} {one.unit} median{spread}"
 
 
 def _figure(one: Compared, place: int) -> str:
@@ -141,7 +141,7 @@ def _figure(one: Compared, place: int) -> str:
 
 def _summary(report: ConsistencyReport) -> str:
     count, apart = len(report.names), len(report.told)
-    stands = "None stands apart." if not apart else f"{apart} stand{'s' if apart == 1 else ''} apart."
+    stands = "No outliers." if not apart else f"{apart} outlier{'' if apart == 1 else 's'}."
     voices = len({voice for voice in report.found.voices if voice is not None})
     heard = f" by {voices} voices" if voices > 1 else ""
     return f"{count} recording{'' if count == 1 else 's'}{heard}, {report.of}. {stands}"

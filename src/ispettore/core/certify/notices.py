@@ -45,7 +45,7 @@ class Notice(BaseModel):
         'It was withdrawn on 1 March 2026: The take was wrong.'
         """
         by = f" by {self.by}" if self.by else ""
-        instead = f" The certificate in its place is {self.successor[:16]}…." if self.successor else ""
+        instead = f" Its replacement is {self.successor[:16]}…." if self.successor else ""
         return f"It was {self.ending} on {self.when.day} {self.when:%B %Y}{by}: {self.reason.rstrip('.')}.{instead}"
 
 
@@ -89,7 +89,7 @@ def of(
             counting.append(notice)
         else:
             remarks.append(
-                f"A notice says that it was {notice.ending}, but it is sealed with a key not known here. It does not count."
+                f"A notice says that it was {notice.ending}, but it is sealed with a key that is not known here. It does not count."
             )
     return Told(_gravest(counting), tuple(remarks))
 

@@ -106,7 +106,7 @@ def _part(
         problems.append(found.notice.told)
     stated = own.content.get("file") or {}
     if (stated.get("name"), stated.get("sha256")) != (part.name, part.sha256):
-        problems.append("Its certificate speaks of another file.")
+        problems.append("Its certificate is for another file.")
     return problems, found
 
 

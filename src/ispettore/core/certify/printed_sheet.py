@@ -101,7 +101,9 @@ class _Sheet(Paper):
         told = (
             f"{count} recording{'' if count == 1 else 's'}: {sum(passing)} inside, {len(passing) - sum(passing)} outside{missing}"
         )
-        self.text(EDGE, self.y, f"{told}. Held against {sheet.specification.name}, version {sheet.specification.version}.", size=10)
+        self.text(
+            EDGE, self.y, f"{told}. Specification: {sheet.specification.name}, version {sheet.specification.version}.", size=10
+        )
         self.y -= 26
 
     def headings(self) -> None:
@@ -176,12 +178,12 @@ class _Sheet(Paper):
         measured = [row for row in self.sheet.rows if row.verdict]
         told = [
             f"{measured[one.index].name}: {spread.title} {number(abs(one.off), spread.decimals)} {spread.difference_unit} "
-            f"{'above' if one.off > 0 else 'below'} the middle of all"
+            f"{'above' if one.off > 0 else 'below'} the median recording"
             for spread in self.sheet.spreads
             for one in spread.outliers
             if not quantity(spread.quantity).clock
         ]
-        self.list("Standing apart", told)
+        self.list("Outliers", told)
 
     def package(self) -> None:
         """What is asked of the production as a whole, with what it reads."""

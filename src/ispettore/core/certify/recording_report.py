@@ -37,7 +37,7 @@ from ispettore.core.spec.standing import asked, distance, reading, tone, unit
 from ispettore.core.spec.verdict import Verdict
 
 WIDTH, HEIGHT = 595.0, 842.0
-GROUPS = {"level": "Level", "between": "Between the words", "health": "Health"}
+GROUPS = {"level": "Level", "between": "Between the words", "health": "Recording faults"}
 MOST_PLACES = 12
 
 
@@ -148,9 +148,9 @@ def _html(report: RecordingReport) -> Iterator[str]:
     yield f"<p>{escape(report.production)}. {escape(described(report.inspection.facts))}</p>"
     yield f'<p class="{"inside" if report.verdict.passes else "outside"}"><b>{escape(verdict_of(report))}</b></p>'
     yield f"<p><code>SHA-256 {report.inspection.sha256}</code></p>{_drawn(report)}"
-    yield "<h2>Limits</h2><table><tr><th>Limit</th><th>Allowed</th><th>Reading</th><th>Distance</th><th>Stands</th></tr>"
+    yield "<h2>Limits</h2><table><tr><th>Limit</th><th>Allowed</th><th>Reading</th><th>Distance</th><th>Status</th></tr>"
     for limit in report.verdict.limits:
-        stands = "near the bound" if limit.position == "near" else limit.position
+        stands = "close to the limit" if limit.position == "near" else limit.position
         cells = (limit.title, asked(limit), f"{reading(limit, more=MORE)} {unit(limit)}", distance(limit), stands)
         row = "".join(f"<td>{escape(cell)}</td>" for cell in cells)
         yield f'<tr class="{"outside" if tone(limit) in ("over", "under") else "inside"}">{row}</tr>'
@@ -227,8 +227,8 @@ def told_of(report: RecordingReport) -> Iterator[_Told]:
     for _, group in groupby(sorted(report.breaches, key=kind_of), key=kind_of):
         breaches = list(group)
         first = breaches[0]
-        side = "over" if first.reading > first.bound else "under"
-        places = [f"{clock(one.start_s)} {number(one.excess, one.decimals)} {one.difference_unit} {side}" for one in breaches]
+        side = "above" if first.reading > first.bound else "below"
+        places = [f"{clock(one.start_s)} by {number(one.excess, one.decimals)} {one.difference_unit}" for one in breaches]
         yield _Told(f"{first.title} {side} {exact(first.bound)} {first.unit}", _few(places), "", True)
     rank = {"serious": 0, "warning": 1, "note": 2}
     known = list(methods()["findings"])

@@ -96,14 +96,12 @@ class Verification(BaseModel):
     def said(self) -> str:
         """What was compared, in a sentence."""
         if not self.given:
-            return (
-                "The certificate alone was checked: its seal, and that its verdict is its own. Give its file to have that measured."
-            )
+            return "Only the certificate was checked: its seal and its verdict. Add the file it certifies to have that measured."
         compared = self.compared
-        agree = "all agree" if not self.older else f"all agree but {len(self.older)} that older methods read differently"
+        agree = "all match" if not self.older else f"all match except {len(self.older)} that older methods measured differently"
         of = f"{compared.files} files" if compared.files else "the file"
         counts = f"{compared.readings} readings, {compared.facts} facts of {of}, {compared.limits} limits"
-        return f"Measured again and compared: {counts}; {agree}."
+        return f"Re-measured: {counts}; {agree}."
 
     @property
     def withdrawn(self) -> bool:
@@ -125,11 +123,11 @@ class Checked:
         self.standing, self.key = _standing(paper.sealed, known.keys, given)
         trusted: Mapping[str, OKPKey] = {given.thumbprint(): given} if given is not None else known.keys
         if self.standing == "other":
-            self.problems.append("It was sealed with another key than the one given.")
+            self.problems.append("It was sealed with a different key from the one given.")
         if self.key is None:
             self.problems.append("The seal names no key it could be checked with.")
         elif not seal.intact(paper.sealed, self.key):
-            self.problems.append("The certificate was changed after it was sealed: seal and content don't belong together.")
+            self.problems.append("The certificate was changed after it was sealed: the seal doesn't match the contents.")
         ended = notices.of(paper.content, told, trusted=trusted, own=self.key)
         self.notice = ended.notice
         self.remarks += [*ended.remarks, *known.problems]

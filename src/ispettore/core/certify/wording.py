@@ -101,7 +101,7 @@ def _issued(sealed: dict[str, Any], certificate: AnyCertificate) -> tuple[Line, 
         if certificate.certified_by:
             lines.insert(0, Line("Certified by", certificate.certified_by))
         if certificate.supersedes:
-            lines.append(Line("In place of", certificate.supersedes, exact=True))
+            lines.append(Line("Replaces", certificate.supersedes, exact=True))
     return tuple(lines)
 
 
@@ -111,7 +111,7 @@ def _heard(certificate: FileCertificate, now: str) -> str:
         since = f"{now} since (not part of the seal)" if now and now != certificate.listening else ""
         told = ", ".join(filter(None, (certificate.listening, since)))
     else:
-        told = "listened through by a person" if certificate.listened else f"{now} (not part of the seal)" if now else ""
+        told = "yes" if certificate.listened else f"{now} (not part of the seal)" if now else ""
     return f"{told[:1].upper()}{told[1:]}" if told else "Not recorded"
 
 
@@ -122,4 +122,4 @@ def _steps(certificate: FileCertificate) -> tuple[str, ...] | None:
     steps = [step for step in origin.treatment.steps if step.on] if origin.treatment else []
     told = numbered(steps)
     touch = [f"Touch {number(origin.touch, 0)} of 100."] if origin.touch is not None else []
-    return (*(told or ["Nothing but encoding."]), *touch)
+    return (*(told or ["No processing, only conversion."]), *touch)

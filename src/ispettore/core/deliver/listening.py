@@ -17,7 +17,7 @@ GAP_S = 0.25
 THROUGH = 0.995
 """From this share on a file counts as listened through: the last breath of its tail is nobody's loss."""
 NoteKind = Literal["misread", "noise", "retake", "other"]
-NOTE_KINDS: dict[NoteKind, str] = {"misread": "Misread", "noise": "Noise", "retake": "Wants a retake", "other": "Note"}
+NOTE_KINDS: dict[NoteKind, str] = {"misread": "Misread", "noise": "Noise", "retake": "Needs a retake", "other": "Note"}
 
 
 class Heard(BaseModel):
@@ -90,7 +90,7 @@ def said(spans: Sequence[Heard], *, duration_s: float, who: str) -> str:
     fastest = max((span.speed for span in spans), default=1.0)
     pace = f" at up to {exact(fastest)} times its speed" if fastest > 1 else ""
     if part >= THROUGH:
-        return f"listened through{by}{pace}"
+        return f"heard completely{by}{pace}"
     return f"{number(100 * part, 0) if part >= 0.005 else 'less than 1'} % heard{by}{pace}"
 
 

@@ -92,7 +92,7 @@ def names(template: str, entries: Sequence[Entry], *, production: str, narrator:
         }
         stem, missing = _filled(pieces, values)
         name = f"{stem}.{ending}"
-        found.append(Name(name, f"It has no {missing}, which the name asks for." if missing else _objection(stem, name)))
+        found.append(Name(name, f"It has no {missing}, which the name needs." if missing else _objection(stem, name)))
     return _apart(found)
 
 
@@ -152,6 +152,6 @@ def _apart(found: list[Name]) -> list[Name]:
                 others = len(places) - 1
                 told = "another recording has" if others == 1 else f"{others} other recordings have"
                 found[place] = Name(
-                    found[place].name, f"The name is taken: {told} the same. Tell them apart by number, part or title."
+                    found[place].name, f"The name is already used: {told} it too. Tell them apart by number, part or title."
                 )
     return found

@@ -230,15 +230,15 @@ def _up(value: float) -> float:
 def _reason(step: Step, brought_db: float, *, last: bool) -> str:
     brought = with_unit(brought_db, "dB")
     if step.kind == "hum-filter":
-        return f"The mains hum here; without that the room lies {brought} lower against the voice, under the words as between them."
+        return f"Mains hum is removed, which makes the room {brought} quieter relative to the voice, also under the words."
     if step.kind == "rumble-filter":
-        return f"{brought} of the room's noise lie below {number(step.settings['corner_hz'], 0)} Hz, where no voice is."
+        return f"{brought} of the room noise is below {number(step.settings['corner_hz'], 0)} Hz, where no voice is."
     if step.kind == "noise-reduction":
         amount = exact(step.settings["amount_db"])
-        much = "no more than the limit asks for" if last else "as much as the bounds allow"
-        return f"The steady noise of the room is lowered by {amount} dB, {much}; that brings {brought}."
+        much = "no more than the limit requires" if last else "as much as the bounds allow"
+        return f"Steady room noise is lowered by {amount} dB, {much}; this gains {brought}."
     size = exact(step.settings["range_db"])
-    return f"The pauses alone are lowered by up to {size} dB, which brings the {brought} that nothing gentler brought."
+    return f"Only the pauses are lowered, by up to {size} dB, for the {brought} that gentler steps could not gain."
 
 
 def _moved(before: Inspection, after: Inspection) -> Moved:

@@ -338,7 +338,7 @@ def _missed(verdict: Verdict) -> list[Obstacle]:
         Obstacle(
             limits=(limit.quantity, limit.quantity),
             shortfall_db=abs(limit.margin or 0.0),
-            advice=f"{limit.title} reads {standing.reading(limit)} {standing.unit(limit)} in the written file, "
+            advice=f"{limit.title} in the finished file is {standing.reading(limit)} {standing.unit(limit)}, "
             f"{standing.apart(limit)} {limit.difference_unit} outside its limit."
             if isinstance(limit.reading, float | int)
             else f"{limit.title}: {limit.note or limit.reading}.",

@@ -210,7 +210,7 @@ def _room(off: float, _value: float) -> str:
 
 
 def _dynamics(off: float, _value: float) -> str:
-    return f"{with_unit(abs(off), 'LU')} {'more' if off > 0 else 'less'} between soft and loud passages"
+    return f"{with_unit(abs(off), 'LU')} {'more' if off > 0 else 'less'} difference between soft and loud passages"
 
 
 def _activity(off: float, _value: float) -> str:
@@ -245,7 +245,7 @@ def _room_words(curve: Curve) -> str:
     off, where = max(((_mean(curve, ROOM_BANDS_HZ, low, high), where) for low, high, where in _ROOM_PARTS), key=lambda p: abs(p[0]))
     if abs(off) < BAND_HEARD_DB:
         return ""
-    return f"room tone of another colour, {with_unit(abs(off), 'dB')} {'more' if off > 0 else 'less'} {where}: another room?"
+    return f"room tone differs in colour by {with_unit(abs(off), 'dB')}, {'more' if off > 0 else 'less'} {where}: another room?"
 
 
 def _mean(curve: Curve, bands: Sequence[float], low: float, high: float) -> float:

@@ -88,15 +88,15 @@ def effect(master: Master, after: Inspection) -> Effect:
 
 def correction(verdict: Verdict, master: Master, after: Inspection, specification: Specification) -> str:
     """Why a round was followed by another, in a sentence: what the written file missed, and whether the master had met it."""
-    return f"{'; '.join(_said(limit, master, after, specification) for limit in verdict.missed)}. Planned and written again."
+    return f"{'; '.join(_said(limit, master, after, specification) for limit in verdict.missed)}. It was planned and written again."
 
 
 def _said(missed: LimitVerdict, master: Master, after: Inspection, specification: Specification) -> str:
     if not isinstance(missed.reading, float | int):
-        return f"{missed.title} could not be read in the written file"
-    reads = f"{missed.title} read {standing.reading(missed, more=1)} {standing.unit(missed)} in the written file, outside its limit"
+        return f"{missed.title} could not be measured in the finished file"
+    reads = f"{missed.title} was {standing.reading(missed, more=1)} {standing.unit(missed)} in the finished file, outside its limit"
     was, raw, limit = master.readings.get(missed.quantity), after.value(missed.quantity), specification.limit(missed.quantity)
     if was is None or raw is None or limit is None:
         return reads
     before = place(limit, was + missed.reading - raw)  # what is judged may be more than what is read: one voice on two loudspeakers
-    return f"{reads}; before encoding it read {standing.reading(before, more=1)}" if before.passes else reads
+    return f"{reads}; before encoding it was {standing.reading(before, more=1)}" if before.passes else reads

@@ -38,7 +38,10 @@ def proposed(inspection: Inspection, specification: Specification, learned: Lear
     reason = " and ".join(reasons) + (", filled with the recording's own room tone." if fill else ".")
     can_fill = any(span.length_s >= 0.12 for span in inspection.room_tone)
     if fill and not can_fill:
-        advice = "Head or tail is too short and there is no room tone to fill it with: record half a second of the empty room."
+        advice = (
+            "The opening or closing silence is too short and there is no room tone to extend it: record half a second of the "
+            "empty room."
+        )
         name = next(iter(wanted))
         return None, [Obstacle(limits=(name, name), shortfall_db=0.0, advice=advice)]
     return Step(kind="head-and-tail", settings=wanted, reason=reason), []

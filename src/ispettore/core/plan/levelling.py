@@ -78,16 +78,18 @@ def _shaping_steps(basis: Basis, asked: Asked, simple: Evened, found: Evened) ->
         most = f"up to {number(max(riding.up_db, riding.down_db), 1)} dB" + (" each way" if riding.up_db else " down")
         if simple.held.enough:
             was, now = evening.ranges(basis, riding)
-            said = f"Loudness range is {number(was, 1)} LU; a slow hand on the level, {most}, leaves {number(now, 1)}."
+            said = f"Loudness range is {number(was, 1)} LU; slow level riding, {most}, leaves {number(now, 1)}."
         else:
-            said = f"{why}; a slow hand on the level, {most}, brings loud and soft passages nearer to one another."
+            said = f"{why}; slow level riding, {most}, brings loud and soft passages closer together."
         settings = {"up_db": riding.up_db, "down_db": riding.down_db, "speed_s": riding.speed_s}
         steps.append(Step(kind="level-riding", settings=settings, reason=said))
     if shaping.compressor is not None:
         settings = {"threshold_dbfs": shaping.compressor.threshold_dbfs, "ratio": shaping.compressor.ratio}
         evens = f"{exact(shaping.compressor.ratio)}:1 above {with_unit(shaping.compressor.threshold_dbfs, 'dBFS')}"
         by = number(shaping.compression_db, 1)
-        steps.append(Step(kind="compressor", settings=settings, reason=f"{why}; {evens} evens its loudest words by {by} dB first."))
+        steps.append(
+            Step(kind="compressor", settings=settings, reason=f"{why}; {evens} takes {by} dB off the loudest words first.")
+        )
     return steps
 
 
@@ -98,17 +100,17 @@ def _why(held: Held, asked: Asked) -> str:
     if first == second:
         return f"{QUANTITIES[first].title} would be {short} {unit} outside its limit"
     if second in PEAKS:
-        return f"With no more than {exact(asked.bounds.limiting_db)} dB of limiting the level would stay {short} {unit} short"
-    return f"{QUANTITIES[first].title} and {QUANTITIES[second].title.lower()} lie {short} {unit} too far apart, whatever the gain"
+        return f"With at most {exact(asked.bounds.limiting_db)} dB of limiting, the level would stay {short} {unit} short"
+    return f"{QUANTITIES[first].title} and {QUANTITIES[second].title.lower()} are {short} {unit} too far apart at any gain"
 
 
 def _gain_step(held: Held, window: GainWindow, basis: Basis, readings: Readings, *, cleaned: bool, shaped: bool) -> Step:
     gain, level = held.gain_db, level_of(window)
     reading = basis.inspection.value(level) if level else None
-    at = f"{QUANTITIES[level].title} reads {with_unit(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
-    why = "every limit allows it, so nothing else is needed"
+    at = f"{QUANTITIES[level].title} is {with_unit(reading, QUANTITIES[level].unit)}; " if level and reading is not None else ""
+    why = "every limit allows it, so no other step is needed"
     if held.ceiling_dbtp is not None or shaped:
-        why = "evening took the level down and the specification asks for it" if shaped else "the level asks for it"
+        why = "makes up for level lost in evening" if shaped else "the level limit requires it"
     elif cleaned:
         why = "every limit allows it now, and the room falls with it" if gain < 0 else "every limit allows it now"
     direction = "raise" if gain > 0 else "lower"
@@ -117,12 +119,12 @@ def _gain_step(held: Held, window: GainWindow, basis: Basis, readings: Readings,
 
 def _limiter_step(held: Held, before: GainWindow) -> Step:
     ceiling = held.ceiling_dbtp
-    first = f"Gain alone misses by {number(before.shortfall_db, 1)} dB; " if not before.open else ""
-    peaks = f"{'peaks' if first else 'Peaks'} are held under {with_unit(ceiling, 'dBTP')}"
+    first = f"A level change alone falls {number(before.shortfall_db, 1)} dB short; " if not before.open else ""
+    peaks = f"{'a' if first else 'A'} limiter holds peaks below {with_unit(ceiling, 'dBTP')}"
     return Step(
         kind="true-peak-limiter",
         settings={"ceiling_dbtp": ceiling},
-        reason=f"{first}{peaks}, which takes about {number(held.depth_db, 1)} dB from the loudest hundredth of the speech.",
+        reason=f"{first}{peaks}, taking about {number(held.depth_db, 1)} dB off the loudest 1 % of speech.",
     )
 
 
@@ -149,12 +151,12 @@ def beyond(names: tuple[str, str], short_db: float, bounds: Bounds, given: list[
     first, second = names
     unit, could = QUANTITIES[first].difference_unit, tuple(given or ())
     short = f"{number(short_db, 1)} {unit}"
-    gives = f"{_sentence(told(could))} at the most within the bounds" if told(could) else "Nothing within the bounds helps"
+    gives = f"{_sentence(told(could))} at most within the bounds" if told(could) else "Nothing within the bounds helps"
     if second in PEAKS and first != second:
         advice = (
-            f"More than {exact(bounds.limiting_db)} dB of limiting in the loudest hundredth of the speech is heard. {gives}: "
+            f"More than {exact(bounds.limiting_db)} dB of limiting on the loudest 1 % of speech is audible. {gives}: "
             f"the level stays {short} short. "
-            "Speak more evenly or further from the microphone on loud words, or lower those words one by one."
+            "Speak more evenly, move back from the microphone on loud words, or turn those words down individually."
         )
     elif first != second and "evening" not in QUANTITIES[second].moved_by:
         advice = (
@@ -166,7 +168,7 @@ def beyond(names: tuple[str, str], short_db: float, bounds: Bounds, given: list[
         over = "stays" if first == second else "stay"
         advice = (
             f"{gives}: {what} {over} {short} {'outside the limit' if first == second else 'too far apart'}. "
-            "Speak more evenly and keep one distance to the microphone, or raise and lower the passages that differ by hand."
+            "Speak more evenly and keep the same distance from the microphone, or adjust the passages that differ by hand."
         )
     return Obstacle(limits=names, shortfall_db=short_db, advice=advice, could_give=could)
 

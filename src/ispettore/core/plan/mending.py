@@ -29,7 +29,7 @@ def needed(inspection: Inspection, specification: Specification, *, role: Role) 
         return steps, ()
     size = with_unit(_size(filling), "s")
     advice = (
-        f"{size} of dead silence would have to be filled, and the recording holds no room tone to fill it with: go back to the "
+        f"{size} of dead silence would have to be filled, but there is no room tone to fill it with: go back to the "
         "recording before it was gated, or record half a minute of the empty room."
     )
     return steps, (Obstacle(limits=(filling.quantity, filling.quantity), shortfall_db=0.0, advice=advice),)
@@ -42,14 +42,14 @@ def _size(limit: LimitVerdict) -> float:
 def _step(mover: Mover, limit: LimitVerdict) -> Step:
     size = _size(limit)
     if mover == "repair":
-        told = f"{number(size, 0)} waves were cut off; their tops are rebuilt from what is beside them."
+        told = f"{number(size, 0)} peaks were clipped; they are rebuilt from the sound around them."
         return Step(kind="clip-repair", reason=told)
     if mover == "filling":
         told = f"{with_unit(size, 's', limit.about.decimals)} of dead silence are filled with the recording's own room tone."
         return Step(kind="room-tone-fill", reason=told)
-    off = f"The wave lies {number(abs(size), limit.about.decimals)} % off the middle"
+    off = f"The waveform is {number(abs(size), limit.about.decimals)} % off centre"
     return Step(
         kind="rumble-filter",
         settings={"corner_hz": OFFSET_HZ, "slope_db_per_octave": 12, "phase": "linear"},
-        reason=f"{off}; what is below {number(OFFSET_HZ, 0)} Hz goes, and the offset with it.",
+        reason=f"{off}; removing everything below {number(OFFSET_HZ, 0)} Hz also removes the offset.",
     )

@@ -135,12 +135,12 @@ def _still(inspection: Inspection, specification: Specification, role: Role, cle
             continue
         if "evening" in about.moved_by and limit.position == "over":
             continue
-        said = limit.note or f"it reads {standing.reading(limit)} {standing.unit(limit)}".rstrip()
+        said = limit.note or f"measured {standing.reading(limit)} {standing.unit(limit)}".rstrip()
         found.append(
             Obstacle(
                 limits=(limit.quantity, limit.quantity),
                 shortfall_db=0.0,
-                advice=f"{about.title} can't be mended by treatment: {said}.",
+                advice=f"{about.title}: processing can't fix this ({said}).",
             )
         )
     return found

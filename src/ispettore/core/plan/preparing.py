@@ -22,7 +22,7 @@ def preparation(inspection: Inspection, specification: Specification, *, role: R
     if wanted is not None:
         mix = channels.decided(inspection, wanted)
         first = channels.told(mix, facts.channels)
-        asked = f"The recording has {_count(facts.channels)}; {specification.name} asks for {_count(wanted)}"
+        asked = f"The recording is {_count(facts.channels)}; {specification.name} requires {_count(wanted)}"
         reason = first[:1].upper() + first[1:] if wanted == facts.channels else f"{asked}: {first}" if first else asked
         steps.append(Step(kind="channels", settings=mix.model_dump(mode="json"), reason=f"{reason}."))
     rate = _wanted_rate(facts, specification, role, form)
@@ -32,7 +32,7 @@ def preparation(inspection: Inspection, specification: Specification, *, role: R
                 kind="sample-rate",
                 settings={"sample_rate_hz": rate},
                 reason=f"The recording is at {exact(facts.sample_rate_hz / 1000)} kHz; "
-                f"the deliverable is to be at {exact(rate / 1000)} kHz.",
+                f"the delivered file must be {exact(rate / 1000)} kHz.",
             )
         )
     return Treatment(steps=tuple(steps))
@@ -64,7 +64,7 @@ def _wanted_rate(facts: FileFacts, specification: Specification, role: Role, for
 
 
 def _count(number_of: int) -> str:
-    return {1: "one channel", 2: "two channels"}.get(number_of, f"{number_of} channels")
+    return {1: "mono", 2: "stereo"}.get(number_of, f"{number_of} channels")
 
 
 def cancelling(recording: Inspection, prepared: Inspection, treatment: Treatment) -> Obstacle | None:
@@ -81,7 +81,7 @@ def cancelling(recording: Inspection, prepared: Inspection, treatment: Treatment
     return Obstacle(
         limits=("mono_loss_db", "mono_loss_db"),
         shortfall_db=loss.value - MOST_MONO_LOSS_DB,
-        advice=f"Left and right cancel one another from {clock(loss.start_s)} to {clock(loss.end_s)}: mixed to mono, the voice "
-        f"loses {number(loss.value, 1)} dB there, and on one loudspeaker it vanishes. Turn the polarity of one channel over in "
-        "that part, or bring in the channel that holds the voice as a mono file.",
+        advice=f"Left and right cancel each other from {clock(loss.start_s)} to {clock(loss.end_s)}: mixed to mono, the voice "
+        f"loses {number(loss.value, 1)} dB there, and it vanishes on a single speaker. Flip the polarity of one channel in "
+        "that part, or add the channel with the voice as a mono file.",
     )

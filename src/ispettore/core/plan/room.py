@@ -13,7 +13,7 @@ from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Specification
 
 EVENED_LEVELS = tuple(name for name in moved_by("evening") if QUANTITIES[name].moves_with_gain)
-NEARER = "Record nearer to the microphone, and switch off or shut out what hums and blows."
+NEARER = "Record closer to the microphone, and turn off fans and whatever hums."
 
 
 def missing(readings: Readings, specification: Specification, *, evened: Moved) -> Missing:
@@ -85,12 +85,10 @@ def excluded(
         allows = f"allows a rise of at most {number(high, 1)} dB" if high > 0 else f"must fall by at least {number(-high, 1)} dB"
         advice = (
             f"{level} {asks}, but the room between the words ({with_unit(noise, 'dBFS')}) {allows}: it is "
-            f"{number(wide.shortfall_db, 1)} dB too loud against the voice. "
+            f"{number(wide.shortfall_db, 1)} dB too loud relative to the voice. "
         ) + (_too_loud(tried) if tried is not None else NEARER)
     else:
-        advice = (
-            f"{level} and {QUANTITIES[wide.held_by].title} exclude one another; one specification can't ask for both of this voice."
-        )
+        advice = f"{level} and {QUANTITIES[wide.held_by].title} conflict: this recording can't meet both."
     could = tried.given if tried is not None else ()
     return Obstacle(limits=(wide.raised_by, wide.held_by), shortfall_db=short, advice=advice, could_give=could)
 
@@ -107,5 +105,5 @@ def _still_too_loud(tried: Cleaning, window: GainWindow, specification: Specific
 
 
 def _too_loud(tried: Cleaning) -> str:
-    gives = f"Cleaning gives {told(tried.given)} at the most; " if tried.given else "No cleaning helps here; "
-    return f"{gives}{number(tried.missing_db, 1)} dB are missing still. {NEARER}"
+    gives = f"Cleaning gives at most {told(tried.given)}; " if tried.given else "No cleaning helps here; "
+    return f"{gives}{number(tried.missing_db, 1)} dB are still missing. {NEARER}"

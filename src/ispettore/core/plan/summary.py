@@ -27,31 +27,31 @@ def told(
 
     >>> met = Verdict(specification="a", version=1, role="recording", passes=True, limits=())
     >>> told(met, "Audiobook, retail")
-    'Every limit on the recording is met. Conform it to get the file to deliver and its certificate.'
+    'Every limit on the recording is met. Conform it to get the delivered file and its certificate.'
     >>> told(met, "Audiobook, retail", stage="certified", file="May.mp3")
     '“May.mp3” meets Audiobook, retail and is certified. Nothing is left to do.'
     """
     if stage == "certified":
         return f"“{file}” meets {specification} and is certified. Nothing is left to do."
     if stage == "written":
-        return f"“{file}” meets {specification}. It is a master: choose the format that is asked for to have it certified."
+        return f"“{file}” meets {specification}. It is a master: choose the required format to have it certified."
     missed = verdict.missed
     if not missed:
-        return "Every limit on the recording is met. Conform it to get the file to deliver and its certificate."
+        return "Every limit on the recording is met. Conform it to get the delivered file and its certificate."
     count = _COUNTS.get(len(missed), str(len(missed)))
     named = [_stands(limit) for limit in missed[:NAMED]]
     more = [f"{len(missed) - NAMED} more"] if len(missed) > NAMED else []
-    said = f"{count} limit{'s are' if len(missed) > 1 else ' is'} missed: {_joined(named + more)}."
+    said = f"{count} limit{'s are' if len(missed) > 1 else ' is'} not met: {_joined(named + more)}."
     return f"{said} {_next(len(missed), stage, plans, obstacles)}".rstrip()
 
 
 def _next(missed: int, stage: Stage | None, plans: Sequence[str], obstacles: Sequence[Obstacle]) -> str:
     them = {1: "it", 2: "both"}.get(missed, "all of them")
     if plans:
-        return f"The {plans[0]} plan closes {them}."
+        return f"The {plans[0]} plan fixes {them}."
     if obstacles:
-        return f"No plan closes {them}: {obstacles[0].advice[:1].lower()}{obstacles[0].advice[1:]}"
-    return "Plans are being worked out." if stage == "planning" else ""
+        return f"No plan fixes {them}: {obstacles[0].advice[:1].lower()}{obstacles[0].advice[1:]}"
+    return "Plans are being made." if stage == "planning" else ""
 
 
 def _stands(limit: LimitVerdict) -> str:

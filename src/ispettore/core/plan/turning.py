@@ -148,7 +148,7 @@ def _brought(
     found = list(toned)
     if spots:
         spots.sort(key=lambda spot: spot["start_s"])
-        reason = f"{MARK} brought to {whose} level, {' and '.join(moved)}."
+        reason = f"{MARK} matched to {whose} level, {' and '.join(moved)}."
         found.append(Step(kind="spot-gain", settings={"spots": spots}, reason=reason))
     return found
 

@@ -58,7 +58,7 @@ def _by_quantity(specification: Specification) -> dict[tuple[str, bool], Limit]:
 
 
 def _mono(specification: Specification) -> str:
-    return "read as two loudspeakers play it (+3 LU)" if specification.mono_on_two_loudspeakers else "read as one loudspeaker"
+    return "measured as played on two speakers (+3 LU)" if specification.mono_on_two_loudspeakers else "measured as one speaker"
 
 
 def _in_full(limit: Limit, other: Limit) -> str:
@@ -67,5 +67,5 @@ def _in_full(limit: Limit, other: Limit) -> str:
     if (limit.guard, limit.guard_percent) != (other.guard, other.guard_percent):
         text += f"; near within {exact(limit.guard_percent)} %" if limit.guard_percent else f"; near within {exact(limit.guard)}"
     if limit.purpose != other.purpose:
-        text += f"; purpose: {limit.purpose or 'none given'}"
+        text += f"; purpose: {limit.purpose or 'none'}"
     return text

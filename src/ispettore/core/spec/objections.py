@@ -42,9 +42,9 @@ def objections(draft: Mapping[str, Any]) -> list[Objection]:
     """
     listed = draft.get("limits")
     if not isinstance(listed, Sequence) or isinstance(listed, str):
-        return [Objection(limits=(), sentence="It has no list of limits.")]
+        return [Objection(limits=(), sentence="There is no list of limits.")]
     if len(listed) > MOST_LIMITS:  # said before anything is compared with anything
-        return [Objection(limits=(), sentence=f"It has {len(listed)} limits; a specification may have {MOST_LIMITS}.")]
+        return [Objection(limits=(), sentence=f"It has {len(listed)} limits; the most is {MOST_LIMITS}.")]
     found: list[Objection] = []
     limits: list[Numbered] = []
     for index, raw in enumerate(listed):
@@ -58,7 +58,7 @@ def objections(draft: Mapping[str, Any]) -> list[Objection]:
             limits.append((index, limit))
     found += _of_the_whole(draft)
     if not listed:
-        found.append(Objection(limits=(), sentence="It has no limit yet: every file would be inside. Add one."))
+        found.append(Objection(limits=(), sentence="There are no limits yet, so every file would pass. Add one."))
     found += _named_twice(limits)
     on_files = [numbered for numbered in limits if numbered[1].applies_to != "production"]
     found += [*_out_of_order(on_files), *_wrong_differences(on_files), *_formats(on_files), *_tied(on_files)]
@@ -96,38 +96,44 @@ def _alone(limit: Limit) -> Iterator[tuple[str, bool]]:
         yield from _choices(limit, about)
         return
     if limit.one_of:
-        yield f"{about.title} is a number: give it a least or a most, not a list of words.", True
+        yield f"{about.title} is a number: enter a minimum or a maximum, not a list of words.", True
         return
     spread = limit.applies_to == "production" and not about.of_package
     least, most = (0.0, about.range[1] - about.range[0]) if spread else about.range
     for bound in (limit.low, limit.high):
         if bound is not None and not least <= bound <= most:
             span = f"{_with_unit(least, about)} and {_with_unit(most, about)}"
-            yield f"{about.title} lies between {span}; {_with_unit(bound, about)} does not.", True
+            yield f"{about.title} can't be {_with_unit(bound, about)}. Enter a value between {span}.", True
             return
     if spread and limit.low is not None:
-        yield f"{about.title} over a whole production is held by how far recordings differ, which has an upper bound only.", True
+        yield f"{about.title}: a production-wide limit sets the largest allowed difference, so it has only a maximum.", True
         return
     if limit.low is None or limit.high is None:
         return
     width = limit.high - limit.low
     if about.accuracy and width < about.accuracy:
         yield (
-            f"{about.title} has {figure(width, about)} {about.difference_unit} to lie in, but two honest meters may differ by "
-            f"{figure(about.accuracy, about)} {about.difference_unit}: nobody could prove it met. Leave at least that much.",
+            f"{about.title}: a range of {figure(width, about)} {about.difference_unit} is narrower than the meters' accuracy of "
+            f"{figure(about.accuracy, about)} {about.difference_unit}. Widen it to at least that.",
             True,
         )
     elif width and limit.guard_at(limit.low) + limit.guard_at(limit.high) >= width:
-        yield f"Every reading inside {about.title} counts as near a bound: its guard is as wide as the limit itself.", False
+        yield (
+            f"{about.title}: every reading inside would count as near, as its warning range is as wide as the limit itself.",
+            False,
+        )
 
 
 def _choices(limit: Limit, about: Quantity) -> Iterator[tuple[str, bool]]:
     if limit.low is not None or limit.high is not None:
         yield f"{about.title} is a word, not a number: choose from {', '.join(about.choices)}.", True
     elif limit.applies_to == "production":
-        yield f"{about.title} is a word; only numbers can be held alike over a production. Ask it of every recording instead.", True
+        yield (
+            f"{about.title} is a word; only numeric limits can apply across a production. Apply it to every recording instead.",
+            True,
+        )
     elif unknown := [word for word in limit.one_of if word not in about.choices]:
-        yield f"“{unknown[0]}” is no {about.title.lower()} that Ispettore knows: choose from {', '.join(about.choices)}.", True
+        yield f"Unknown {about.title.lower()} “{unknown[0]}”: choose from {', '.join(about.choices)}.", True
 
 
 def _of_the_whole(draft: Mapping[str, Any]) -> Iterator[Objection]:
@@ -153,8 +159,8 @@ def _said(wrong: Any) -> str:
 
 
 _NAMED = {
-    "name": "It needs a name of at most 80 characters",
-    "id": "Its identifier is made of small letters, digits and hyphens, 64 at the most",
+    "name": "Enter a name of up to 80 characters",
+    "id": "The identifier may use lower-case letters, digits and hyphens (up to 64)",
 }
 
 
@@ -162,7 +168,7 @@ def _named_twice(limits: Sequence[Numbered]) -> Iterator[Objection]:
     for (one, first), (other, second) in combinations(limits, 2):
         same_scope = (first.applies_to == "production") == (second.applies_to == "production")
         if first.quantity == second.quantity and same_scope:
-            yield Objection(limits=(one, other), sentence=f"{first.about.title} is limited twice. Keep one of the two.")
+            yield Objection(limits=(one, other), sentence=f"{first.about.title} has two limits. Keep one of them.")
 
 
 def _out_of_order(limits: Sequence[Numbered]) -> Iterator[Objection]:
@@ -235,7 +241,7 @@ def _unwritable(draft: Mapping[str, Any], limits: Sequence[Numbered]) -> Iterato
         asked = delivery.asked_in_words([limit for _, limit in concerned])
         yield Objection(
             limits=tuple(index for index, _ in concerned),
-            sentence=f"Ispettore can check files against this but not make them: it writes nothing with {asked} that meets the "
+            sentence=f"Ispettore can check files against this but can't make them: it can't write {asked} that meets the "
             "other limits on the file.",
             blocks=False,
         )

@@ -118,6 +118,17 @@ class Quantity:
         return {"dBFS": "dB", "dBTP": "dB", "LUFS": "LU"}.get(self.unit, self.unit)
 
     @property
+    def sides(self) -> tuple[str, str]:
+        """What is said of a reading below what is allowed, and of one above it."""
+        if self.clock or self.unit == "s":
+            return "too short", "too long"
+        if self.unit == "MB":
+            return "too small", "too large"
+        if self.unit in COUNTED and not self.decimals:
+            return "too few", "too many"
+        return "too low", "too high"
+
+    @property
     def moves_with_gain(self) -> bool:
         return "gain" in self.moved_by
 
@@ -132,6 +143,7 @@ class Quantity:
         return self.moved_by >= ROOM
 
 
+COUNTED = ("", "runs", "places")
 USUAL: dict[str, tuple[float, float]] = {
     "dBFS": (-100, 0),
     "dBTP": (-100, 6),
@@ -415,7 +427,13 @@ ROOM_LEVELS = tuple(name for name, about in QUANTITIES.items() if about.is_room)
 def page() -> dict[str, dict[str, Any]]:
     """What the page has to know of each quantity before it asks for anything."""
     return {
-        name: {"clock": about.clock, "on_ribbon": about.on_ribbon, "is_room": about.is_room, "of_package": about.of_package}
+        name: {
+            "clock": about.clock,
+            "on_ribbon": about.on_ribbon,
+            "is_room": about.is_room,
+            "of_package": about.of_package,
+            "sides": about.sides,
+        }
         for name, about in QUANTITIES.items()
     }
 

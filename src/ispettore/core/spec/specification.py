@@ -60,12 +60,12 @@ class Limit(BaseModel):
     @model_validator(mode="after")
     def _bounds(self) -> "Limit":
         if self.low is None and self.high is None and not self.one_of:
-            raise ValueError(f"the limit on {self.about.title} has no bound; give it one, or take the limit out")
+            raise ValueError(f"the limit on {self.about.title} has no value; enter one, or remove the limit")
         if self.about.of_package and self.applies_to != "production":
             raise ValueError(f"{self.about.title} is of a production as a whole: let its limit hold for the production")
         if self.low is not None and self.high is not None and self.low > self.high:
             low, high = exact(self.low), exact(self.high)
-            raise ValueError(f"the lower bound of {self.about.title} ({low}) lies above its upper bound ({high})")
+            raise ValueError(f"the minimum of {self.about.title} ({low}) is above its maximum ({high})")
         return self
 
     @property

@@ -40,14 +40,14 @@ def bounds(limit: LimitVerdict) -> str:
 
 
 def distance(limit: LimitVerdict) -> str:
-    """How far the reading is from the nearer bound and on which side of it: "0.8 dB inside", "4.3 dB over".
+    """How far the reading is from the nearer bound and on which side of it: "0.8 dB inside", "4.3 dB too high".
 
     With as many decimals as it takes to be more than nothing where the limit is missed.
     """
     if limit.margin is None:
         return limit.note or ""
     inside = limit.margin >= 0
-    side = "inside" if inside else limit.position
+    side = "inside" if inside else limit.about.sides[limit.position == "over"]
     if limit.about.clock:
         return f"{clock(abs(limit.margin))} {side}"
     if inside and (not limit.difference_unit or limit.difference_unit in COARSE):

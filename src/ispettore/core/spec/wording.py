@@ -39,14 +39,14 @@ def pieces(limit: Limit) -> list[Piece]:
     >>> "".join(piece.text for piece in pieces(Limit(quantity="rms_dbfs", low=-23, high=-18)))
     'RMS level between −23 and −18 dBFS over the whole file'
     >>> "".join(piece.text for piece in pieces(Limit(quantity="container", one_of=("mp3", "wav"), applies_to="deliverable")))
-    'File format mp3 or wav in the file that is handed over'
+    'File format mp3 or wav in the delivered file'
     >>> "".join(piece.text for piece in pieces(Limit(quantity="rms_dbfs", high=2, applies_to="production")))
-    'RMS level within 2 dB of one another in all recordings'
+    'RMS level within 2 dB of each other in all recordings'
     """
     about = limit.about
     end = f" {about.where}" if about.where else ""
     if limit.applies_to == "deliverable":
-        end += " in the file that is handed over"
+        end += " in the delivered file"
     if limit.one_of:
         return _joined(f"{about.title} ", ("choices", " or ".join(limit.one_of)), end)
     spread = limit.applies_to == "production" and not about.of_package
@@ -54,9 +54,7 @@ def pieces(limit: Limit) -> list[Piece]:
         return _joined(f"{about.title} within ", ("high", "0"), f"{_unit(about.difference_unit)}: the same in all recordings")
     if spread:
         bound = figure(limit.high, about) if limit.high is not None else "?"
-        return _joined(
-            f"{about.title} within ", ("high", bound), f"{_unit(about.difference_unit)} of one another in all recordings"
-        )
+        return _joined(f"{about.title} within ", ("high", bound), f"{_unit(about.difference_unit)} of each other in all recordings")
     unit = "" if about.clock else _unit(about.unit)
     if limit.low is not None and limit.low == limit.high:
         return _joined(f"{about.title} exactly ", ("both", figure(limit.low, about)), f"{unit}{end}")

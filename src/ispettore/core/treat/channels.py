@@ -40,7 +40,7 @@ class Channels(Settings):
     )
     turned: tuple[int, ...] = Field(
         (),
-        description="Channels turned over",
+        description="Channels flipped",
         json_schema_extra=about("Which channels are flipped in polarity before mixing, counted from 1."),
     )
 
@@ -79,15 +79,15 @@ def told(settings: Channels, channels: int) -> str:
     """What is done with the channels of a recording before they are mixed, as the rest of a sentence; empty where nothing is.
 
     >>> told(Channels(channels=1, live=(1,)), 2)
-    'the left channel alone is taken, as nothing else holds the voice'
+    'the left channel only is used, as the voice is nowhere else'
     >>> told(Channels(channels=1, live=(1, 2), turned=(2,)), 2)
-    'the right channel is upside down and is turned over first'
+    'the right channel is inverted and is flipped first'
     """
     live = settings.live or tuple(range(1, channels + 1))
     parts = []
     if len(live) == 1 < channels:
-        parts.append(f"{name_of(live[0], channels)} alone is taken, as nothing else holds the voice")
-    parts += [f"{name_of(channel, channels)} is upside down and is turned over first" for channel in settings.turned]
+        parts.append(f"{name_of(live[0], channels)} only is used, as the voice is nowhere else")
+    parts += [f"{name_of(channel, channels)} is inverted and is flipped first" for channel in settings.turned]
     return "; ".join(parts)
 
 
@@ -141,9 +141,9 @@ class ChannelsProcessor(Processor):
             return []
         if self.lost_db() < CANCELS_DB:
             return [
-                f"The channels cancel one another: their mix is {number(-self.lost_db(), 1)} dB quieter than they were. One is "
-                "probably inverted for a part of the time; take one channel, or turn its polarity there before mixing."
+                f"The channels cancel each other: their mix is {number(-self.lost_db(), 1)} dB quieter than they were. One is "
+                "probably inverted for a part of the time; use one channel, or flip its polarity there before mixing."
             ]
         if self._difference > DIFFERS * self._before:
-            return ["The channels differ, so mixing them changes what is heard. Where only one holds the voice, take that one."]
+            return ["The channels differ, so mixing them changes what is heard. If the voice is in only one, use that one."]
         return []

@@ -45,8 +45,8 @@ class HumFilter(Settings):
     """Take away hum and its multiples. Without a base frequency it is found."""
 
     title: ClassVar[str] = "Hum filter"
-    purpose: ClassVar[str] = "Take away mains hum and its multiples."
-    sentence: ClassVar[str] = "Filter hum at {base_hz} and {harmonics} multiples"
+    purpose: ClassVar[str] = "Remove mains hum and its harmonics."
+    sentence: ClassVar[str] = "Filter hum at {base_hz} and {harmonics} harmonics"
     further: ClassVar[str] = "The hum may change by {width_hz}"
     needs_whole: ClassVar[bool] = True
     base_hz: float | None = Field(
@@ -54,10 +54,10 @@ class HumFilter(Settings):
         ge=40,
         le=70,
         description="Base frequency",
-        json_schema_extra=about("The mains frequency that hums: 50 Hz or 60 Hz.", unit="Hz", absent="the frequency found here"),
+        json_schema_extra=about("The mains frequency: 50 Hz or 60 Hz.", unit="Hz", absent="the frequency found here"),
     )
     harmonics: int = Field(
-        10, ge=1, le=20, description="Multiples", json_schema_extra=about("How many multiples of the frequency are taken out.")
+        10, ge=1, le=20, description="Multiples", json_schema_extra=about("How many harmonics of the frequency are removed.")
     )
     width_hz: float = Field(
         0.5,
@@ -145,7 +145,7 @@ class HumProcessor(Processor):
         return {"base_hz": round(float(np.mean(self._bases)), 3), "lines_dbfs": [round(float(each), 1) for each in level]}
 
     def warnings(self) -> list[str]:
-        return [] if self._base is not None else ["No hum was found, so nothing was taken away."]
+        return [] if self._base is not None else ["No hum was found, so nothing was removed."]
 
 
 def found(inspection: Inspection) -> float | None:

@@ -101,7 +101,7 @@ class LevelProcessor(Processor):
     def warnings(self) -> list[str]:
         known = QUANTITIES[self._quantity]
         if self._was is None:
-            return [f"{known.title} has no value here, so nothing was moved."]
+            return [f"{known.title} could not be measured, so the level was left unchanged."]
         if self._missing <= 0.005:
             return []
         return [

@@ -323,13 +323,13 @@ class NoiseProcessor(Processor):
         told = []
         if self._amount > MANY_DB:
             told.append(
-                f"{exact(self._amount)} dB of noise reduction can be heard beside the voice. Up to {exact(MANY_DB)} dB stays safe."
+                f"{exact(self._amount)} dB of noise reduction becomes audible on the voice. Up to {exact(MANY_DB)} dB is safe."
             )
         swelling = self._swelling.of(self._amount)
         if swelling is not None and swelling > SWELLING_HEARD_DB and (self._ratio_db or 0.0) < MASKED_DB:
             gentle = self._swelling.most(SWELLING_HEARD_DB, self._amount)
             told.append(
-                f"What is left of the noise swells by {with_unit(swelling, 'dB')} with the words, and the voice does not cover it."
+                f"The remaining noise swells by {with_unit(swelling, 'dB')} with the words, and the voice does not mask it."
                 f" With {with_unit(gentle, 'dB')} of noise reduction it swells by {exact(SWELLING_HEARD_DB)} dB."
             )
         return told

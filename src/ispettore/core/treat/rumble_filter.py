@@ -21,7 +21,7 @@ class RumbleFilter(Settings):
 
     title: ClassVar[str] = "Rumble filter"
     anywhere: ClassVar[bool] = True
-    purpose: ClassVar[str] = "Take away what lies below the voice: traffic, footsteps, handling."
+    purpose: ClassVar[str] = "Remove what is below the voice: traffic, footsteps, handling noise."
     sentence: ClassVar[str] = "Filter rumble below {corner_hz}"
     further: ClassVar[str] = "Slope {slope_db_per_octave}, {phase} phase"
     corner_hz: float = Field(
@@ -29,7 +29,7 @@ class RumbleFilter(Settings):
         ge=10,
         le=400,
         description="Corner",
-        json_schema_extra=about("What lies below fades out. Voices begin at about 80 Hz.", unit="Hz"),
+        json_schema_extra=about("Sound below this fades out. Voices start at about 80 Hz.", unit="Hz"),
     )
     slope_db_per_octave: Literal[6, 12, 18, 24, 30, 36, 42, 48] = Field(
         24, description="Slope", json_schema_extra=about("How steeply it fades below the corner.", unit="dB per octave")
@@ -38,7 +38,7 @@ class RumbleFilter(Settings):
         "minimum",
         description="Phase",
         json_schema_extra=about(
-            "Linear phase leaves the shape of the wave, so peaks stay where they are; minimum phase has no pre-echo.",
+            "Linear phase keeps the waveform, so peaks stay the same; minimum phase has no pre-echo.",
             words={"minimum": "minimum", "linear": "linear"},
         ),
     )

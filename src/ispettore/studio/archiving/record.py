@@ -85,7 +85,7 @@ def whole(session: Session, production: Production) -> list[Deed]:
 
 def _brought_in(recordings: Sequence[Recording]) -> Iterator[Deed]:
     for one in recordings:
-        told = f"Came in as “{one.name}”, {one.size_bytes:,} bytes."
+        told = f"Added as “{one.name}”, {one.size_bytes:,} bytes."
         yield Deed(
             at=one.created_at, topic="recording", text=told, recording=one.id, name=one.name, file=one.name, sha256=one.sha256
         )
@@ -112,14 +112,14 @@ def _conformed(session: Session, names: dict[UUID, str]) -> Iterator[Deed]:
             what = f"for {specification['name']}, version {specification['version']}, by {conformings.made_by(attempt)}"
             if state == WorkState.DONE and file:
                 steps = [step for step in kept_treatments.treatment(done or {}).steps if step.on]
-                details = tuple(wording.numbered(steps)) or ("Nothing but encoding.",)
+                details = tuple(wording.numbered(steps)) or ("No processing, only conversion.",)
                 yield Deed(at=at, text=f"Conformed {what}: “{file}”.", details=details, **common)
             elif state == WorkState.DONE:
                 yield Deed(at=at, text=f"Not conformed {what}: no file met its limits.", details=_against(obstacles), **common)
             else:
                 yield Deed(at=at, text=f"Conforming {what}, {_why(state, error)}", **common)
         if attempt.cleared_at is not None:
-            told = f"“{file}” was cleared away; what it read and what made it stayed."
+            told = f"“{file}” was cleared; its readings and steps are kept."
             yield Deed(at=attempt.cleared_at, text=told, **common)
 
 
@@ -224,6 +224,6 @@ def _noted(session: Session, names: dict[UUID, str]) -> Iterator[Deed]:
         told = f"{kinds.get(one.kind, one.kind)} at {clock(one.at_s, 1)}{text}"
         common: dict[str, Any] = {"topic": "listening", "recording": one.recording_id, "name": names[one.recording_id]}
         yield Deed(at=one.created_at, text=f"Noted{by}: {told}", sha256=one.sha256, **common)
-        for at, what in ((one.done_at, "Ticked off"), (one.removed_at, "Taken away")):
+        for at, what in ((one.done_at, "Ticked off"), (one.removed_at, "Removed")):
             if at is not None:
                 yield Deed(at=at, text=f"{what}: {told}", **common)

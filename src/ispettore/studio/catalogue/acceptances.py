@@ -45,7 +45,7 @@ def take_back(recording_id: UUID, places: list[FindingPlace]) -> None:
         gone = {key(place) for place in places}
         for found in _all(session, recording_id):
             if key(found) in gone:
-                deeds.note(session, recording, f"No longer accepted: {_told(found)}.")
+                deeds.note(session, recording, f"Acceptance undone: {_told(found)}.")
                 session.delete(found)
         events.tell_of(session, recording)
 

@@ -363,8 +363,8 @@ def hand_over(recording_id: UUID, *, delivered: bool) -> tuple[UUID, bool]:
             return found.counts, False
         conforming = session.get_one(Conforming, found.counts)
         conforming.handed_over_at = now() if delivered else None
-        said = f"“{conforming.file_name}” was delivered, as somebody said"
-        deeds.note(session, recording, f"{said}." if delivered else f"Taken back: that {said}.")
+        said = f"“{conforming.file_name}” was marked as delivered"
+        deeds.note(session, recording, f"{said}." if delivered else f"Undone: {said}.")
         session.add(conforming)
         events.tell_of(session, recording)
         return found.counts, True

@@ -1,4 +1,4 @@
-"""The recordings of a production against one another, as they came in or as they were made, and the seams between neighbours."""
+"""The recordings of a production against one another, the recordings or the processed files, and the seams between neighbours."""
 
 from collections.abc import Sequence
 from uuid import UUID
@@ -16,7 +16,7 @@ from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.tables import Production, Recording, now
 
-OF = {False: "as they came in", True: "as they were made"}
+OF = {False: "the recordings", True: "the processed files"}
 
 
 class SoundView(BaseModel):

@@ -19,7 +19,7 @@ def held_against(session: Session, production: Production, *, begun: bool = Fals
     """Note what a production is held against from now on."""
     specification = production.specification
     named = f"{specification['name']}, version {specification['version']}"
-    note(session, production, f"The production was begun, held against {named}." if begun else f"Held against {named} from now on.")
+    note(session, production, f"Production created with {named}." if begun else f"Specification changed to {named}.")
 
 
 def _add(session: Session, production_id: UUID, recording_id: UUID | None, text: str) -> None:

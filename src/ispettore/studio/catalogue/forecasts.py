@@ -203,7 +203,7 @@ def _remarks(row: ForecastRow, matched: Matched | None) -> list[str]:
         off = row.speech_expected_dbfs - likeness.speech_dbfs
         if abs(off) > APART_DB + one_sound.SPEECH_WITHIN_DB:
             way = "louder" if off > 0 else "softer"
-            said.append(f"Its voice stays {with_unit(abs(off), 'dB')} {way} than the others: its limits allow no nearer.")
+            said.append(f"Its voice stays {with_unit(abs(off), 'dB')} {way} than the others: its limits allow no closer match.")
     if likeness.room_dbfs is not None and row.room_expected_dbfs is not None:
         over = row.room_expected_dbfs - likeness.room_dbfs
         if over > APART_DB:

@@ -64,12 +64,12 @@ def change(
         if specification is not None:
             specifications.hold(session, production, specification)
         if name is not None and name.strip() != production.name:
-            deeds.note(session, production, f"The production is called “{name.strip()}” from now on, and was “{production.name}”.")
+            deeds.note(session, production, f"Production renamed from “{production.name}” to “{name.strip()}”.")
             production.name = name.strip()
         if notes is not None:
             production.notes = notes
         if archived is not None and archived != (production.archived_at is not None):
-            deeds.note(session, production, "The production was put away." if archived else "The production was brought back.")
+            deeds.note(session, production, "Production hidden." if archived else "Production restored.")
             production.archived_at = (production.archived_at or now()) if archived else None
         if reference is not None:
             production.reference_id = _referred(session, production_id, reference) if reference != "none" else None

@@ -73,7 +73,7 @@ def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
         if older.sha256 == blob.sha256:
             return older.id
         older.replaced_by = _put_in(session, older.production_id, older.position, _shown_name(name), blob, entry=older.entry)
-        deeds.note(session, older, f"A newer file took its place: “{_shown_name(name)}”.")
+        deeds.note(session, older, f"Replaced by a newer file: “{_shown_name(name)}”.")
         session.add(older)
         return older.replaced_by
 
@@ -127,7 +127,7 @@ def _mark(recording_ids: list[UUID], *, removed: bool) -> None:
             if recording is None:
                 raise NotFound(what="recording")
             if removed != (recording.removed_at is not None):
-                deeds.note(session, recording, "Removed from the production." if removed else "Brought back into the production.")
+                deeds.note(session, recording, "Removed from the production." if removed else "Restored to the production.")
             recording.removed_at = (recording.removed_at or now()) if removed else None
             session.add(recording)
             events.tell(
@@ -150,7 +150,7 @@ def use_again(recording_id: UUID) -> None:
             session.add(one)
         older.replaced_by, older.position = None, newest.position
         newest.replaced_by = older.id
-        deeds.note(session, older, f"Given its place back, which “{newest.name}” had.")
+        deeds.note(session, older, f"Switched back to this version from “{newest.name}”.")
         session.add_all([older, newest])
         events.tell(session, events.Notice(about="production", id=str(older.production_id), production=older.production_id))
 

@@ -70,8 +70,8 @@ def choose(recording_id: UUID, span: Span | None) -> None:
 
 def _told(span: Span | None) -> str:
     if span is None:
-        return "Room tone is left to the meters."
-    return f"Room tone chosen by hand: {clock(span.start_s, 1)} to {clock(span.end_s, 1)}."
+        return "Room tone detected automatically."
+    return f"Room tone set manually: {clock(span.start_s, 1)} to {clock(span.end_s, 1)}."
 
 
 def written(span: Span) -> str:

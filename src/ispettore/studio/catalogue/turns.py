@@ -60,9 +60,7 @@ def correct(recording_id: UUID, wanted: Sequence[Turn] | None) -> None:
         recording, inspection, _ = _known(session, recording_id, locked=True)
         told = None if wanted is None else [turn.model_dump() for turn in _joined(recording, wanted, inspection.facts.duration_s)]
         if recording.turns != told:
-            deeds.note(
-                session, recording, "Who speaks when is left to the meters." if told is None else "Who speaks when was corrected."
-            )
+            deeds.note(session, recording, "Voices detected automatically." if told is None else "Voices set manually.")
         recording.turns = told
         session.add(recording)
         events.tell_of(session, recording)

@@ -107,7 +107,7 @@ def make_current(conforming_id: UUID) -> None:
         deeds.note(
             session,
             recording,
-            f"Chosen as the version that counts: “{conforming.file_name}”, made {conforming.created_at:%Y-%m-%d %H:%M} UTC.",
+            f"Current version: “{conforming.file_name}”, made {conforming.created_at:%Y-%m-%d %H:%M} UTC.",
         )
         session.add(conforming)
         events.tell_of(session, recording)

@@ -396,13 +396,13 @@ def _state(case: _Case, specification: Specification) -> tuple[Made, str, Work |
             return "made", "", None
         if not record.missed:
             return "to make again", "Its certificate was withdrawn.", None
-        return "stuck", f"The written file misses {' and '.join(limit.title for limit in record.missed)}.", None
+        return "stuck", f"The finished file misses {' and '.join(limit.title for limit in record.missed)}.", None
     ended = case.making or case.conforming
     if ended is not None and ended.state == WorkState.CANCELLED:
         return "to make", "Cancelled.", None
     if ended is not None and ended.error:
         return "stuck", ended.error, None
-    return "stuck", "Nothing that can be done to it meets the specification; its bench says why.", None
+    return "stuck", "No plan meets the specification; its bench says why.", None
 
 
 def _first(case: _Case) -> str:
@@ -422,11 +422,11 @@ def _changed(case: _Case, record: _Record, specification: Specification) -> str 
         return f"It was made as {OutputFormat.model_validate(record.asked['form']).title}."
     counts = newest.counts if newest is not None else None
     if record.sha256 is not None and record.conforming_id != counts:
-        return "It was conformed again since."
+        return "It has been conformed again since."
     if record.asked["tags"] != asked["tags"]:
-        return "Its tags changed since."
+        return "Its tags have changed since."
     if record.asked["cover"] != asked["cover"]:
-        return "The cover changed since."
+        return "The cover has changed since."
     if record.file_name != one.file_name:
-        return f"Its name changed since: it is still {record.file_name}."
+        return f"Its name has changed since: it is still {record.file_name}."
     return None

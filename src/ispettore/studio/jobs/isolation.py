@@ -32,14 +32,14 @@ Answer = TypeVar("Answer", bound=BaseModel)
 
 
 class ChildDied(IspettoreError):
-    """“{file}” could not be worked on: decoding it used more than {limit}. If it plays elsewhere, export it afresh."""
+    """“{file}” couldn't be processed: decoding it used more than {limit}. If it plays elsewhere, export it afresh."""
 
     file: str
     limit: str
 
 
 class ChildNeverBegan(IspettoreError):
-    """“{file}” could not be worked on: the program that does it ended before it began, as when its own files were changed while it
+    """“{file}” couldn't be processed: the program that does it ended before it began, as when its own files were changed while it
     ran. Nothing is lost: stop Ispettore, start it again, and try once more."""
 
     file: str

@@ -33,7 +33,7 @@ JUST_MADE_S = 30
 
 
 class TooLarge(IspettoreError):
-    """“{file}” is larger than {limit_gb:.1f} GB, the most this installation takes. Split it, or ask for a higher limit."""
+    """“{file}” is larger than {limit_gb:.1f} GB, this server's limit. Split it, or ask for a higher limit."""
 
     file: str
     limit_gb: float

@@ -69,7 +69,7 @@ def inspected(request: InspectRequest, progress: Progress) -> Inspected:
     inspection = measured.inspection
     listening = None
     if not inspection.facts.seeks_exactly:
-        progress("decoding to listen from", 0.0)
+        progress("Preparing playback", 0.0)
         listening = _decoded(file, folder / "listening.flac")
     levels = folder / "levels"
     with levels.open("wb") as out:
