@@ -127,7 +127,7 @@ class Delivering(WireCase):
         self.conformed(self.first, preference="even")
         self.assertEqual([row["reason"] for row in self.rows()], ["It has been conformed again since.", ""])
         self.client.patch(f"/api{self.path}", json={"specification_id": "podcast-mono"})
-        self.assertEqual(self.rows()[1]["reason"], "It was made for Audiobook, retail, version 2.")
+        self.assertEqual(self.rows()[1]["reason"], "It was made for Audiobook, retail, version 3.")
 
     def test_another_quality_is_written_in_the_manner_of_what_counts(self):
         self.conformed(self.first, preference="light")

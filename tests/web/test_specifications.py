@@ -52,7 +52,7 @@ class Specifications(unittest.TestCase):
         self.assertEqual([found["id"] for found in listed[: len(shipped())]], list(shipped()))
         retail = self.view("audiobook-retail")
         self.assertTrue(retail["ships"])
-        self.assertEqual(retail["versions"], [{"version": each, "created_at": None, "certificates": 0} for each in (1, 2)])
+        self.assertEqual(retail["versions"], [{"version": each, "created_at": None, "certificates": 0} for each in (1, 2, 3)])
         changed = self.client.get("/api/specifications/audiobook-retail/changes?before=1&after=2").json()
         self.assertEqual(len(changed), 2)
         first = retail["sentences"][0]["pieces"]

@@ -66,7 +66,7 @@ class Versions(WireCase):
         [version] = self.ask("GET", f"/recordings/{self.recording}")["conformings"]
         self.assertEqual((version["id"], version["number"], version["preference"]), (made, 1, "light"))
         found = self.ask("GET", f"/recordings/{self.recording}/versions/0/1")["other"]
-        self.assertEqual(found["made_for"], {"id": "audiobook-retail", "name": "Audiobook, retail", "version": 2})
+        self.assertEqual(found["made_for"], {"id": "audiobook-retail", "name": "Audiobook, retail", "version": 3})
         self.assertTrue(found["steps"] and found["ledger"] and found["touch"])
         with transaction() as session:
             kept = session.get_one(Conforming, UUID(made))

@@ -22,7 +22,7 @@ def versions(identifier: str) -> tuple[Specification, ...]:
     """Every version of a shipped specification that ever shipped, the newest last; empty where none is called so.
 
     >>> [each.version for each in versions("audiobook-retail")], versions("mine")
-    ([1, 2], ())
+    ([1, 2, 3], ())
     """
     every = [*_in(_FOLDER / "earlier"), *shipped().values()]
     return tuple(sorted((each for each in every if each.id == identifier), key=lambda each: each.version))
