@@ -84,7 +84,7 @@ class Encoding(unittest.TestCase):
         self.assertRegex(
             found.corrections[0],
             r"^True peak was −0\.\d\d dBTP in the finished file, outside its limit; before encoding it was −1\.\d\d\. "
-            r"Planned and written again\.$",
+            r"It was planned and written again\.$",
         )
         again = kept.conformed(found.model_dump(mode="json"))
         self.assertEqual((again.corrections, again.master), (found.corrections, found.master))

@@ -138,9 +138,9 @@ class Blind(unittest.TestCase):
     def test_it_says_which_and_how_sure(self):
         self.assertEqual(
             blind.outcome(rounds=10, treated=9).sentence,
-            "You preferred the treated version in 9 of 10 rounds: unlikely to be luck (2 % odds).",
+            "You preferred the processed version in 9 of 10 rounds: unlikely to be luck (2 % odds).",
         )
-        self.assertIn("the source in 6 of 10 rounds: this may be luck", blind.outcome(rounds=10, treated=4).sentence)
+        self.assertIn("the original in 6 of 10 rounds: this may be luck", blind.outcome(rounds=10, treated=4).sentence)
         self.assertIn("no preference", blind.outcome(rounds=10, treated=5).sentence)
 
     def test_orders_are_drawn_anew_and_even_in_the_long_run(self):

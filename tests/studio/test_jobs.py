@@ -139,7 +139,7 @@ class Notices(Jobs):
             work = self.asked(WorkKind.CONFORM)
             retrying.take(work.id)
         self.assertEqual([(one.about, one.state) for one in told][:2], [("conform", "waiting"), ("conform", "running")])
-        self.assertEqual(told[-1].stage, "starting")
+        self.assertEqual(told[-1].stage, "Starting")
         self.assertEqual(events.Notice.model_validate_json(told[-1].model_dump_json()), told[-1])
 
 

@@ -561,7 +561,7 @@ class Killing(unittest.TestCase):
         soundfile.write(path, signals.long_voice(900, rms_dbfs=-24, rate=16_000), 16_000, subtype="PCM_16")
         recording = recordings.add(self.production, "long.wav", self.application.store.put_file(path))
         first = self.application.worker()
-        until(lambda: work_for(recording).stage == "measuring", what="the work to be under way")
+        until(lambda: work_for(recording).stage == "Measuring", what="the work to be under way")
         os.kill(first.pid, signal.SIGKILL)
         first.wait()
         with transaction() as session:
@@ -627,7 +627,7 @@ class Killing(unittest.TestCase):
         soundfile.write(path, signals.long_voice(900, rms_dbfs=-24, rate=16_000), 16_000, subtype="PCM_16")
         recording = recordings.add(self.production, "long.wav", self.application.store.put_file(path))
 
-        until(lambda: work_for(recording).stage == "measuring", what="the work to be under way")
+        until(lambda: work_for(recording).stage == "Measuring", what="the work to be under way")
         os.kill(supervisor.process_id("worker"), signal.SIGKILL)
         os.kill(supervisor.process_id("web"), signal.SIGKILL)
         until(lambda: answers(address), what="the page to be there again")

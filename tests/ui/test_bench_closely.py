@@ -1,4 +1,4 @@
-"""The bench looked at closely: what a selection reads, pitches, room tone by hand, and the treated version beside its source."""
+"""The bench looked at closely: what a selection reads, pitches, room tone by hand, and the processed version beside its source."""
 
 import io
 import json
@@ -215,7 +215,7 @@ class Closely(InterfaceCase):
         source = self.picture()
         with self.page.expect_response("**/conformings/*/tiles/**"):
             self.page.keyboard.press("x")
-        expect(self.page.locator(".verdict")).to_contain_text("Treated: inside")
+        expect(self.page.locator(".verdict")).to_contain_text("Processed: inside")
         self.page.wait_for_timeout(600)
         treated = self.picture()
         self.assertNotEqual(source, treated)
@@ -243,7 +243,7 @@ class Closely(InterfaceCase):
         for round_of, first in enumerate(order, start=1):
             expect(dialog).to_contain_text(f"Round {round_of} of 6")
             # Nothing on the page tells which is heard.
-            expect(self.page.get_by_role("radio", name=words.TREATED)).to_have_count(0)
+            expect(self.page.get_by_role("radio", name=words.PROCESSED)).to_have_count(0)
             self.assertNotRegex(dialog.inner_text().lower(), "source|treated")
             better = dialog.get_by_role("button", name=f"The {'first' if first == 'treated' else 'second'} is better")
             expect(better).to_be_disabled()
@@ -251,11 +251,11 @@ class Closely(InterfaceCase):
             expect(dialog.get_by_role("radio", name="Hear the second")).to_be_checked()
             better.click()
         expect(dialog.get_by_role("status")).to_have_text(
-            "You preferred the treated version in 6 of 6 rounds: unlikely to be luck (3 % odds)."
+            "You preferred the processed version in 6 of 6 rounds: unlikely to be luck (3 % odds)."
         )
         self.accessible()
         dialog.get_by_role("button", name=words.CLOSE).click()
-        expect(self.page.get_by_role("radio", name=words.SOURCE)).to_be_checked()
+        expect(self.page.get_by_role("radio", name=words.ORIGINAL)).to_be_checked()
 
     def test_every_limit_on_a_level_is_drawn(self):
         self.open_recording("Limits", rms_dbfs=-24, room_dbfs=-66)

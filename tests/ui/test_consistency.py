@@ -54,7 +54,7 @@ class ConsistencyScreen(InterfaceCase):
     def test_seams_are_heard_as_they_are_and_matched(self):
         self.page.add_init_script(f"({COUNT})()")
         self.book()
-        seams = self.page.get_by_role("region", name="Seams")
+        seams = self.page.get_by_role("region", name="Joins")
         expect(seams.get_by_role("row")).to_have_count(5)
         row = seams.get_by_role("row", name=re.compile("3.wav then 4.wav"))
         expect(row).to_contain_text("−9.")
@@ -68,7 +68,7 @@ class ConsistencyScreen(InterfaceCase):
         self.assertAlmostEqual(other["when"], one["when"] + 5, places=6, msg="the next begins where the last ends")
         self.assertEqual(self.page.evaluate("() => window.gains.map((one) => one.gain.value)"), [1, 1])
         row.get_by_role("button", name=words.STOP).click()
-        seams.get_by_label("Matched level of the voice").check()
+        seams.get_by_label("Match the level of the voice").check()
         row.get_by_role("button", name=words.PLAY).click()
         self.page.wait_for_function("() => window.started.length === 4")
         first, second = self.page.evaluate("() => window.gains.slice(2).map((one) => one.gain.value)")

@@ -71,7 +71,7 @@ class Interface(InterfaceCase):
         expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         expect(strip.get_by_label(words.POSITION)).to_contain_text("0:01")
         self.page.keyboard.press("x")
-        expect(strip.get_by_role("radio", name=words.TREATED)).to_have_attribute("aria-checked", "true")
+        expect(strip.get_by_role("radio", name=words.PROCESSED)).to_have_attribute("aria-checked", "true")
         strip.get_by_label(words.MATCHED_LOUDNESS).uncheck()
         expect(strip).to_contain_text("original levels")
         self.page.get_by_role("heading", name="02 February.wav").click()

@@ -265,7 +265,7 @@ class Treating(InterfaceCase):
         expect(self.page.locator("figcaption", has_text="The last gain is")).to_contain_text("(RMS level)")
         # The ribbon that is expected is dashed over the recording's own while the treated side is looked at.
         source = self.picture()
-        self.page.get_by_role("radio", name=words.TREATED).click()
+        self.page.get_by_role("radio", name=words.PROCESSED).click()
         until(lambda: self.picture() != source, what="the expected ribbon")
         expect(self.page.locator(".top .verdict")).to_contain_text("Expected: ")
 
@@ -285,7 +285,7 @@ class Treating(InterfaceCase):
         _, written = self.foretold(compressor, gain)
         strip = self.page.get_by_role("group", name=words.PLAYER)
         strip.get_by_label(words.MATCHED_LOUDNESS).uncheck()
-        strip.get_by_role("radio", name=words.TREATED).click()
+        strip.get_by_role("radio", name=words.PROCESSED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("ArrowRight")
         self.page.keyboard.press("Space")
@@ -310,7 +310,7 @@ class Treating(InterfaceCase):
         self.set("Gain: gain", "2")
         until(lambda: self.steps()[0][1] == {"gain_db": 2}, what="the draft")
         strip = self.page.get_by_role("group", name=words.PLAYER)
-        strip.get_by_role("radio", name=words.TREATED).click()
+        strip.get_by_role("radio", name=words.PROCESSED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Space")
         expect(strip.get_by_label(words.POSITION)).to_contain_text(re.compile("0:0[1-9] of"))
@@ -336,7 +336,7 @@ class Treating(InterfaceCase):
         self.select(4, 6)
         self.page.get_by_label(words.LOOP).check()
         strip = self.page.get_by_role("group", name=words.PLAYER)
-        strip.get_by_role("radio", name=words.TREATED).click()
+        strip.get_by_role("radio", name=words.PROCESSED).click()
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Space")
         for gain in ("2", "5"):
@@ -452,7 +452,7 @@ class Treating(InterfaceCase):
             self.until_heard(wave * 10 ** (min(0.0, -louder) / 20), within=1e-3)
             expect(ledger.get_by_role("button", name=f"Heard the sound after {name}")).to_be_visible()
             if louder > 0.5:
-                self.page.get_by_role("radio", name=words.SOURCE).click()
+                self.page.get_by_role("radio", name=words.ORIGINAL).click()
                 self.until_heard(source, within=1e-4)
 
     def of_draft(self) -> list[Step]:
@@ -477,7 +477,7 @@ class Treating(InterfaceCase):
         self.assertEqual(len(told["peak_dbfs"]), len(told["rms_dbfs"]))
         self.assertGreater(len(told["peak_dbfs"]), 400)
         source = self.picture()
-        self.page.get_by_role("radio", name=words.TREATED).click()
+        self.page.get_by_role("radio", name=words.PROCESSED).click()
         until(lambda: self.picture() != source, what="the expected ribbon")
 
     def test_each_step_opens_to_its_picture_with_a_mark_to_drag_and_a_table(self):

@@ -73,7 +73,7 @@ class ByKeys(InterfaceCase):
         self.page.evaluate("() => document.activeElement.blur()")
         self.press("x", "Space")
         strip = self.page.get_by_role("group", name=words.PLAYER)
-        expect(strip.get_by_role("radio", name=words.TREATED)).to_be_checked()
+        expect(strip.get_by_role("radio", name=words.PROCESSED)).to_be_checked()
         expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         self.press("Space")
         # The last gain is a hand on the gain window's axis.

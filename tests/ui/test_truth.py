@@ -46,8 +46,8 @@ class Truth(InterfaceCase):
         self.accessible()
 
         row.get_by_role("link", name="one.wav").click()
-        self.page.get_by_role("radio", name=words.TREATED).click()
-        expect(self.page.locator(".top .verdict")).to_contain_text("Treated: outside Broadcast, R 128")
+        self.page.get_by_role("radio", name=words.PROCESSED).click()
+        expect(self.page.locator(".top .verdict")).to_contain_text("Processed: outside Broadcast, R 128")
         limits = self.page.get_by_role("region", name=words.LIMITS)
         expect(limits).to_contain_text("Broadcast, R 128: before and after")
         expect(limits).to_contain_text(words.INTEGRATED_LOUDNESS)
@@ -59,7 +59,7 @@ class Truth(InterfaceCase):
         self.turn_to(words.TREATMENT).get_by_role("button", name=words.CONFORM, exact=True).click()
         self.turn_to(words.HISTORY)
         expect(self.page.locator(".history li").first).to_contain_text("certified")
-        expect(self.page.locator(".top .verdict")).to_contain_text("Treated: inside Broadcast, R 128")
+        expect(self.page.locator(".top .verdict")).to_contain_text("Processed: inside Broadcast, R 128")
         expect(self.page.locator(".history li").nth(1)).to_contain_text("certified for Audiobook, retail, version 3")
 
     def test_readings_by_older_methods_are_shown_and_marked_until_they_are_measured_anew(self):
@@ -113,7 +113,7 @@ class Truth(InterfaceCase):
             strip.get_by_role("button", name=words.PLAY).click()
             expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
             found = {}
-            for side in ("Source", "Treated"):
+            for side in (words.ORIGINAL, words.PROCESSED):
                 strip.get_by_role("radio", name=side).click()
                 expect(strip.get_by_role("radio", name=side)).to_have_attribute("aria-checked", "true")
                 found[side.lower()] = self.page.evaluate(f"() => window.turned['{side.lower()}']")

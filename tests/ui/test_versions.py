@@ -69,7 +69,7 @@ class Versions(InterfaceCase):
         expect(two).to_be_visible()
         self.current("1", "WAV")
         history.get_by_role("button", name="Stop comparing").click()
-        expect(sides.get_by_role("radio")).to_have_text(["Source", "Treated"])
+        expect(sides.get_by_role("radio")).to_have_text([words.ORIGINAL, words.PROCESSED])
         history.get_by_role("button", name="Make version 2 current").click()
         self.current("2", "certified")
 

@@ -74,7 +74,7 @@ class WholeProduction(InterfaceCase):
         self.page.reload()
         expect(self.page.get_by_label(words.TREATMENT)).to_have_value(":quiet-room")
         expect(self.page.get_by_text("2 recordings will conform")).to_be_visible()
-        self.page.get_by_role("group", name="How").get_by_label("Sound").first.select_option(label="Each for itself")
+        self.page.get_by_role("group", name="How").get_by_label("Sound").first.select_option(label="Each on its own")
         expect(self.page.get_by_label("Sound like")).to_have_count(0)
         expect(self.page.get_by_text("2 recordings will conform")).to_be_visible()
         self.page.get_by_role("button", name="Conform 2 recordings").click()

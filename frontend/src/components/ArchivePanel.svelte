@@ -23,7 +23,7 @@
   <h2>Archive</h2>
   <p class="what">
     Everything of this production in one ZIP file: recordings, masters, delivered files, certificates, specifications,
-    treatments, notes and this record. Another installation imports it as it is here.
+    treatments, notes and this record. Another installation can import it unchanged.
   </p>
   <p class="acts">
     {#if work}

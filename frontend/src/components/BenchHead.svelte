@@ -17,7 +17,7 @@
     onuseagain: () => void;
   }
   let { recording: it, acting, of, passes, version, onuseagain }: Props = $props();
-  const WORDS = { recording: '', treated: 'Treated: ', expected: 'Expected: ' };
+  const WORDS = { recording: '', treated: 'Processed: ', expected: 'Expected: ' };
   const said = $derived.by(() => {
     const word = passes ? 'Inside' : 'Outside';
     if (version) return `${version.charAt(0).toUpperCase()}${version.slice(1)}: ${word.toLowerCase()}`;
@@ -29,7 +29,7 @@
   <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
   <h1>{it.name}</h1>
   {#if it.facts}<p class="soft">
-      {facts(it.facts)}, {clock(it.facts.duration_s)}. Report as
+      {facts(it.facts)}, {clock(it.facts.duration_s)}. Download report:
       <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
       <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
     </p>{/if}

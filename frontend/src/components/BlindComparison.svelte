@@ -25,7 +25,7 @@
   let result = $state<{ sentence: string; list: Side[] }>();
   /** As a sentence calls them. */
   const plain = ({ source, treated }: Record<Side, string>) =>
-    source === 'source' && treated === 'treated' ? {} : { first: source, second: treated };
+    source === 'original' && treated === 'processed' ? {} : { first: source, second: treated };
   const other = (side: Side): Side => (side === 'source' ? 'treated' : 'source');
   const sideOf = (which: 0 | 1): Side => {
     const first = order[round - 1] ?? 'source';
@@ -104,7 +104,7 @@
       <Button onclick={start}>Run again</Button><Button onclick={() => dialog?.close()}>Close</Button>
     </div>
   {:else if round}
-    <p>Round {round} of {order.length}. Both are equally loud; which is which changes from round to round.</p>
+    <p>Round {round} of {order.length}. Loudness is matched; the order is random each round.</p>
     <div class="row" role="radiogroup" aria-label="What is heard">
       {#each [0, 1] as const as which (which)}
         <button class="hear" type="button" role="radio" aria-checked={hearing === which} onclick={() => hear(which)}
@@ -120,7 +120,9 @@
       {/each}
     </div>
     <p class="soft">
-      Hear both before you decide; keys 1 and 2 switch. <LinkButton onclick={() => dialog?.close()}>Give up</LinkButton>
+      Listen to both before you decide; keys 1 and 2 switch. <LinkButton onclick={() => dialog?.close()}
+        >Stop test</LinkButton
+      >
     </p>
   {:else}
     <p>

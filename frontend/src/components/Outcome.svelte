@@ -30,13 +30,13 @@
       {@const what = done.certified ? 'Certificate' : `Certificate for ${done.certificate_for.name}`}
       <a href={`/api/conformings/${done.id}/certificate`} download>{what}</a><a
         href={`/api/conformings/${done.id}/certificate.pdf`}
-        download>{what}, printable</a
+        download>{what} (PDF)</a
       >{/if}
   </p>
   <p class="soft">
     By {done.made_by}. Touch {number(done.touch?.touch ?? 0, 0)} of 100{parts}{#if (done.touch?.depth_p99_db ?? 0) >= 0.05}:
       loud words lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB at
-      the most{/if}.
+      most{/if}.
   </p>
   <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} {before} />
 </div>

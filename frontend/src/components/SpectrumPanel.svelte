@@ -101,7 +101,7 @@
     {/each}
   </svg>
   <p>
-    {#if hum.length}Hum of {hertz(hum[0] ?? 0)} and its multiples.{/if}
+    {#if hum.length}Hum at {hertz(hum[0] ?? 0)} and its harmonics.{/if}
     {#each resonances as one (one.frequency_hz)}
       <span
         >Resonance at {hertz(one.frequency_hz)}: {number(one.stands_out_db, 1)} dB above its surroundings, {number(
@@ -110,7 +110,7 @@
         )} Hz wide.</span
       >
     {/each}
-    {#if !hum.length && !resonances.length}No hum, no resonance stands out.{/if}
+    {#if !hum.length && !resonances.length}No hum and no resonances.{/if}
   </p>
 </div>
 
@@ -178,5 +178,8 @@
   p {
     font-size: 13.5px;
     color: var(--soft);
+  }
+  p span {
+    display: block;
   }
 </style>

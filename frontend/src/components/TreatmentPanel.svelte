@@ -182,7 +182,7 @@
     </div>
   {:else if planning?.obstacles.length}
     <div class="pad">
-      <h3 class="outside">No plan can close this</h3>
+      <h3 class="outside">No plan can meet this specification</h3>
       {#each planning.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
     </div>
   {:else if planning?.work?.state === 'failed'}
@@ -209,7 +209,7 @@
       </div>
     {:else if kept && (obstacles.length || work?.error)}
       <div class="pad">
-        <h3 class="outside">{kept.name} can’t close this</h3>
+        <h3 class="outside">{kept.name} can’t meet this specification</h3>
         {#each obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
         {work?.error ?? ''}
       </div>
@@ -266,7 +266,7 @@
       {/each}
     </ol>
   {:else}
-    <p class="pad soft">No steps yet. Use a plan, or add a step; Conform alone plans by itself.</p>
+    <p class="pad soft">No steps yet. Use a plan or add steps; Conform plans automatically.</p>
   {/if}
   <div class="pad" bind:this={adding}><AddStep {groups} onadd={add} /></div>
 </section>

@@ -48,18 +48,18 @@
   </ol>
   {#if known.length > 1}
     <h3>
-      What
-      <select
-        aria-label="Newer version"
-        value={String(pair.after)}
-        onchange={(event) => (chosen = { ...pair, after: Number(event.currentTarget.value) })}
-        >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
-      >
-      changed against
+      Changes from version
       <select
         aria-label="Older version"
         value={String(pair.before)}
         onchange={(event) => (chosen = { ...pair, before: Number(event.currentTarget.value) })}
+        >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
+      >
+      to
+      <select
+        aria-label="Newer version"
+        value={String(pair.after)}
+        onchange={(event) => (chosen = { ...pair, after: Number(event.currentTarget.value) })}
         >{#each known as one (one)}<option value={String(one)}>{one}</option>{/each}</select
       >
     </h3>

@@ -38,7 +38,7 @@ export class Player {
   /** The name of the treated sound that took over last while we play. */
   heard = $state<string>();
   /** What the two sides are called. */
-  names = $state<Record<Side, string>>({ source: 'source', treated: 'treated' });
+  names = $state<Record<Side, string>>({ source: 'original', treated: 'processed' });
   /** Told what was heard of a sound, in seconds of the source's time. */
   onheard?: (track: Track, from: number, to: number) => void;
   /** From where on the side that is heard was not told of yet. */
@@ -71,7 +71,7 @@ export class Player {
     return this.#tracks.treated !== undefined;
   }
 
-  load(source: Track, treated?: Track, names = { source: 'source', treated: 'treated' }): void {
+  load(source: Track, treated?: Track, names = { source: 'original', treated: 'processed' }): void {
     this.#tell(); // of what was loaded before
     this.names = names;
     const before = this.#tracks;

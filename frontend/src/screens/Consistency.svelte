@@ -72,7 +72,7 @@
           onchange={(to) => void replace(`/productions/${params.id}/consistency${to === 'made' ? '?made=yes' : ''}`)}
         />
         <span class="reports"
-          >Report as <a href={report('pdf')} download>PDF</a>, <a href={report('html')} download>HTML</a>,
+          >Download report: <a href={report('pdf')} download>PDF</a>, <a href={report('html')} download>HTML</a>,
           <a href={report('csv')} download>CSV</a></span
         >{/snippet}
     </ScreenHead>
@@ -97,7 +97,7 @@
     {#if chapters.length}
       <section aria-label="All measurements">
         <h2>
-          In their order{pointed === undefined ? '' : `: ${names[pointed] ?? ''}`}
+          In order{pointed === undefined ? '' : `: ${names[pointed] ?? ''}`}
         </h2>
         <div class="measures">
           {#each found.measures as measure (measure.quantity)}
@@ -107,10 +107,10 @@
       </section>
       <section aria-label="Spectra">
         <h2>
-          Tone of the voice <span class="key tone"></span> against its own middle, and colour of the room
+          Tone of the voice <span class="key tone"></span> compared with its average, and colour of the room
           <span class="key room"></span>
-          against the middle of all, 100 Hz to 10 kHz, ±12 dB{drawn.length < chapters.length
-            ? '; those that stand apart'
+          compared with the average of all, 100 Hz to 10 kHz, ±12 dB{drawn.length < chapters.length
+            ? '; outliers only'
             : ''}
         </h2>
         <div class="spectra">
@@ -129,16 +129,16 @@
       </section>
     {/if}
     {#if chapters.length > 1}
-      <section aria-label="Seams">
+      <section aria-label="Joins">
         <h2>
-          Seams: the last five seconds, then the first five of the next
-          <label><input type="checkbox" bind:checked={seams.matched} /> Matched level of the voice</label>
+          Joins: the last five seconds, then the first five of the next
+          <label><input type="checkbox" bind:checked={seams.matched} /> Match the level of the voice</label>
         </h2>
         {#if seams.problem}<p class="problem" role="alert">{seams.problem}</p>{/if}
         <FigureTable>
           <thead>
             <tr>
-              <th scope="col">Seam</th><th scope="col">Voice</th><th scope="col">Room tone</th>
+              <th scope="col">Join</th><th scope="col">Voice</th><th scope="col">Room tone</th>
               <th scope="col"><span class="visually-hidden">Listen</span></th>
             </tr>
           </thead>

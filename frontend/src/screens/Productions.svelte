@@ -70,7 +70,8 @@
           <tr
             ><th scope="col">Name</th><th scope="col">Specification</th><th scope="col">Recordings</th><th scope="col"
               >Certified</th
-            ><th scope="col">The others</th>{#if away}<th scope="col"><span class="visually-hidden">Hidden</span></th
+            ><th scope="col">Not yet certified</th>{#if away}<th scope="col"
+                ><span class="visually-hidden">Hidden</span></th
               >{/if}</tr
           >
         </thead>

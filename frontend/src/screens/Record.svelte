@@ -49,7 +49,8 @@
   <ScreenHead title="Record">
     {#snippet way()}<a href={`#/productions/${params.id}`}>{found?.name ?? 'Inspection sheet'}</a>{/snippet}
     {#snippet told()}
-      What was done to which recording when{#if found}: {counted(found.total, 'entry', 'entries')}{recording || topic
+      What was done, to which recording, and when{#if found}: {counted(found.total, 'entry', 'entries')}{recording ||
+        topic
           ? ' shown'
           : ''}{/if}.
     {/snippet}

@@ -107,7 +107,7 @@
     <div class="top">
       <div>
         <h1>Conform the whole production</h1>
-        <p class="soft">{sheet.data.specification.name}. Nothing runs until you say so.</p>
+        <p class="soft">{sheet.data.specification.name}. Nothing runs until you start it.</p>
       </div>
       <div class="acts">
         {#if found && !found.done}<Button onclick={cancel}>Cancel planning</Button>
@@ -117,13 +117,13 @@
         >
       </div>
     </div>
-    <div class="choices" role="group" aria-label="How">
+    <div class="choices" role="group" aria-label="How to conform">
       <Choice
         label="Sound"
         value={approach.oneSound ? 'one' : 'own'}
         options={[
           ['one', 'One sound for all'],
-          ['own', 'Each for itself'],
+          ['own', 'Each on its own'],
         ]}
         onchange={(to) => change({ oneSound: to === 'one' })}
       />
@@ -189,10 +189,7 @@
       <section aria-label="Voice and room in every recording" class="picture" bind:clientWidth={wide}>
         <div class="said">
           <p aria-live="polite">
-            {#if !fresh}Being worked out anew.{:else if !found.done}{planned} of {counted(
-                found.rows.length,
-                'recording',
-              )} planned.{:else}
+            {#if !fresh}Planning again.{:else if !found.done}{planned} of {counted(found.rows.length, 'recording')} planned.{:else}
               {counted(found.will_run, 'recording')} will conform{found.settled
                 ? `, ${found.settled} already up to date`
                 : ''}{found.can_not ? `, ${found.can_not} can’t` : ''}.{/if}
@@ -208,7 +205,7 @@
               </div>
             {/each}
             {#if touch !== undefined}<div>
-                <dt>Touch, mean</dt>
+                <dt>Touch, average</dt>
                 <dd><b class="expected">{number(touch, 0)}</b></dd>
               </div>{/if}
           </dl>
@@ -230,7 +227,7 @@
           <th scope="col">Limits, expected</th>
           <th scope="col">Voice</th>
           <th scope="col">Room</th>
-          {#if approach.oneSound}<th scope="col">Tone apart</th>{/if}
+          {#if approach.oneSound}<th scope="col">Tone difference</th>{/if}
         </tr>
       </thead>
       <tbody>

@@ -99,7 +99,7 @@ def check(found: Archive, progress: Progress = no_progress) -> None:
     for member in found.sums:
         for piece in found.pieces(member):
             done += len(piece)
-            progress("checking", min(done / total, 1.0))
+            progress("Checking", min(done / total, 1.0))
 
 
 def _headed(package: Unpacked, name: str) -> Archive:

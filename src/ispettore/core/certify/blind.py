@@ -11,7 +11,7 @@ import scipy
 from pydantic import BaseModel, ConfigDict
 
 Side = Literal["source", "treated"]
-SOURCE, TREATED = "the source", "the treated version"
+SOURCE, TREATED = "the original", "the processed version"
 LEVEL = 0.05
 FEWEST, MOST = 6, 40
 """Fewer than six rounds can never beat chance at this level."""
@@ -37,7 +37,7 @@ def draw(rounds: int) -> list[Side]:
 
 
 def outcome(*, rounds: int, treated: int, names: tuple[str, str] = (SOURCE, TREATED)) -> Outcome:
-    """What so many preferences for the treated version mean; `names` are what source and treated are called.
+    """What so many preferences for the processed version mean; `names` are what source and treated are called.
 
     >>> outcome(rounds=10, treated=9).beats_chance, outcome(rounds=10, treated=8).beats_chance
     (True, False)

@@ -45,7 +45,7 @@ def inspect(
         total = max(source.claimed_frames, 1)
 
         def watched(block: Block) -> Block:
-            progress("measuring", min(source.frames_read / total, 1.0))
+            progress("Measuring", min(source.frames_read / total, 1.0))
             return block
 
         blocks = ahead((block.copy() for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz)), beside)

@@ -118,8 +118,8 @@ def conform(
         raise errors.WouldOverwrite(file=shown_name(out))
     shown = name or shown_name(source)
     if known is None:
-        progress("measuring the recording", 0.0)
-        watched: Progress = lambda _stage, fraction: progress("measuring the recording", fraction)  # noqa: E731
+        progress("Measuring the recording", 0.0)
+        watched: Progress = lambda _stage, fraction: progress("Measuring the recording", fraction)  # noqa: E731
         known = inspect(source, name=name, room_tone=room_tone, sha256=sha256, progress=watched).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         wanted = Wanted(
@@ -238,11 +238,11 @@ class _Attempt:
             with Source(run.path, name=self.name) as master, self._sink(run.sample_rate_hz, run.channels, run) as sink:
                 for block in master.blocks():
                     sink.write(block)
-                    staged("writing", master.frames_read / max(master.claimed_frames, 1))
+                    staged("Writing", master.frames_read / max(master.claimed_frames, 1))
         reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
         moved = runner.touched(run, self.before, inspect(run.path, name=self.name, sha256=UNNAMED) if reshaped else None)
         run.path.unlink()
-        watched: Progress = lambda _stage, fraction: staged("measuring the result", fraction)  # noqa: E731
+        watched: Progress = lambda _stage, fraction: staged("Measuring the result", fraction)  # noqa: E731
         return inspect(self.candidate, name=self.out_name, progress=watched), run, moved
 
     def _run(self, treatment: Treatment, folder: Path, progress: Progress, passing: runner.Passing | None = None) -> runner.Run:

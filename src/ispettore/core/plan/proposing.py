@@ -175,7 +175,7 @@ class Proposer:
         missing = room.short_of_quiet(self.basis, readings, Asked(self.asked, learned, "light", wanted.bounds))
         if missing is None:
             return None
-        wanted.progress("trying what cleans the room", 0.0)
+        wanted.progress("Trying ways to clean the room", 0.0)
         if self._trial is None:
             folder = wanted.folder / "trial"
             folder.mkdir()

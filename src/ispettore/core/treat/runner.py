@@ -84,7 +84,7 @@ def run(
     lines: list[LedgerLine] = []
     last: Listener | None = None
     for number, group in enumerate(groups):
-        stage = f"Processing, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "treating"
+        stage = f"Processing, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "Processing"
         learns = group and group[0].typed.learns()
         measured = inspect(path, name=name, room_tone=room_tone, sha256=UNNAMED) if learns else None
         with Source(path, name=name) as opened:

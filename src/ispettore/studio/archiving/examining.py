@@ -61,7 +61,7 @@ def examine(archive: Archive, progress: Progress) -> Examined:
     found.sealed[archive.key.thumbprint()] += 0
     for place, model in enumerate(rows.TABLES):
         for row in read(archive, model, examined=True):
-            progress("reading what is known", place / len(rows.TABLES))
+            progress("Reading the data", place / len(rows.TABLES))
             _note(found, model, row)
     if found.productions != {archive.head.id}:
         raise archive.changed("it holds another production than its head says.")

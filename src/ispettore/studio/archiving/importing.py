@@ -93,7 +93,7 @@ def brought_in(archive: Archive, store: Store, told: Told) -> Imported:
     missing = {sha256: member for sha256, member in archive.stored.items() if not before or not store.has(sha256)}
     disk.room_for(sum(archive.package.size(member) for member in missing.values()), store.folder, file=archive.name)
     for place, member in enumerate(missing.values()):
-        watched("importing files", place / len(missing))
+        watched("Importing files", place / len(missing))
         store.put(archive.pieces(member), name=member)
     return Imported(production=head.id, name=head.production, recordings=head.recordings, files=len(missing), before=before)
 

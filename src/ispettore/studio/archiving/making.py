@@ -100,7 +100,7 @@ class Laid:
             for piece in self._store.read_checked(sha256, name=name):
                 size, crc = size + len(piece), zlib.crc32(piece, crc)
                 done += len(piece)
-                if told("reading files", min(done / total, 1.0)):
+                if told("Reading files", min(done / total, 1.0)):
                     raise Cancelled()
             self.files.append(PackageFile(name, size, sha256, crc))
 
@@ -127,7 +127,7 @@ class Laid:
 
 def _lines(session: Session, model: type[SQLModel], production_id: UUID, told: Told) -> Iterator[bytes]:
     for row in rows.of_production(session, model, production_id):
-        if told("writing what is known", 0.0):
+        if told("Writing the data", 0.0):
             raise Cancelled()
         yield rows.line(row)
 

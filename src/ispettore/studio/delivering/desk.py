@@ -83,7 +83,7 @@ def hand_in(read: Callable[[int, int], Iterator[bytes]], size: int, *, title: st
     for piece in read(0, size):
         whole.update(piece)
         done += len(piece)
-        _go_on(told, "hashing the package", done / max(size, 1))
+        _go_on(told, "Hashing the package", done / max(size, 1))
     sha256 = whole.hexdigest()
     path = f"/submissions/{quote(requirements, safe='')}/{sha256}"
 
@@ -91,7 +91,7 @@ def hand_in(read: Callable[[int, int], Iterator[bytes]], size: int, *, title: st
         done = 0
         for piece in read(0, size):
             done += len(piece)
-            _go_on(told, "handing in", done / max(size, 1))
+            _go_on(told, "Handing in", done / max(size, 1))
             yield piece
 
     with _client() as client:
@@ -101,7 +101,7 @@ def hand_in(read: Callable[[int, int], Iterator[bytes]], size: int, *, title: st
             answer = _patiently(lambda: client.get(path), told)
             if answer.get("state") == "checked":
                 return _understood(answer)
-            _go_on(told, "being checked at the desk", 0.0)
+            _go_on(told, "Being checked at the desk", 0.0)
             time.sleep(ASK_EVERY_S)
 
 

@@ -78,7 +78,7 @@ def take(work_id: UUID) -> Attempt | None:
         token = uuid4()
         work.token = token
         move(session, work, WorkState.RUNNING)
-        note_progress(session, work, "starting", 0.0)
+        note_progress(session, work, "Starting", 0.0)
         return Attempt(work, token, settings().work)
 
 

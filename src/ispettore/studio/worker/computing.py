@@ -134,7 +134,7 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
 def planned(request: PlanRequest, progress: Progress) -> Planned:
     """Plan for one recording, without running any plan. Raises what reading raises, and NotWritable."""
     source = request.source
-    progress("planning", 0.0)
+    progress("Planning", 0.0)
     found = proposed(
         source.path,
         request.specification,
@@ -165,7 +165,7 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
     if result.role != "deliverable" and specification.limit("container") is not None:
         return Deliverable(path=target, sha256=sha256, listening=listening)
     source = request.source
-    progress("certifying", 0.0)
+    progress("Certifying", 0.0)
     found, measured, _ = certify(
         target,
         specification,
@@ -193,14 +193,14 @@ def delivered(request: DeliverRequest, progress: Progress) -> DeliveredFile:
     Raises NotTagged and what reading raises.
     """
     target = request.folder / f"deliverable.{request.container}"
-    progress("writing tags", 0.0)
+    progress("Writing tags", 0.0)
     shutil.copyfile(request.path, target)
     picture = request.cover
     cover = (
         Cover(kind=picture.kind, width=picture.width, height=picture.height, content=picture.path.read_bytes()) if picture else None
     )
     tagging.write(target, request.container, request.tags, cover, name=request.file_name)
-    watched: Progress = lambda _stage, fraction: progress("measuring the delivered file", fraction)  # noqa: E731
+    watched: Progress = lambda _stage, fraction: progress("Measuring the delivered file", fraction)  # noqa: E731
     found, measured, verdict = certify(
         target,
         request.specification,

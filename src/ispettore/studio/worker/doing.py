@@ -350,7 +350,7 @@ def _hand_over(hand: _Hand) -> None:
     if delivery.way == handing_over.DESK:
         answer = handing_over.submit(delivery, hand.store, told)
     else:
-        handing_over.write(delivery, hand.store, lambda done, total: told("writing the package", done / max(total, 1)))
+        handing_over.write(delivery, hand.store, lambda done, total: told("Writing the package", done / max(total, 1)))
     with hand.done() as session:
         delivery = session.get_one(Delivery, delivery.id)
         delivery.answer = answer
