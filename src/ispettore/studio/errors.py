@@ -10,7 +10,9 @@ class NotFound(IspettoreError):
 
 
 class NameMissing(IspettoreError):
-    """Enter a name for the production."""
+    """Enter a name for the {what}."""
+
+    what: str
 
 
 class ReasonMissing(IspettoreError):

@@ -43,7 +43,8 @@ class WorkState(StrEnum):
 
 
 class SpecificationRecord(SQLModel, table=True):
-    """One version of a specification that was written here. Versions are added and never changed; those that ship are files."""
+    """One version of a specification that was written here. Versions are added and never changed; those that ship are files.
+    Removed, all of its versions are out of sight, and stay."""
 
     __tablename__ = "specification"
 
@@ -51,6 +52,7 @@ class SpecificationRecord(SQLModel, table=True):
     version: int = Field(primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
+    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
 
 class TreatmentRecord(SQLModel, table=True):
@@ -83,6 +85,8 @@ class Production(SQLModel, table=True):
     """What kind of picture that is, its size and its name."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     archived_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    """When it was taken out of sight; all that is in it stays."""
 
 
 class Recording(SQLModel, table=True):

@@ -10,11 +10,12 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import consistency_report, printed_sheet
-from ispettore.studio.catalogue import consistencies, disk_use, forecasts, productions, recordings, sheet_table, sheets
+from ispettore.studio.catalogue import consistencies, disk_use, forecasts, productions, recordings, removals, sheet_table, sheets
 from ispettore.studio.catalogue.consistencies import ConsistencyView
 from ispettore.studio.catalogue.disk_use import DiskPart, DiskUse
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
+from ispettore.studio.catalogue.removals import Removed
 from ispettore.studio.catalogue.sheet_views import ProductionSummary, ProductionView, SheetView
 from ispettore.studio.catalogue.views import AskedEach, RecordingView
 from ispettore.web.transfer import RAW_BODY, named
@@ -41,6 +42,7 @@ class ChangedProduction(BaseModel):
     """What is to change; what is left out stays."""
 
     specification_id: str | None = None
+    specification_version: int | None = None
     name: str | None = Field(None, max_length=120)
     notes: str | None = Field(None, max_length=20_000)
     archived: bool | None = None
@@ -100,6 +102,21 @@ def get_rows(production_id: UUID, wanted: WantedRows) -> list[RecordingView]:
 @routes.patch("/productions/{production_id}", operation_id="changeProduction", status_code=204)
 def change_production(production_id: UUID, change: ChangedProduction) -> None:
     productions.change(production_id, **change.model_dump())
+
+
+@routes.post("/productions/{production_id}/remove", operation_id="removeProduction", status_code=204)
+def remove_production(production_id: UUID) -> None:
+    productions.remove(production_id, removed=True)
+
+
+@routes.post("/productions/{production_id}/restore", operation_id="restoreProduction", status_code=204)
+def restore_production(production_id: UUID) -> None:
+    productions.remove(production_id, removed=False)
+
+
+@routes.get("/removed", operation_id="listRemoved")
+def list_removed() -> list[Removed]:
+    return removals.everything()
 
 
 @routes.put("/productions/{production_id}/order", operation_id="orderRecordings", status_code=204)

@@ -22,11 +22,13 @@ from ispettore.studio.catalogue import (
     recordings,
     room_tones,
     samples,
+    searching,
     sounds,
     together,
     turns,
     versions,
 )
+from ispettore.studio.catalogue.searching import FoundRecording
 from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
 from ispettore.studio.catalogue.views import AskedEach, ChosenToneView, DraftView, FindingPlace, RecordingDetail
@@ -76,6 +78,12 @@ class ConformRequest(BaseModel):
 
     preference: Preference = USUAL_PREFERENCE
     container: FormatName | None = None
+
+
+class RecordingName(BaseModel):
+    """What a recording is to be called."""
+
+    name: str = Field(max_length=255)
 
 
 class CorrectedTurns(BaseModel):
@@ -134,6 +142,16 @@ class Cancelled(BaseModel):
 @routes.get("/recordings/{recording_id}", operation_id="getRecording")
 def get_recording(recording_id: UUID) -> RecordingDetail:
     return recordings.detail(recording_id)
+
+
+@routes.get("/recordings", operation_id="searchRecordings")
+def search_recordings(words: Annotated[str, Query(max_length=200)]) -> list[FoundRecording]:
+    return searching.recordings(words)
+
+
+@routes.patch("/recordings/{recording_id}", operation_id="renameRecording", status_code=204)
+def rename_recording(recording_id: UUID, wanted: RecordingName) -> None:
+    recordings.rename(recording_id, wanted.name)
 
 
 @routes.get("/recordings/{recording_id}/report.{form}", operation_id="getReport", response_class=Response)

@@ -73,6 +73,16 @@ def copy_specification(identifier: str, new: NewCopy) -> Specification:
     return specifications.copy(identifier, new.name)
 
 
+@routes.post("/specifications/{identifier}/remove", operation_id="removeSpecification", status_code=204)
+def remove_specification(identifier: str) -> None:
+    specifications.remove(identifier, removed=True)
+
+
+@routes.post("/specifications/{identifier}/restore", operation_id="restoreSpecification", status_code=204)
+def restore_specification(identifier: str) -> None:
+    specifications.remove(identifier, removed=False)
+
+
 @routes.get("/specifications/{identifier}/changes", operation_id="compareSpecification")
 def compare_specification(identifier: str, before: int, after: int) -> list[Change]:
     return specifications.compare(identifier, before, after)

@@ -1,13 +1,16 @@
 """Productions: making, changing and ordering them, and how they stand."""
 
 from collections.abc import Callable
+from datetime import datetime
 from typing import Literal
 from uuid import UUID, uuid4
 
+import sqlalchemy
 from natsort import natsorted, ns
 from sqlmodel import Session, col, func, select
 
 from ispettore.core.spec import kept
+from ispettore.core.spec.specification import Specification
 from ispettore.core.text import refuse
 from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, recordings, sheets, specifications
@@ -15,7 +18,7 @@ from ispettore.studio.catalogue.sheet_views import ProductionSummary
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
 from ispettore.studio.jobs import works
-from ispettore.studio.tables import Production, Recording, Work, now
+from ispettore.studio.tables import DeedRecord, Production, Recording, Work, now
 
 
 def create(name: str, specification_id: str, *, production_id: UUID | None = None) -> UUID:
@@ -25,7 +28,7 @@ def create(name: str, specification_id: str, *, production_id: UUID | None = Non
     """
     specification = specifications.specification(specification_id)
     if not name.strip():
-        raise NameMissing()
+        raise NameMissing(what="production")
     shown = refuse(name.strip(), what="The production's name")
     identifier = production_id or uuid4()
     with transaction() as session:
@@ -44,6 +47,7 @@ def change(
     production_id: UUID,
     *,
     specification_id: str | None = None,
+    specification_version: int | None = None,
     name: str | None = None,
     notes: str | None = None,
     archived: bool | None = None,
@@ -51,12 +55,12 @@ def change(
 ) -> None:
     """Change what is given. Held against another specification, its readings are judged anew; nothing is measured again.
 
-    `reference` is the recording that the others are brought to, "none" for none. Raises NotFound, UnknownSpecification and
-    NameMissing.
+    A specification is taken in its newest version unless another is named. `reference` is the recording that the others are
+    brought to, "none" for none. Raises NotFound, UnknownSpecification and NameMissing.
     """
-    specification = specifications.specification(specification_id) if specification_id is not None else None
+    specification = _wanted(specification_id, specification_version)
     if name is not None and not refuse(name, what="The production's name").strip():
-        raise NameMissing()
+        raise NameMissing(what="production")
     with transaction() as session:
         production = session.get(Production, production_id)
         if production is None:
@@ -73,6 +77,25 @@ def change(
             production.archived_at = (production.archived_at or now()) if archived else None
         if reference is not None:
             production.reference_id = _referred(session, production_id, reference) if reference != "none" else None
+        session.add(production)
+        events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
+
+
+def _wanted(identifier: str | None, version: int | None) -> Specification | None:
+    if identifier is None:
+        return None
+    return specifications.specification(identifier) if version is None else specifications.version(identifier, version)
+
+
+def remove(production_id: UUID, *, removed: bool) -> None:
+    """Take a production out of sight, or bring it back; all that is in it stays. Raises NotFound."""
+    with transaction() as session:
+        production = session.get(Production, production_id, with_for_update=True)
+        if production is None:
+            raise NotFound(what="production")
+        if removed != (production.removed_at is not None):
+            deeds.note(session, production, "Production removed." if removed else "Removed production restored.")
+        production.removed_at = (production.removed_at or now()) if removed else None
         session.add(production)
         events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
 
@@ -114,18 +137,14 @@ def cancel(production_id: UUID) -> None:
 
 
 def summaries() -> list[ProductionSummary]:
-    """Every production with how its recordings stand."""
+    """Every production that was not removed, with how its recordings stand."""
     found = []
     with transaction() as session:
-        for production in session.exec(select(Production).order_by(col(Production.created_at))).all():
+        there = select(Production).where(col(Production.removed_at).is_(None)).order_by(col(Production.created_at))
+        active = _last_active(session)
+        for production in session.exec(there).all():
             specification = kept.specification(production.specification)
             standing, certified = sheets.counted(session, production)
-            newest = session.exec(
-                select(Recording.created_at)
-                .where(Recording.production_id == production.id)
-                .order_by(col(Recording.created_at).desc())
-                .limit(1)
-            ).first()
             found.append(
                 ProductionSummary(
                     id=production.id,
@@ -135,8 +154,22 @@ def summaries() -> list[ProductionSummary]:
                     recordings=sum(each.count for each in standing),
                     standing=standing,
                     certified=certified,
-                    last_activity=newest or production.created_at,
+                    last_activity=max(production.created_at, active.get(production.id, production.created_at)),
                     archived=production.archived_at is not None,
                 )
             )
     return found
+
+
+def _last_active(session: Session) -> dict[UUID, datetime]:
+    """When something last happened in each production: a file came in, work was asked for or ended, something was decided."""
+    times = (
+        (col(Recording.production_id), col(Recording.created_at)),
+        (col(Work.production_id), func.coalesce(Work.finished_at, Work.created_at)),
+        (col(DeedRecord.production_id), col(DeedRecord.at)),
+    )
+    last: dict[UUID, datetime] = {}
+    for of, at in times:
+        for production_id, time in session.execute(sqlalchemy.select(of, func.max(at)).where(of.is_not(None)).group_by(of)).all():
+            last[production_id] = max(last.get(production_id, time), time)
+    return last

@@ -37,7 +37,7 @@ from ispettore.studio.catalogue.views import (
     RibbonView,
 )
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NoLongerReplaceable, NotFound, NotReady
+from ispettore.studio.errors import NameMissing, NoLongerReplaceable, NotFound, NotReady
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.store.blobs import Blob
 from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
@@ -133,6 +133,22 @@ def _mark(recording_ids: list[UUID], *, removed: bool) -> None:
             events.tell(
                 session, events.Notice(about="production", id=str(recording.production_id), production=recording.production_id)
             )
+
+
+def rename(recording_id: UUID, name: str) -> None:
+    """Call a recording something else; its ending stays. Raises NotFound, NameMissing and BadText."""
+    if not name.strip():
+        raise NameMissing(what="recording")
+    with transaction() as session:
+        recording = _get(session, recording_id)
+        ending = PurePath(recording.name).suffix
+        shown = _shown_name(name.strip())
+        shown = shown if shown.lower().endswith(ending.lower()) else f"{shown}{ending}"
+        if shown != recording.name:
+            deeds.note(session, recording, f"Renamed from “{recording.name}” to “{shown}”.")
+            recording.name = shown
+            session.add(recording)
+            events.tell_of(session, recording)
 
 
 def use_again(recording_id: UUID) -> None:

@@ -47,6 +47,7 @@ class SheetHead(BaseModel):
     name: str
     notes: str
     archived: bool
+    removed: bool
     specification: Specification
     columns: list[Limit]
     standing: list[StatusCount]

@@ -18,14 +18,17 @@ from ispettore.studio.catalogue.identifiers import free
 from ispettore.studio.catalogue.views import Examined, LimitSentence, SpecificationVersion, SpecificationView
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import BuiltIn, NotFound, SpecificationRefused, VersionChanged
-from ispettore.studio.tables import Conforming, Production, SpecificationRecord
+from ispettore.studio.tables import Conforming, Production, SpecificationRecord, now
 
 
 def all_specifications() -> list[Specification]:
-    """Every specification that a production may use, in its newest version: those that ship, then ours by name."""
+    """Every specification that a production may use, in its newest version: those that ship, then ours by name, but for removed
+    ones."""
     with transaction() as session:
-        newest = select(SpecificationRecord.identifier, func.max(SpecificationRecord.version)).group_by(
-            col(SpecificationRecord.identifier)
+        newest = (
+            select(SpecificationRecord.identifier, func.max(SpecificationRecord.version))
+            .where(col(SpecificationRecord.removed_at).is_(None))
+            .group_by(col(SpecificationRecord.identifier))
         )
         found = [_version(session, identifier, version) for identifier, version in session.exec(newest).all()]
     return [*builtin.shipped().values(), *sorted(found, key=lambda found: found.name.casefold())]
@@ -47,11 +50,14 @@ def view(identifier: str) -> SpecificationView:
         newest = kept.specification(records[-1].data) if records else shipped
         assert newest is not None
         held = session.exec(
-            select(Production.name).where(Production.specification["id"].astext == identifier).order_by(col(Production.name))
+            select(Production.name)
+            .where(Production.specification["id"].astext == identifier, col(Production.removed_at).is_(None))
+            .order_by(col(Production.name))
         ).all()
         return SpecificationView(
             specification=newest,
             ships=shipped is not None,
+            removed=bool(records) and records[-1].removed_at is not None,
             sentences=sentences(newest),
             productions=list(held),
             versions=[
@@ -123,6 +129,25 @@ def follow_shipped() -> int:
         return moved
 
 
+def remove(identifier: str, *, removed: bool) -> None:
+    """Take a specification out of sight, or bring it back; productions that use it go on with it. Raises NotFound and BuiltIn."""
+    if identifier in builtin.shipped():
+        raise BuiltIn(name=builtin.shipped()[identifier].name)
+    with transaction() as session:
+        _lock(session)
+        records = _records(session, identifier)
+        if not records:
+            raise NotFound(what="specification")
+        _mark(session, records, removed=removed)
+
+
+def _mark(session: Session, records: list[SpecificationRecord], *, removed: bool) -> None:
+    for record in records:
+        record.removed_at = (record.removed_at or now()) if removed else None
+        session.add(record)
+    events.tell(session, events.Notice(about="specification", id=records[0].identifier))
+
+
 def bring_in(text: bytes, *, file_name: str) -> Specification:
     """A specification from its file. One that is known already is not added again; one that names another of ours follows it as
     its next version. Raises BadSpecification, also for one that takes the name or identifier of one that ships.
@@ -134,6 +159,8 @@ def bring_in(text: bytes, *, file_name: str) -> Specification:
         if shipped is not None:
             return shipped
         records = _records(session, found.id)
+        if records:
+            _mark(session, records, removed=False)
         for record in reversed(records):
             known = kept.specification(record.data)
             if _same(known, found):

@@ -175,10 +175,14 @@ def remove(identifier: str, *, removed: bool) -> None:
         records = _records(session, identifier)
         if not records:
             raise NotFound(what="treatment")
-        for record in records:
-            record.removed_at = (record.removed_at or now()) if removed else None
-            session.add(record)
-        _tell(session, identifier)
+        _mark(session, records, removed=removed)
+
+
+def _mark(session: Session, records: list[TreatmentRecord], *, removed: bool) -> None:
+    for record in records:
+        record.removed_at = (record.removed_at or now()) if removed else None
+        session.add(record)
+    _tell(session, records[0].identifier)
 
 
 def bring_in(text: bytes, *, file_name: str) -> KeptTreatment:
@@ -198,6 +202,8 @@ def bring_in(text: bytes, *, file_name: str) -> KeptTreatment:
             taken = f"its identifier is that of “{shipped.name}”, which is built in and does something else"
             raise errors.BadTreatment(file=file_name, reason=taken)
         records = _records(session, found.id) if found.id else []
+        if records:
+            _mark(session, records, removed=False)
         for record in reversed(records):
             known = kept_treatments.kept_treatment(record.data)
             if _same(known, found):

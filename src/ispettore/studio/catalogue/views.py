@@ -339,6 +339,7 @@ class SpecificationView(BaseModel):
 
     specification: Specification
     ships: bool
+    removed: bool = False
     sentences: list[LimitSentence]
     productions: list[str]
     versions: list[SpecificationVersion]

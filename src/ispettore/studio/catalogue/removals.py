@@ -1,0 +1,69 @@
+"""What was removed and can be restored: productions, recordings, specifications and treatments."""
+
+from datetime import datetime
+from typing import Literal
+
+from pydantic import BaseModel
+from sqlmodel import Session, col, select
+
+from ispettore.core.spec import kept
+from ispettore.core.treat import kept as kept_treatments
+from ispettore.studio.database import transaction
+from ispettore.studio.tables import Production, Recording, SpecificationRecord, TreatmentRecord
+
+
+class Removed(BaseModel):
+    """One thing that was removed; `production` is the name of the one a recording was in."""
+
+    kind: Literal["production", "recording", "specification", "treatment"]
+    id: str
+    name: str
+    production: str = ""
+    removed_at: datetime
+
+
+def everything() -> list[Removed]:
+    """All that was removed, the newest first. What was in a removed production comes back with it and is not told again."""
+    with transaction() as session:
+        found = [*_productions(session), *_recordings(session), *_specifications(session), *_treatments(session)]
+    return sorted(found, key=lambda one: one.removed_at, reverse=True)
+
+
+def _productions(session: Session) -> list[Removed]:
+    gone = session.exec(select(Production).where(col(Production.removed_at).is_not(None))).all()
+    return [Removed(kind="production", id=str(one.id), name=one.name, removed_at=_when(one.removed_at)) for one in gone]
+
+
+def _recordings(session: Session) -> list[Removed]:
+    rows = (
+        select(Recording, Production.name)
+        .join(Production, col(Production.id) == col(Recording.production_id))
+        .where(col(Recording.removed_at).is_not(None), col(Production.removed_at).is_(None))
+    )
+    return [
+        Removed(kind="recording", id=str(one.id), name=one.name, production=of, removed_at=_when(one.removed_at))
+        for one, of in session.exec(rows).all()
+    ]
+
+
+def _specifications(session: Session) -> list[Removed]:
+    gone = session.exec(select(SpecificationRecord).where(col(SpecificationRecord.removed_at).is_not(None))).all()
+    newest = {one.identifier: one for one in sorted(gone, key=lambda one: one.version)}
+    return [
+        Removed(kind="specification", id=key, name=kept.specification(one.data).name, removed_at=_when(one.removed_at))
+        for key, one in newest.items()
+    ]
+
+
+def _treatments(session: Session) -> list[Removed]:
+    gone = session.exec(select(TreatmentRecord).where(col(TreatmentRecord.removed_at).is_not(None))).all()
+    newest = {one.identifier: one for one in sorted(gone, key=lambda one: one.version)}
+    return [
+        Removed(kind="treatment", id=key, name=kept_treatments.kept_treatment(one.data).name, removed_at=_when(one.removed_at))
+        for key, one in newest.items()
+    ]
+
+
+def _when(at: datetime | None) -> datetime:
+    assert at is not None
+    return at
