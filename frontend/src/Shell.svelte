@@ -4,16 +4,21 @@
   import Router, { router } from 'svelte-spa-router';
   import { Live } from './lib/live.svelte';
   import { Rows } from './lib/rows';
+  import { Shortcuts } from './lib/shortcuts.svelte';
   import { Uploads } from './lib/uploads.svelte';
+  import LinkButton from './components/LinkButton.svelte';
+  import ShortcutSheet from './components/ShortcutSheet.svelte';
   import Certificate from './screens/Certificate.svelte';
   import Certificates from './screens/Certificates.svelte';
   import Consistency from './screens/Consistency.svelte';
   import Deliver from './screens/Deliver.svelte';
   import Keys from './screens/Keys.svelte';
   import Listen from './screens/Listen.svelte';
+  import Nowhere from './screens/Nowhere.svelte';
   import Productions from './screens/Productions.svelte';
   import RecordScreen from './screens/Record.svelte';
   import RecordingScreen from './screens/Recording.svelte';
+  import Removed from './screens/Removed.svelte';
   import Sheet from './screens/Sheet.svelte';
   import Specification from './screens/Specification.svelte';
   import Specifications from './screens/Specifications.svelte';
@@ -25,7 +30,13 @@
   const live = new Live(useQueryClient());
   setContext('live', live);
   setContext('rows', new Rows());
-  setContext('uploads', new Uploads());
+  const uploads = new Uploads();
+  setContext('uploads', uploads);
+  const shortcuts = new Shortcuts();
+  setContext('shortcuts', shortcuts);
+  let listed: HTMLDialogElement | undefined = $state();
+  const show = () => listed?.showModal();
+  shortcuts.add({ title: 'Every screen', list: [{ keys: ['?'], shown: '?', does: 'this list', act: show }] });
   $effect(() => live.open());
 
   const routes = {
@@ -46,15 +57,31 @@
     '/certificates/:id': Certificate,
     '/verify': Verify,
     '/verify/:id': Verify,
+    '/removed': Removed,
+    '*': Nowhere,
   };
   const PLACES = [
-    ['/', 'Productions', /^\/($|productions|recordings|listen)/],
+    ['/', 'Productions', /^\/($|productions|recordings|listen|removed)/],
     ['/specifications', 'Specifications', /^\/specifications/],
     ['/treatments', 'Treatments', /^\/treatments/],
     ['/certificates', 'Certificates', /^\/certificates/],
     ['/verify', 'Verify a certificate', /^\/verify/],
   ] as const;
+
+  // A file that is dropped where nothing takes it would make the browser show it in place of this page.
+  function spurn(event: DragEvent): void {
+    if (event.defaultPrevented || !event.dataTransfer?.types.includes('Files')) return;
+    event.preventDefault();
+    event.dataTransfer.dropEffect = 'none';
+  }
 </script>
+
+<svelte:window
+  onkeydown={(event) => shortcuts.handle(event)}
+  ondragover={spurn}
+  ondrop={spurn}
+  onbeforeunload={(event) => uploads.busy && event.preventDefault()}
+/>
 
 <header>
   <a class="name" href="#/">
@@ -68,9 +95,11 @@
       <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
     {/each}
   </nav>
+  <span class="keys"><LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span>
   {#if !live.connected}<span class="apart" role="status">Connection lost. Reconnecting…</span>{/if}
 </header>
 <Router {routes} />
+<ShortcutSheet {shortcuts} bind:element={listed} />
 
 <style>
   header {
@@ -121,8 +150,11 @@
       gap: 14px;
     }
   }
-  .apart {
+  .keys {
     margin-left: auto;
+    font-size: 13px;
+  }
+  .apart {
     color: var(--outside);
     font-size: 13px;
   }

@@ -208,7 +208,7 @@ class OnVoices(unittest.TestCase):
                 [obstacle] = result.obstacles
                 self.assertEqual(obstacle.limits, ("rms_dbfs", NOISE))
                 self.assertIn("noise reduction 1", obstacle.advice)
-                self.assertIn(f"{obstacle.shortfall_db:.1f} dB are missing still", obstacle.advice)
+                self.assertIn(f"{obstacle.shortfall_db:.1f} dB are still missing", obstacle.advice)
                 rumble = ("rumble-filter", {"corner_hz": 100.0, "slope_db_per_octave": 48, "phase": "linear"})
                 chains = (STRONGEST, (rumble, *STRONGEST), (*STRONGEST[:1], ("expander", {"range_db": 6.0, "ratio": 4.0})))
                 left = [measured(treated(wave, *chain)[0]).inspection for chain in chains]

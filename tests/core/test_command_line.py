@@ -235,7 +235,7 @@ class CommandLine(unittest.TestCase):
     def test_what_a_person_reads(self):
         seen = self.call("inspect", "quiet.wav", "--spec", "audiobook-retail").stdout
         self.assertIn("•[ ] RMS level", seen)
-        self.assertIn("10.0 dB under", seen)
+        self.assertIn("10.0 dB too low", seen)
         self.assertIn("Does not pass.", seen)
         self.assertIn("Integrated loudness", self.call("inspect", "quiet.wav").stdout)
         said = self.call("conform", "noisy.wav", "--spec", "audiobook-retail", "--out", "n.mp3").stdout

@@ -206,7 +206,7 @@ class Standing(unittest.TestCase):
     def test_it_says_where_a_recording_stands_and_what_closes_it(self):
         level, peak = Limit(quantity="rms_dbfs", low=-23), Limit(quantity="sample_peak_dbfs", high=-60)
         one = summary.told(self.verdict(level), "S", plans=["light", "even"])
-        self.assertRegex(one, r"^One limit is missed: RMS level is \d\.\d dB under\. The light plan closes it\.$")
+        self.assertRegex(one, r"^One limit is not met: RMS level is \d\.\d dB too low\. The light plan fixes it\.$")
         two = summary.told(self.verdict(level, peak), "S", stage="planning")
         self.assertRegex(two, r"^Two limits are not met: RMS level is .* and peak is .* too high\. Plans are being made\.$")
         self.assertEqual(summary.told(self.verdict(level), "S"), one.removesuffix(" The light plan closes it."))

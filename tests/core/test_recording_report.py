@@ -57,7 +57,7 @@ class Report(unittest.TestCase):
         self.assertIn(f"Outside Audiobook, retail, version {self.report.verdict.version}: {missed} limits not met", text)
         told = {kind.title for kind in recording_report.told_of(self.report)}
         self.assertIn("Clipping", told)
-        self.assertTrue(any(title.startswith("Peak over −3 dBFS") for title in told), told)
+        self.assertTrue(any(title.startswith("Peak above −3 dBFS") for title in told), told)
         for title in told:
             self.assertIn(title, text)
 

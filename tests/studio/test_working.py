@@ -249,7 +249,7 @@ class Working(unittest.TestCase):
         self.assertEqual(self.done(conforming).state, WorkState.DONE)
         view = recordings.detail(recording).conformings[0]
         self.assertEqual((view.refused, view.passes, view.certified, view.sha256), (True, None, False, None))
-        self.assertIn("too loud against the voice", view.obstacles[0].advice)
+        self.assertIn("too loud relative to the voice", view.obstacles[0].advice)
 
     def test_a_kept_verdict_belongs_to_its_own_specification(self):
         recording = self.bring_in("b.wav", signals.voice_like(12, rms_dbfs=-28, rate=RATE, room_dbfs=-78, seed=81))

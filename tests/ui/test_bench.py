@@ -113,7 +113,7 @@ class Bench(InterfaceCase):
         _, content = self.open_recording("Marked", rms_dbfs=-8, room_dbfs=-60)
         peak = self.measured(content).inspection.readings["sample_peak_dbfs"]
         limits = self.page.get_by_role("region", name=words.LIMITS)
-        self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "Health", "File"])
+        self.assertEqual(limits.locator("h3").all_text_contents(), ["Level", "Between the words", "Recording faults", "File"])
         limits.locator(".rule").filter(has=self.page.get_by_text("Peak", exact=True)).hover()
         marked = self.page.locator(".ribbon .marked")
         plot = self.page.locator(".ribbon").bounding_box()["width"] - 2 - 44 - 132

@@ -112,7 +112,7 @@ class Closely(InterfaceCase):
         panel = self.look_at(words.ROOM_TONE)
         found = self.measured(content).inspection
         total = sum(span.length_s for span in found.room_tone)
-        expect(panel).to_contain_text(f"Room tone detected in {len(found.room_tone)} places, {total:.1f} s in total).")
+        expect(panel).to_contain_text(f"Room tone detected in {len(found.room_tone)} places ({total:.1f} s in total).")
         start, end = self.select(0.2, 1.2)
         span = Span(start_s=round(start / 0.005) * 0.005, end_s=round(end / 0.005) * 0.005)
         again = self.measured(content, room_tone=[span]).inspection

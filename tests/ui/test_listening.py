@@ -86,7 +86,7 @@ class ListenScreen(InterfaceCase):
         # Played to its end it is listened through, in a sitting of its own.
         self.page.get_by_label(words.SPEED).select_option(label="3 ×")
         self.page.keyboard.press("Space")
-        expect(heard).to_contain_text("Listened through by A. Reed at up to 3 times its speed")
+        expect(heard).to_contain_text("Heard completely by A. Reed at up to 3 times its speed")
 
     def test_notes_are_made_by_a_key_jumped_to_ticked_off_and_taken_away(self):
         self.listening("01 January.wav")

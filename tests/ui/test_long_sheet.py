@@ -83,5 +83,5 @@ class LongSheet(InterfaceCase):
         expect(self.page.locator("tfoot")).to_contain_text("1 apart")
         self.page.get_by_label("Find").fill("chapter 77.")
         cell = self.row("Chapter 77.wav").locator(".cell.apart")
-        said = "RMS level −26.77 dBFS; −23 to −18 dBFS; 3.8 dB under; stands apart, 5.8 dB below the middle of all"
+        said = "RMS level −26.77 dBFS; −23 to −18 dBFS; 3.8 dB too low; 5.8 dB below the median recording"
         expect(cell).to_have_attribute("data-said", said)

@@ -91,7 +91,7 @@ class Interface(InterfaceCase):
         self.turn_to(words.HISTORY)
         history = self.page.locator(".history")
         expect(history).to_contain_text("FLAC, balanced plan: conformed")
-        expect(history).to_contain_text("brought in")
+        expect(history).to_contain_text("added")
         with self.page.expect_download() as download:
             history.get_by_role("link", name="conformed").click()
         facts = soundfile.info(download.value.path())
@@ -147,7 +147,7 @@ class Interface(InterfaceCase):
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         address = self.page.url.split("#")[1]
         readings = self.look_at(words.READINGS)
-        expect(readings.get_by_role("heading", name="Health")).to_be_visible()
+        expect(readings.get_by_role("heading", name="Recording faults")).to_be_visible()
         with urllib.request.urlopen(f"{self.application.address}api{address}") as answer:
             measured = json.load(answer)["inspection"]["readings"]
         expect(readings.locator("dt")).to_have_count(len(measured))
@@ -184,9 +184,9 @@ class Interface(InterfaceCase):
         self.drop(("loud.wav", path.read_bytes()))
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
         findings = self.look_at(words.FINDINGS)
-        peak = findings.get_by_role("listitem").filter(has_text="Peak over −3 dBFS")
+        peak = findings.get_by_role("listitem").filter(has_text="Peak above −3 dBFS")
         expect(peak).to_contain_text("2 places")
-        expect(peak).to_contain_text("2.1 dB over")
+        expect(peak).to_contain_text("by 2.1 dB")
         expect(self.page.locator("rect.finding.outside")).to_have_count(2)
         peak.get_by_role("button", name="0:08").click()
         expect(self.page.get_by_label(words.POSITION)).to_contain_text("0:08")
@@ -195,7 +195,7 @@ class Interface(InterfaceCase):
         self.page.get_by_label(words.SPECIFICATION).select_option(label="Video streaming")
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
         findings = self.look_at(words.FINDINGS)
-        expect(findings).not_to_contain_text("Peak over −3 dBFS")
+        expect(findings).not_to_contain_text("Peak above −3 dBFS")
         expect(findings).to_contain_text("True peak over −1 dBTP")
 
     def test_it_is_useful_at_1024(self):
@@ -217,7 +217,7 @@ class Interface(InterfaceCase):
         self.open_production("Noisy")
         self.drop(self.wav("04 April.wav", rms_dbfs=-21, room_dbfs=-34))
         self.row("04 April.wav").get_by_role("button", name="Conform 04 April.wav").click()
-        expect(self.refused("04 April.wav")).to_contain_text("it is 23.8 dB too loud against the voice")
+        expect(self.refused("04 April.wav")).to_contain_text("it is 23.8 dB too loud relative to the voice")
 
     def test_a_change_while_a_screen_loads_for_the_first_time_is_not_missed(self):
         self.open_production("Before")

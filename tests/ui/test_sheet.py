@@ -183,7 +183,7 @@ class Sheet(InterfaceCase):
         self.row("1 quiet.wav").locator("th").focus()
         for key, said in (
             ("ArrowRight", ""),
-            ("ArrowRight", "RMS level −30.00 dBFS; −23 to −18 dBFS; 7.0 dB under"),
+            ("ArrowRight", "RMS level −30.00 dBFS; −23 to −18 dBFS; 7.0 dB too low"),
             ("ArrowDown", "RMS level −20.00 dBFS"),
             ("End", ""),
             ("ArrowLeft", "Channels 1"),

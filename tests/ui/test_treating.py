@@ -215,7 +215,7 @@ class Treating(InterfaceCase):
         plans = self.page.get_by_role("list", name="Plans")
         expect(plans.locator("> li")).to_have_count(len(made))
         expect(self.page.get_by_label(words.WHERE_IT_STANDS)).to_contain_text(
-            "One limit is missed: RMS level is 6.0 dB under. The light plan"
+            "One limit is not met: RMS level is 6.0 dB too low. The light plan"
         )
         light = plans.locator("[data-plan=light]")
         light.get_by_role("button", name="Light least processing").click()

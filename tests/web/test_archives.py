@@ -221,7 +221,7 @@ class Archives(WireCase):
             "Named and tagged to be delivered: “01 Tide.flac”.",
             "“01 Tide.flac” was certified for Chapters of tides, version 1.",
             "The certificate of “02 Tide.flac” was withdrawn: The wrong take",
-            "Listened through by Morten Ebb.",
+            "Heard completely by Morten Ebb.",
             "Noted by Morten Ebb: Misread at 0:01.5: a word",
             "Replaced by a newer file: “02 Tide.wav”.",
         ):
@@ -294,7 +294,7 @@ class Archives(WireCase):
                 {"name": "Harbour bulletin"},
                 "Production renamed from “Harbour” to “Harbour bulletin”.",
             ),
-            ("PATCH", other, {"specification_id": "tides"}, "Held against Chapters of tides, version 1 from now on."),
+            ("PATCH", other, {"specification_id": "tides"}, "Specification changed to Chapters of tides, version 1."),
             ("PATCH", other, {"archived": True}, "Production hidden."),
             ("PATCH", other, {"archived": False}, "Production restored."),
             (

@@ -96,11 +96,11 @@ class Certificates(WireCase):
         heard = {"id": str(uuid4()), "of": "deliverable", "subject": row["deliverable"], "who": "Morten Ebb", "spans": spans}
         self.ask("POST", "/listenings", 204, json=heard)
         told = {line["name"]: line["text"] for line in self.ask("GET", f"/certificates/{row['certificate']}")["lines"]}
-        self.assertEqual(told["Listening"], "Listened through by Morten Ebb since (not part of the seal)")
+        self.assertEqual(told["Listening"], "Heard completely by Morten Ebb since (not part of the seal)")
 
         again = self.ask("POST", f"/certificates/{row['certificate']}/issue-again", 201, json={"reason": "Listened through"})["id"]
         newer, older = self.ask("GET", f"/certificates/{again}"), self.ask("GET", f"/certificates/{row['certificate']}")
-        self.assertEqual({line["name"]: line["text"] for line in newer["lines"]}["Listening"], "Listened through by Morten Ebb")
+        self.assertEqual({line["name"]: line["text"] for line in newer["lines"]}["Listening"], "Heard completely by Morten Ebb")
         self.assertEqual(
             (newer["replaces"], older["row"]["successor"], older["row"]["stands"]), (row["certificate"], again, "superseded")
         )

@@ -170,7 +170,7 @@ class Delivering(WireCase):
         self.change(form=opus)
         row = self.made(recordings=[third])[2]
         self.assertEqual(row["state"], "made")
-        self.assertRegex(row["corrections"][0], "^True peak read −0.* outside its limit; before encoding it was −1")
+        self.assertRegex(row["corrections"][0], "^True peak was −0.* outside its limit; before encoding it was −1")
         stated = self.ask("GET", f"/deliverables/{row['deliverable']}/certificate")["certificate"]
         self.assertLessEqual(stated["readings"]["true_peak_dbtp"]["value"], -1)
 

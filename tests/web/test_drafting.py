@@ -51,7 +51,7 @@ class Drafting(unittest.TestCase):
 
     def test_plans_are_made_once_and_say_what_closes_it(self):
         recording = self.bring_in("Planned.wav")
-        self.assertRegex(self.ask("GET", "", recording=recording)["stands"], r"^One limit is missed: RMS level is .* under\.$")
+        self.assertRegex(self.ask("GET", "", recording=recording)["stands"], r"^One limit is not met: RMS level is .* too low\.$")
         first = self.ask("POST", "/plans", 202, recording)["id"]
         self.assertIn("Plans are being made.", self.ask("GET", "", recording=recording)["stands"])
         self.assertEqual(self.ask("POST", "/plans", 202, recording)["id"], first)

@@ -6,6 +6,8 @@
   import { underWay } from '../lib/works';
   import BracketMark from './BracketMark.svelte';
   import Button from './Button.svelte';
+  import LinkButton from './LinkButton.svelte';
+  import NameHeading from './NameHeading.svelte';
   interface Props {
     recording: RecordingDetail;
     acting: Acting;
@@ -17,6 +19,7 @@
     onuseagain: () => void;
   }
   let { recording: it, acting, of, passes, version, onuseagain }: Props = $props();
+  let renaming = $state(false);
   const WORDS = { recording: '', treated: 'Processed: ', expected: 'Expected: ' };
   const said = $derived.by(() => {
     const word = passes ? 'Inside' : 'Outside';
@@ -27,7 +30,14 @@
 
 <div class="top">
   <p class="back"><a href={`#/productions/${it.production_id}`}>{it.production_name}</a></p>
-  <h1>{it.name}</h1>
+  <NameHeading
+    name={it.name}
+    label="Name of the recording"
+    bind:renaming
+    longest={250}
+    onrename={(name) => acting.rename(it.id, name)}
+  />
+  {#if !renaming}<LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>{/if}
   {#if it.facts}<p class="soft">
       {facts(it.facts)}, {clock(it.facts.duration_s)}. Download report:
       <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,

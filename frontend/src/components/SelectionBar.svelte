@@ -9,7 +9,9 @@
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
   import FileButton from './FileButton.svelte';
+  import Labelled from './Labelled.svelte';
   import LinkButton from './LinkButton.svelte';
+  import Question from './Question.svelte';
   interface Props {
     chosen: SheetEntry[];
     formats: Format[];
@@ -72,6 +74,16 @@
       const done = delivered ? 'marked as delivered' : 'marked as not delivered';
       came = { asked, done, settled: 'already marked' };
     });
+  let naming: HTMLDialogElement | undefined = $state();
+  let name = $state('');
+  function askName(): void {
+    name = chosen[0]?.name ?? '';
+    naming?.showModal();
+  }
+  async function rename(): Promise<void> {
+    naming?.close();
+    if (chosen[0] && name.trim()) await acting.rename(chosen[0].id, name);
+  }
   const told = $derived(
     came &&
       [
@@ -95,6 +107,7 @@
   {#if chosen.length === 1}
     <FileButton label={`Newer file for ${chosen[0]?.name}`} onchosen={onreplace}>Replace with a newer file…</FileButton>
   {/if}
+  {#if chosen.length === 1}<Button onclick={askName}>Rename…</Button>{/if}
   <Button onclick={onremove}>Remove</Button>
   {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}
   {#if chosen.length === 1 && chosen[0]?.measured}
@@ -102,6 +115,16 @@
     {:else}<LinkButton onclick={() => onreference(chosen[0]?.id ?? null)}>Use as reference</LinkButton>{/if}
   {/if}
   <LinkButton onclick={onclear}>Clear selection</LinkButton>
+  <Question
+    bind:element={naming}
+    title="Rename recording"
+    meaning="Its ending stays. Certificates that were issued keep the old name."
+    act="Rename"
+    disabled={!name.trim()}
+    onact={rename}
+  >
+    <Labelled label="Name of the recording"><input bind:value={name} maxlength="250" /></Labelled>
+  </Question>
   {#if treatment?.lacks_reference}
     <label class="line">
       <input type="checkbox" bind:checked={levelled} />

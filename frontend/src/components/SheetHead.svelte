@@ -5,6 +5,7 @@
   import { bounds } from '../lib/format';
   import type { SheetView } from '../lib/sheet-view.svelte';
   import Explained from './Explained.svelte';
+  import SortButton from './SortButton.svelte';
   interface Props {
     columns: Column[];
     view: SheetView;
@@ -12,17 +13,10 @@
   }
   let { columns, view, shown }: Props = $props();
   const all = $derived(shown.length > 0 && shown.every((row) => view.chosen.has(row.id)));
-  const MARK = { none: '↕', ascending: '↑', descending: '↓' };
 </script>
 
 {#snippet sorter(by: string, title: string)}
-  <button
-    type="button"
-    class={view.direction(by)}
-    aria-label={`Sort by ${title}`}
-    title={`Sort by ${title}`}
-    onclick={() => view.sort(by)}>{MARK[view.direction(by)]}</button
-  >
+  <SortButton {title} direction={view.direction(by)} onsort={() => view.sort(by)} />
 {/snippet}
 
 <thead>
@@ -80,18 +74,5 @@
   input {
     margin: 0 4px 0 0;
     vertical-align: -2px;
-  }
-  button {
-    border: 0;
-    background: none;
-    padding: 0 2px;
-    font-size: 12px;
-    color: var(--soft);
-    cursor: pointer;
-  }
-  button:hover,
-  .ascending,
-  .descending {
-    color: var(--act);
   }
 </style>

@@ -36,8 +36,13 @@
     if (from < 0 || to < 0 || to >= order.length || to === from) return;
     order.splice(to, 0, ...order.splice(from, 1));
     const path = { params: { path: { production_id: sheet.id } } };
-    await acting.attempt(async () =>
-      answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: order } })),
+    const before = sheet.entries.map((entry) => entry.id);
+    const put = async (recordings: string[]) =>
+      answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings } }));
+    await acting.undoably(
+      `Moved ${sheet.entries[from]?.name ?? ''}.`,
+      () => put(order),
+      () => put(before),
     );
     document.querySelector<HTMLElement>(`[data-handle="${id}"]`)?.focus();
   }

@@ -1,6 +1,5 @@
 <script lang="ts">
   // What the ribbon shows: closer, wider, the whole; levels or wave; the selection and its loop; what a meter reads at the playhead.
-  import type { Snippet } from 'svelte';
   import { clock, number } from '../lib/format';
   import type { Player } from '../lib/player.svelte';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
@@ -12,9 +11,8 @@
     tracks: Tracks | null | undefined;
     /** How much later the same word comes in what the tracks are of. */
     offset: number;
-    children: Snippet;
   }
-  let { view, player, tracks, offset, children }: Props = $props();
+  let { view, player, tracks, offset }: Props = $props();
   const now = $derived(tracks?.at(player.position + offset));
   const level = (value: number | null | undefined) => (value == null ? '–' : number(value, 1));
   const exact = (seconds: number) => clock(seconds, 2);
@@ -58,7 +56,6 @@
       <span><span class="soft">short-term</span> {level(now.short_term_lufs)} <span class="soft">LUFS</span></span>
     </span>
   {/if}
-  {@render children()}
 </div>
 
 <style>

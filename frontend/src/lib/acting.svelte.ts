@@ -4,8 +4,8 @@ import { answer, api, type ConformRequest, type RunRequest } from './api';
 
 export class Acting {
   problem = $state('');
-  /** What was just removed, and can be brought back. */
-  removed = $state<{ id: string; name: string }[]>([]);
+  /** What was just done and can be undone: the sentence, and the way back. */
+  done = $state.raw<{ said: string; undo: () => Promise<unknown> }>();
   #client: QueryClient;
 
   constructor(client: QueryClient) {
@@ -22,20 +22,35 @@ export class Acting {
     }
   }
 
-  async remove(rows: { id: string; name: string }[]): Promise<void> {
-    const body = { recordings: rows.map((row) => row.id) };
+  /** Do something that can be undone. */
+  async undoably(said: string, action: () => Promise<unknown>, undo: () => Promise<unknown>): Promise<void> {
     await this.attempt(async () => {
-      answer(await api.POST('/api/recordings/remove', { body }));
-      this.removed = rows.map(({ id, name }) => ({ id, name }));
+      await action();
+      this.done = { said, undo };
     });
   }
 
-  async bringBack(): Promise<void> {
-    const body = { recordings: this.removed.map((row) => row.id) };
+  async undo(): Promise<void> {
+    const way = this.done?.undo;
     await this.attempt(async () => {
-      answer(await api.POST('/api/recordings/restore', { body }));
-      this.removed = [];
+      await way?.();
+      this.done = undefined;
     });
+  }
+
+  async remove(rows: { id: string; name: string }[]): Promise<void> {
+    const body = { recordings: rows.map((row) => row.id) };
+    await this.undoably(
+      `Removed ${rows.length === 1 ? rows[0]?.name : `${rows.length} recordings`}. Files and measurements are kept.`,
+      async () => answer(await api.POST('/api/recordings/remove', { body })),
+      async () => answer(await api.POST('/api/recordings/restore', { body })),
+    );
+  }
+
+  rename(recording_id: string, name: string) {
+    return this.attempt(async () =>
+      answer(await api.PATCH('/api/recordings/{recording_id}', { params: { path: { recording_id } }, body: { name } })),
+    );
   }
 
   conform(recording_id: string, body: ConformRequest) {

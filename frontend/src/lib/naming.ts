@@ -15,15 +15,15 @@ const OF_PRODUCTION = [
   'archive',
 ];
 /** What shows all productions. */
-const OF_ALL = ['productions', 'set-aside', 'certificates', 'certificate'];
+const OF_ALL = ['productions', 'set-aside', 'certificates', 'certificate', 'removed', 'found'];
 /** What tells of productions, or of what was made, without naming them: where a specification or a treatment is used. */
 const OF_USE = ['specifications', 'specification', 'treatments', 'treatment'];
 /** What the bench shows of a recording by the specification of its production, without naming that. */
 const ON_BENCH = ['draft', 'steps', 'foretold', 'picture', 'spots', 'general', 'versions'];
 /** Lists that show everything of a kind. */
 const LISTS: Record<string, string[]> = {
-  specification: ['specifications', 'specification', 'changes'],
-  treatment: ['treatments', 'treatment', 'changes', 'forecast'],
+  specification: ['specifications', 'specification', 'changes', 'removed'],
+  treatment: ['treatments', 'treatment', 'changes', 'forecast', 'removed'],
   import: ['imports', 'productions'],
 };
 

@@ -1,17 +1,13 @@
 // How a person looks at a sheet: which rows are shown, in which order, and which are chosen.
 import { SvelteSet } from 'svelte/reactivity';
 import type { SheetEntry, StatusCount } from './api';
+import { holds, Sorter } from './sorting.svelte';
 
-export type Sorting = { by: string; down: boolean };
-
-const plain = (text: string) => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase();
-
-export class SheetView {
+export class SheetView extends Sorter {
   /** All, one status, or `unmet:` and the quantity of a limit that is not met. */
   show = $state('all');
   /** What a name is to hold: every word of it. */
   search = $state('');
-  sorting = $state<Sorting>();
   readonly chosen = new SvelteSet<string>();
   #last: string | undefined;
 
@@ -25,24 +21,10 @@ export class SheetView {
   }
 
   filtered(entries: SheetEntry[], show: string): SheetEntry[] {
-    const words = plain(this.search).split(/\s+/).filter(Boolean);
+    const named = holds(this.search);
     const wanted = (entry: SheetEntry) =>
       show === 'all' || entry.status === show || (show.startsWith('unmet:') && entry.unmet.includes(show.slice(6)));
-    return entries.filter((entry) => {
-      if (!wanted(entry)) return false;
-      const name = words.length ? plain(entry.name) : '';
-      return words.every((word) => name.includes(word));
-    });
-  }
-
-  /** Upwards, then downwards, then as the production has them. */
-  sort(by: string): void {
-    const now = this.sorting;
-    this.sorting = now?.by !== by ? { by, down: false } : now.down ? undefined : { by, down: true };
-  }
-
-  direction(by: string): 'ascending' | 'descending' | 'none' {
-    return this.sorting?.by !== by ? 'none' : this.sorting.down ? 'descending' : 'ascending';
+    return entries.filter((entry) => wanted(entry) && named(entry.name));
   }
 
   /** Choose a row or not; with `span`, all between it and the one before. */

@@ -119,6 +119,11 @@ export class Uploads {
   #next = 0;
   #sending = false;
 
+  /** Whether something would be broken off if the page were left. */
+  get busy(): boolean {
+    return this.list.some(({ state }) => state === 'waiting' || state === 'sending');
+  }
+
   constructor() {
     void api.GET('/api/uploads/limits').then((limits) => (this.largest = limits.data?.largest_bytes));
   }

@@ -9,6 +9,7 @@
   import ListenStrip from '../components/ListenStrip.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
+  import { shortcuts } from '../lib/shortcuts.svelte';
   import { answer, api, type NoteKind } from '../lib/api';
   import { clock, counted, date, exact, number } from '../lib/format';
   import { listener, Proof, setListener, SPEEDS, type Of } from '../lib/proof.svelte';
@@ -59,24 +60,25 @@
     removed = undefined;
     if (id) await change(id, { removed: false });
   }
-  function keys(event: KeyboardEvent) {
-    const target = event.target as HTMLElement;
-    if (event.ctrlKey || event.metaKey || event.altKey || ['INPUT', 'TEXTAREA', 'SELECT'].includes(target.tagName))
-      return;
-    const kind = KINDS.find(([, , key]) => key === event.key)?.[0];
-    if (event.key === ' ' && target.tagName !== 'BUTTON') proof.toggle();
-    else if (event.key === 'ArrowLeft') proof.seek(proof.position - 5);
-    else if (event.key === 'ArrowRight') proof.seek(proof.position + 5);
-    else if (event.key === ',') proof.step(-1);
-    else if (event.key === '.') proof.step(1);
-    else if (kind) void add(kind);
-    else return;
-    event.preventDefault();
-  }
+  shortcuts(() => ({
+    title: 'Listening',
+    list: [
+      { keys: [' '], shown: 'Space', does: 'play or pause', act: () => proof.toggle() },
+      { keys: ['ArrowLeft'], shown: '←', does: 'back 5 s', act: () => proof.seek(proof.position - 5) },
+      { keys: ['ArrowRight'], shown: '→', does: 'forward 5 s', act: () => proof.seek(proof.position + 5) },
+      { keys: [','], shown: ',', does: 'slower', act: () => proof.step(-1) },
+      { keys: ['.'], shown: '.', does: 'faster', act: () => proof.step(1) },
+      ...KINDS.map(([kind, words, key]) => ({
+        keys: [key],
+        shown: key.toUpperCase(),
+        does: `note: ${words.toLowerCase()}`,
+        act: () => add(kind),
+      })),
+    ],
+  }));
   const written = (form: string) => `/api/listen/${params.of}/${params.id}/${form}`;
 </script>
 
-<svelte:window onkeydown={keys} />
 <svelte:head><title>Listen to {view?.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if query.isError}

@@ -3,9 +3,13 @@
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
+  import Labelled from '../components/Labelled.svelte';
+  import SortButton from '../components/SortButton.svelte';
   import Imports from '../components/Imports.svelte';
   import { answer, api, type ProductionSummary } from '../lib/api';
+  import { counted, date } from '../lib/format';
   import { newId } from '../lib/ids';
+  import { holds, Sorter } from '../lib/sorting.svelte';
 
   const client = useQueryClient();
   const productions = createQuery(() => ({
@@ -20,8 +24,43 @@
   let chosen = $state('audiobook-retail');
   let problem = $state('');
   let away = $state(false);
+  let search = $state('');
   const kept = $derived((productions.data ?? []).filter((production) => !production.archived));
   const archived = $derived((productions.data ?? []).filter((production) => production.archived));
+
+  // The last that something happened in stands first, until another column sorts.
+  const sorter = new Sorter();
+  const byName = new Intl.Collator('en', { numeric: true, sensitivity: 'base' });
+  const left = (one: ProductionSummary) => one.recordings - one.certified;
+  const ORDERS: Record<string, (one: ProductionSummary, other: ProductionSummary) => number> = {
+    name: (one, other) => byName.compare(one.name, other.name),
+    specification: (one, other) => byName.compare(one.specification_name, other.specification_name),
+    recordings: (one, other) => one.recordings - other.recordings,
+    certified: (one, other) => one.certified - other.certified,
+    left: (one, other) => left(one) - left(other),
+    active: (one, other) => one.last_activity.localeCompare(other.last_activity),
+  };
+  const shown = $derived.by(() => {
+    const named = holds(search);
+    const found = (away ? [...kept, ...archived] : kept).filter((one) => named(one.name));
+    const { by, down } = sorter.sorting ?? { by: 'active', down: true };
+    const order = ORDERS[by];
+    return order ? found.sort((one, other) => (down ? order(other, one) : order(one, other))) : found;
+  });
+  const COLUMNS = [
+    ['name', 'Name'],
+    ['specification', 'Specification'],
+    ['recordings', 'Recordings'],
+    ['certified', 'Certified'],
+    ['left', 'Not yet certified'],
+    ['active', 'Last activity'],
+  ] as const;
+  const recordings = createQuery(() => ({
+    queryKey: ['found', search.trim()],
+    enabled: search.trim().length > 1,
+    queryFn: async () =>
+      answer(await api.GET('/api/recordings', { params: { query: { words: search.trim().slice(0, 200) } } })),
+  }));
 
   const others = ({ standing }: ProductionSummary) =>
     standing
@@ -65,18 +104,29 @@
   <h1>Productions</h1>
   {#if productions.data}
     {#if kept.length || away}
+      {#if (productions.data?.length ?? 0) > 1}
+        <label class="find"
+          >Find a production or recording <input type="search" bind:value={search} maxlength="120" /></label
+        >
+      {/if}
       <table>
         <thead>
-          <tr
-            ><th scope="col">Name</th><th scope="col">Specification</th><th scope="col">Recordings</th><th scope="col"
-              >Certified</th
-            ><th scope="col">Not yet certified</th>{#if away}<th scope="col"
-                ><span class="visually-hidden">Hidden</span></th
-              >{/if}</tr
-          >
+          <tr>
+            {#each COLUMNS as [by, title] (by)}
+              <th scope="col" aria-sort={sorter.direction(by)}
+                >{title}
+                <SortButton
+                  title={title.toLowerCase()}
+                  direction={sorter.direction(by)}
+                  onsort={() => sorter.sort(by)}
+                /></th
+              >
+            {/each}
+            {#if away}<th scope="col"><span class="visually-hidden">Hidden</span></th>{/if}
+          </tr>
         </thead>
         <tbody>
-          {#each away ? [...kept, ...archived] : kept as production (production.id)}
+          {#each shown as production (production.id)}
             <tr class:away={production.archived}>
               <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
               <td>{production.specification_name}</td>
@@ -87,6 +137,7 @@
                 >{production.certified}</td
               >
               <td class="soft">{others(production)}</td>
+              <td class="soft">{date(production.last_activity)}</td>
               {#if away}
                 <td
                   >{#if production.archived}<Button
@@ -99,12 +150,27 @@
           {/each}
         </tbody>
       </table>
+      {#if search.trim() && !shown.length}<p class="empty">No production has this name.</p>{/if}
+      {#if recordings.data?.length}
+        <section aria-label="Recordings found">
+          <h2>{counted(recordings.data.length, 'recording')} found</h2>
+          <ul>
+            {#each recordings.data as one (one.id)}
+              <li>
+                <a href={`#/recordings/${one.id}`}>{one.name}</a>
+                <span class="soft">in {one.production}</span>
+              </li>
+            {/each}
+          </ul>
+        </section>
+      {/if}
     {:else}
       <p class="empty">No productions yet. Name one below, choose its specification, then add recordings.</p>
     {/if}
     {#if archived.length}
       <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} hidden</label>
     {/if}
+    <p class="removed"><a href="#/removed">Removed</a></p>
   {:else if productions.isError}
     <p role="alert">{productions.error.message}</p>
   {/if}
@@ -123,7 +189,9 @@
     }}
   >
     <h2>New production</h2>
-    <label>Name <input bind:value={name} required maxlength="120" placeholder="A book, a series" /></label>
+    <Labelled label="Name"
+      ><input class="name" bind:value={name} required maxlength="120" placeholder="A book, a series" /></Labelled
+    >
     <Choice
       label="Specification"
       value={chosen}
@@ -202,19 +270,36 @@
   form h2 {
     width: 100%;
   }
-  label {
-    display: grid;
-    gap: 3px;
-    font-size: 12.5px;
+  .name {
+    width: 220px;
+  }
+  .find {
+    display: flex;
+    gap: 8px;
+    align-items: center;
+    margin-top: 10px;
+    font-size: 13.5px;
     color: var(--soft);
   }
-  input {
+  .find input {
     font-size: 15px;
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 4px 8px;
-    min-width: 220px;
+    padding: 2px 8px;
+    width: 220px;
+  }
+  section {
+    margin-top: 18px;
+  }
+  ul {
+    list-style: none;
+    margin: 4px 0 0;
+    padding: 0;
+  }
+  .removed {
+    margin-top: 8px;
+    font-size: 13.5px;
   }
 </style>

@@ -61,13 +61,6 @@
     void replace(address({ left: place === undefined ? (step === undefined ? left : 'limits') : `step-${place}` }));
 
   const offeredStep = $derived(bench.groups.flatMap((group) => group.steps).find((one) => one.kind === opened?.kind));
-  function byKey(event: KeyboardEvent) {
-    const field = (event.target as HTMLElement).closest('input, textarea, select');
-    if (field || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
-    event.preventDefault();
-    void (event.shiftKey ? treating.redo() : treating.undo());
-  }
-
   /** How much of the window's height stays taken by ribbon and strips. */
   let stays = $state(0);
 
@@ -156,7 +149,6 @@
   );
 </script>
 
-<svelte:window onkeydown={byKey} />
 <svelte:head><title>{recording?.name ?? 'Recording'} · Ispettore</title></svelte:head>
 <main>
   {#if bench.query.isError}
@@ -193,9 +185,8 @@
           ongo={go}
         />
         <PlayStrip {player} />
-        <ViewStrip {view} {player} {tracks} offset={sound.offset}>
-          <BenchKeys {player} {view} {places} ongo={go} />
-        </ViewStrip>
+        <ViewStrip {view} {player} {tracks} offset={sound.offset} />
+        <BenchKeys {player} {view} {places} ongo={go} onundo={() => treating.undo()} onredo={() => treating.redo()} />
       </div>
       {#if view.selection}
         <SpotWork

@@ -8,8 +8,10 @@
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import LinkButton from '../components/LinkButton.svelte';
+  import NameHeading from '../components/NameHeading.svelte';
   import PackageLimits from '../components/PackageLimits.svelte';
   import LotLine from '../components/LotLine.svelte';
+  import Question from '../components/Question.svelte';
   import SelectionBar from '../components/SelectionBar.svelte';
   import SheetTable from '../components/SheetTable.svelte';
   import StandingLine from '../components/StandingLine.svelte';
@@ -17,8 +19,9 @@
   import { answer, api, type SheetView as Sheet } from '../lib/api';
   import type { Column } from '../lib/columns';
   import type { Dropped } from '../lib/dropped';
-  import { size } from '../lib/format';
+  import { counted, size } from '../lib/format';
   import { meanings } from '../lib/methods';
+  import { shortcuts } from '../lib/shortcuts.svelte';
   import { SheetView } from '../lib/sheet-view.svelte';
   import type { Uploads } from '../lib/uploads.svelte';
 
@@ -41,6 +44,12 @@
     queryKey: ['specifications'],
     queryFn: async () => answer(await api.GET('/api/specifications')),
   }));
+  // One that was removed since is still what this production uses.
+  const choices = $derived.by(() => {
+    const held = sheet.data?.specification;
+    const every = specifications.data ?? [];
+    return held && !every.some(({ id }) => id === held.id) ? [...every, held] : every;
+  });
   const acting = new Acting(useQueryClient());
   const attempt = acting.attempt.bind(acting);
 
@@ -63,6 +72,17 @@
   const shown = $derived(view.filtered(entries, show));
   const chosen = $derived(entries.filter((entry) => view.chosen.has(entry.id)));
   let told = $state('');
+  shortcuts(() => ({
+    title: 'Sheet',
+    list: [
+      { keys: [], shown: '← → ↑ ↓', does: 'move between cells' },
+      { keys: [], shown: 'Home, End', does: 'first or last cell of the row' },
+      { keys: [], shown: 'Page ↑ ↓', does: 'ten rows up or down' },
+      { keys: [], shown: 'Space', does: 'select the recording' },
+      { keys: [], shown: 'Enter', does: 'open the recording' },
+      { keys: [], shown: '↑ ↓', does: 'on a row’s handle: move the recording' },
+    ],
+  }));
 
   function replace({ files }: Dropped) {
     uploads.add(params.id, files, chosen[0]?.id);
@@ -73,24 +93,41 @@
     view.chosen.clear();
     await acting.remove(gone);
   }
-  const orderByName = () =>
-    attempt(async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)));
+  async function orderByName() {
+    const before = answer(await api.GET('/api/productions/{production_id}/sheet', path)).entries.map(({ id }) => id);
+    await acting.undoably(
+      'Sorted by name.',
+      async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)),
+      async () =>
+        answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: before } })),
+    );
+  }
 
-  const change = (body: {
+  interface Changed {
     specification_id?: string;
+    specification_version?: number;
     name?: string;
     notes?: string;
     archived?: boolean;
     reference?: string;
-  }) => attempt(async () => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body })));
+  }
+  const put = async (body: Changed) => answer(await api.PATCH('/api/productions/{production_id}', { ...path, body }));
+  const change = (body: Changed) => attempt(() => put(body));
+  function changeSpecification(to: string) {
+    const { id, version } = sheet.data?.specification ?? {};
+    const name = specifications.data?.find((one) => one.id === to)?.name ?? to;
+    return acting.undoably(
+      `Specification changed to ${name}.`,
+      () => put({ specification_id: to }),
+      () => put({ specification_id: id, specification_version: version }),
+    );
+  }
+  let removing: HTMLDialogElement | undefined = $state();
+  const bring = (way: '/api/productions/{production_id}/remove' | '/api/productions/{production_id}/restore') =>
+    attempt(async () => answer(await api.POST(way, path)));
   let renaming = $state(false);
   let noting = $state(false);
   let measuringDisk = $state(false);
-  async function rename(event: Event & { currentTarget: HTMLInputElement }) {
-    const name = event.currentTarget.value;
-    renaming = false;
-    if (name !== sheet.data?.name) await change({ name });
-  }
   let leftOut = $state<string[]>([]);
   function add({ files, leftOut: others }: Dropped) {
     leftOut = others;
@@ -106,36 +143,19 @@
     {:else if sheet.data}
       <div class="top">
         <div>
-          {#if renaming}
-            <input
-              class="name"
-              aria-label="Name of the production"
-              value={sheet.data.name}
-              maxlength="120"
-              {@attach (field) => {
-                field.focus();
-                field.select();
-              }}
-              onchange={rename}
-              onblur={() => (renaming = false)}
-              onkeydown={(event) => {
-                if (event.key === 'Enter') event.currentTarget.blur();
-                if (event.key === 'Escape') {
-                  event.currentTarget.value = sheet.data?.name ?? '';
-                  renaming = false;
-                }
-              }}
-            />
-          {:else}
-            <h1>{sheet.data.name}</h1>
-          {/if}
+          <NameHeading
+            name={sheet.data.name}
+            label="Name of the production"
+            bind:renaming
+            onrename={(name) => change({ name })}
+          />
         </div>
         <div class="acts">
           <Choice
             label="Specification"
             value={sheet.data.specification.id}
-            options={(specifications.data ?? [sheet.data.specification]).map(({ id, name }) => [id, name])}
-            onchange={(to) => change({ specification_id: to })}
+            options={choices.map(({ id, name }) => [id, name])}
+            onchange={changeSpecification}
           />
           {#if sheet.data.measured > 1}<a class="whole" href={`#/productions/${params.id}/consistency`}>Consistency</a
             >{/if}
@@ -157,7 +177,12 @@
         {show}
         onshow={(to) => (view.show = to)}
       />
-      {#if sheet.data.archived}
+      {#if sheet.data.removed}
+        <p class="soft put-away">
+          This production was removed. Its files and certificates are kept.
+          <Button onclick={() => bring('/api/productions/{production_id}/restore')}>Restore</Button>
+        </p>
+      {:else if sheet.data.archived}
         <p class="soft put-away">
           This production is hidden. <Button onclick={() => change({ archived: false })}>Restore</Button>
         </p>
@@ -199,6 +224,16 @@
             >{/if}
         </span>
       </div>
+      <Question
+        bind:element={removing}
+        title={`Remove ${sheet.data.name}`}
+        meaning={`${counted(entries.length, 'recording')} and everything made from them are removed with it. You can restore it under Removed, on the productions page; certificates that were handed out stay valid.`}
+        act="Remove production"
+        onact={() => {
+          removing?.close();
+          void bring('/api/productions/{production_id}/remove');
+        }}
+      />
       {#if measuringDisk}<DiskLine production={params.id} {acting} onclose={() => (measuringDisk = false)} />{/if}
       {#if sheet.data.lot && sheet.data.lot.total > 1}
         <LotLine
@@ -207,11 +242,10 @@
         />
       {/if}
       {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
-      {#if acting.removed.length}
+      {#if acting.done}
         <p class="note" role="status">
-          Removed {acting.removed.length === 1 ? acting.removed[0]?.name : `${acting.removed.length} recordings`}. Files
-          and measurements are kept.
-          <Button onclick={() => acting.bringBack()}>Undo</Button>
+          {acting.done.said}
+          <Button onclick={() => acting.undo()}>Undo</Button>
         </p>
       {/if}
       {#if leftOut.length}
@@ -303,16 +337,6 @@
   }
   .find input {
     width: 150px;
-  }
-  .name {
-    font-size: 24px;
-    font-weight: 600;
-    letter-spacing: -0.01em;
-    min-width: 420px;
-    padding: 0 6px;
-    margin: 0 0 3px -7px;
-    border: 1px solid var(--soft);
-    background: var(--sheet);
   }
   .put-away {
     margin-bottom: 12px;

@@ -4,8 +4,10 @@
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import LimitLine from '../components/LimitLine.svelte';
+  import Question from '../components/Question.svelte';
   import VersionList from '../components/VersionList.svelte';
   import { Acting } from '../lib/acting.svelte';
+  import { shortcuts, undoing } from '../lib/shortcuts.svelte';
   import { answer, api } from '../lib/api';
   import { Draft, draftOf, forget, type DraftContent, type DraftLimit } from '../lib/draft.svelte';
   import { counted } from '../lib/format';
@@ -32,7 +34,7 @@
     if (held?.id !== found.specification.id) draft = draftOf(found);
     else if (held.version !== found.specification.version && (draft?.kept || !draft?.changed)) draft = draftOf(found);
   });
-  const editable = $derived(view.data !== undefined && !view.data.ships);
+  const editable = $derived(view.data !== undefined && !view.data.ships && !view.data.removed);
 
   const TEXTS = [
     ['description', 'Purpose of the specification', 'Purpose'],
@@ -106,16 +108,21 @@
       await push(`/specifications/${made.id}`);
     });
 
-  function byKey(event: KeyboardEvent) {
-    const field = (event.target as HTMLElement).closest('input, textarea, select');
-    if (field || !(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
-    event.preventDefault();
-    if (event.shiftKey) draft?.redo();
-    else draft?.undo();
-  }
+  let removing: HTMLDialogElement | undefined = $state();
+  const bring = (way: '/api/specifications/{identifier}/remove' | '/api/specifications/{identifier}/restore') =>
+    acting.attempt(async () => answer(await api.POST(way, { params: { path: { identifier: params.id } } })));
+
+  shortcuts(() => ({
+    title: 'Specification',
+    list: editable
+      ? undoing(
+          () => draft?.undo(),
+          () => draft?.redo(),
+        )
+      : [],
+  }));
 </script>
 
-<svelte:window onkeydown={byKey} />
 <svelte:head><title>{draft?.content.name ?? 'Specification'} · Ispettore</title></svelte:head>
 <main>
   {#if view.isError}
@@ -164,6 +171,10 @@
             >Save as version {view.data.specification.version + 1}</Button
           >
         {/if}
+        {#if view.data.removed}<Button strong onclick={() => bring('/api/specifications/{identifier}/restore')}
+            >Restore</Button
+          >
+        {:else if !view.data.ships}<Button onclick={() => removing?.showModal()}>Remove…</Button>{/if}
         {#if copying === undefined}
           <Button strong={!editable} onclick={() => (copying = `Copy of ${draft?.content.name}`)}>Copy</Button>
         {:else}
@@ -188,9 +199,24 @@
         {/if}
       </div>
     </div>
-    {#if !editable}
+    {#if view.data.ships}
       <p class="ships">This built-in specification can't be edited. Copy it to make changes.</p>
     {/if}
+    {#if view.data.removed}
+      <p class="ships">This specification was removed. Productions that use it keep it.</p>
+    {/if}
+    <Question
+      bind:element={removing}
+      title={`Remove ${draft.content.name}`}
+      meaning={view.data.productions.length
+        ? `${view.data.productions.join(', ')} ${view.data.productions.length > 1 ? 'use' : 'uses'} it and will keep it; it can no longer be chosen for others. You can restore it under Removed, on the productions page.`
+        : 'No production uses it. You can restore it under Removed, on the productions page.'}
+      act="Remove specification"
+      onact={() => {
+        removing?.close();
+        void bring('/api/specifications/{identifier}/remove');
+      }}
+    />
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
     {#if overtaken}
       <p class="problem" role="alert">

@@ -155,7 +155,7 @@ def resonance_cuts(resonances: tuple[Resonance, ...]) -> list[Cut]:
         q = float(np.clip(one.frequency_hz / max(one.width_hz, 1.0), 0.5, 40))
         band = Band(kind="bell", frequency_hz=one.frequency_hz, gain_db=-depth, q=round(q, 2))
         evidence = (
-            f"At {number(one.frequency_hz, 0)} Hz the long-term spectrum stands {number(one.stands_out_db, 1)} dB over "
+            f"At {number(one.frequency_hz, 0)} Hz the long-term spectrum stands {number(one.stands_out_db, 1)} dB above "
             f"its surroundings, {number(one.width_hz, 0)} Hz wide."
         )
         cuts.append(Cut(band=band, width_hz=one.width_hz, evidence=evidence))

@@ -1,0 +1,78 @@
+<script lang="ts">
+  // The keyboard shortcuts of the screen that is open, one list below the other, and whether single keys act at all.
+  import type { Shortcuts } from '../lib/shortcuts.svelte';
+  import Button from './Button.svelte';
+  import Dialog from './Dialog.svelte';
+  interface Props {
+    shortcuts: Shortcuts;
+    element: HTMLDialogElement | undefined;
+  }
+  let { shortcuts, element = $bindable() }: Props = $props();
+</script>
+
+<Dialog bind:element title="Keyboard shortcuts">
+  {#each shortcuts.lists as { title, list, hint } (title)}
+    <section aria-label={title}>
+      <h3>{title}</h3>
+      <dl>
+        {#each list as { shown, does } (does)}
+          <div>
+            <dt><kbd>{shown}</kbd></dt>
+            <dd>{does}</dd>
+          </div>
+        {/each}
+      </dl>
+      {#if hint}<p>{hint}</p>{/if}
+    </section>
+  {/each}
+  <label>
+    <input
+      type="checkbox"
+      checked={shortcuts.single}
+      onchange={(event) => shortcuts.allowSingle(event.currentTarget.checked)}
+    />
+    Use single letters, digits and signs as shortcuts
+  </label>
+  <Button onclick={() => element?.close()}>Close</Button>
+</Dialog>
+
+<style>
+  h3 {
+    font-size: 13px;
+    font-weight: 600;
+    margin-top: 12px;
+  }
+  dl {
+    columns: 2;
+    column-gap: 32px;
+    margin: 4px 0;
+    font-size: 14px;
+  }
+  dl div {
+    display: flex;
+    gap: 12px;
+    padding: 2px 0;
+    break-inside: avoid;
+  }
+  dt {
+    min-width: 52px;
+  }
+  dd {
+    margin: 0;
+  }
+  kbd {
+    font-family: var(--figures);
+    font-size: 13px;
+    border: 1px solid var(--rule);
+    padding: 0 6px;
+    white-space: nowrap;
+  }
+  p {
+    font-size: 13.5px;
+    color: var(--soft);
+  }
+  label {
+    display: block;
+    margin: 14px 0;
+  }
+</style>

@@ -1,0 +1,30 @@
+<script lang="ts">
+  // Sorts a table by one of its columns: upwards, then downwards, then as it was.
+  interface Props {
+    title: string;
+    direction: 'ascending' | 'descending' | 'none';
+    onsort: () => void;
+  }
+  let { title, direction, onsort }: Props = $props();
+  const MARK = { none: '↕', ascending: '↑', descending: '↓' };
+</script>
+
+<button type="button" class={direction} aria-label={`Sort by ${title}`} title={`Sort by ${title}`} onclick={onsort}
+  >{MARK[direction]}</button
+>
+
+<style>
+  button {
+    border: 0;
+    background: none;
+    padding: 0 2px;
+    font-size: 12px;
+    color: var(--soft);
+    cursor: pointer;
+  }
+  button:hover,
+  .ascending,
+  .descending {
+    color: var(--act);
+  }
+</style>

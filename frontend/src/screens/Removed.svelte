@@ -1,0 +1,77 @@
+<script lang="ts">
+  // What was removed, to be restored.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import Button from '../components/Button.svelte';
+  import ListTable from '../components/ListTable.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type Removed } from '../lib/api';
+  import { counted, date } from '../lib/format';
+
+  const KINDS = {
+    production: 'Production',
+    recording: 'Recording',
+    specification: 'Specification',
+    treatment: 'Treatment',
+  } as const;
+  const removed = createQuery(() => ({
+    queryKey: ['removed'],
+    queryFn: async () => answer(await api.GET('/api/removed')),
+  }));
+  const acting = new Acting(useQueryClient());
+  const asked = ({ kind, id }: Removed) => {
+    const of = { params: { path: { identifier: id } } };
+    if (kind === 'production')
+      return api.POST('/api/productions/{production_id}/restore', { params: { path: { production_id: id } } });
+    if (kind === 'recording') return api.POST('/api/recordings/restore', { body: { recordings: [id] } });
+    if (kind === 'specification') return api.POST('/api/specifications/{identifier}/restore', of);
+    return api.POST('/api/treatments/{identifier}/restore', of);
+  };
+  const restore = (one: Removed) => acting.attempt(async () => answer(await asked(one)));
+</script>
+
+<svelte:head><title>Removed · Ispettore</title></svelte:head>
+<main>
+  <ScreenHead title="Removed">
+    {#snippet way()}<a href="#/">Productions</a>{/snippet}
+    {#snippet told()}
+      {#if removed.data}{counted(removed.data.length, 'item')}. Files, measurements and certificates are kept until they
+        are restored.{/if}
+    {/snippet}
+    {#snippet acts()}{/snippet}
+  </ScreenHead>
+  {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
+  {#if removed.isError}
+    <p class="outside" role="alert">{removed.error.message}</p>
+  {:else if removed.data?.length}
+    <ListTable caption="Removed">
+      <thead>
+        <tr
+          ><th scope="col">Name</th><th scope="col">Kind</th><th scope="col">From</th><th scope="col">Removed</th><th
+            scope="col"><span class="visually-hidden">Restore</span></th
+          ></tr
+        >
+      </thead>
+      <tbody>
+        {#each removed.data as one (one.kind + one.id)}
+          <tr data-removed={one.name}>
+            <th scope="row">{one.name}</th>
+            <td>{KINDS[one.kind]}</td>
+            <td>{one.production}</td>
+            <td>{date(one.removed_at)}</td>
+            <td><Button label={`Restore ${one.name}`} onclick={() => restore(one)}>Restore</Button></td>
+          </tr>
+        {/each}
+      </tbody>
+    </ListTable>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 60px;
+  }
+  .outside {
+    color: var(--outside);
+  }
+</style>
