@@ -34,8 +34,8 @@
   setContext('uploads', uploads);
   const shortcuts = new Shortcuts();
   setContext('shortcuts', shortcuts);
-  let listed: HTMLDialogElement | undefined = $state();
-  const show = () => listed?.showModal();
+  let sheet: ShortcutSheet | undefined = $state();
+  const show = () => sheet?.show();
   shortcuts.add({ title: 'Every screen', list: [{ keys: ['?'], shown: '?', does: 'this list', act: show }] });
   $effect(() => live.open());
 
@@ -99,7 +99,7 @@
   {#if !live.connected}<span class="apart" role="status">Connection lost. Reconnecting…</span>{/if}
 </header>
 <Router {routes} />
-<ShortcutSheet {shortcuts} bind:element={listed} />
+<ShortcutSheet bind:this={sheet} {shortcuts} />
 
 <style>
   header {
@@ -141,13 +141,16 @@
     color: var(--ink);
     box-shadow: 0 2px 0 var(--act);
   }
-  @media (max-width: 720px) {
+  @media (max-width: 860px) {
     header {
-      gap: 14px;
-      padding: 0 12px;
+      flex-wrap: wrap;
+      gap: 4px 14px;
+      height: auto;
+      padding: 8px 12px;
     }
     nav {
-      gap: 14px;
+      flex-wrap: wrap;
+      gap: 4px 14px;
     }
   }
   .keys {

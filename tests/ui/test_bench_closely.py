@@ -128,7 +128,7 @@ class Closely(InterfaceCase):
         readings = self.look_at(words.READINGS)
         noise = readings.locator("dl div", has=self.page.get_by_role("button", name=words.NOISE_FLOOR, exact=True))
         expect(noise).to_contain_text(f"{again.value('noise_floor_dbfs'):.1f}".replace("-", "−"))
-        self.look_at(words.ROOM_TONE).get_by_role("button", name="Detect automatically").click()
+        self.look_at(words.ROOM_TONE).get_by_role("button", name=words.DETECT).click()
         expect(panel).to_contain_text("Room tone detected in")
         # Where somebody speaks, that is said before.
         self.select(3, 8)

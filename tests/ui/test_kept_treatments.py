@@ -133,7 +133,7 @@ class KeptTreatments(InterfaceCase):
         expect(self.page.get_by_label(words.TREATMENT_NAME)).to_have_value("Copy of A quiet room")
         self.page.get_by_role("button", name=words.REMOVE, exact=True).click()
         expect(self.page.get_by_text("This treatment was removed.")).to_be_visible()
-        self.page.get_by_role("button", name="Restore").click()
+        self.page.get_by_role("button", name=words.RESTORE).click()
         with self.page.expect_download() as download:
             self.page.get_by_role("link", name="JSON of version 1").click()
         self.assertEqual(download.value.suggested_filename, "copy-of-a-quiet-room.v1.json")

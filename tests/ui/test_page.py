@@ -65,7 +65,7 @@ class Interface(InterfaceCase):
     def listen(self) -> None:
         """On a conformed recording: play, swap in lockstep at matched loudness, move, stop; by keyboard."""
         strip = self.page.get_by_role("group", name=words.PLAYER)
-        expect(strip).to_contain_text("treated −10.4 dB")
+        expect(strip).to_contain_text("processed −10.4 dB")
         self.page.get_by_role("heading", name="02 February.wav").click()
         self.page.keyboard.press("Space")
         expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
@@ -196,7 +196,7 @@ class Interface(InterfaceCase):
         self.row("loud.wav").get_by_role("link", name="loud.wav").click()
         findings = self.look_at(words.FINDINGS)
         expect(findings).not_to_contain_text("Peak above −3 dBFS")
-        expect(findings).to_contain_text("True peak over −1 dBTP")
+        expect(findings).to_contain_text("True peak above −1 dBTP")
 
     def test_it_is_useful_at_1024(self):
         self.page.set_viewport_size({"width": 1024, "height": 768})

@@ -31,7 +31,7 @@ class Sheet(InterfaceCase):
 
     def test_productions_are_made_and_listed_by_keyboard(self):
         self.page.goto(self.application.address)
-        self.page.get_by_label(words.NAME).focus()
+        self.page.get_by_role("textbox", name=words.NAME).focus()
         self.page.keyboard.type("Harbour bulletin")
         self.page.keyboard.press("Tab")
         self.page.keyboard.press("Tab")
@@ -48,7 +48,7 @@ class Sheet(InterfaceCase):
         for name in ("10 ten.wav", "2 two.wav", "1 one.wav"):
             self.judged(name)
 
-        self.page.get_by_role("button", name="Sort by name").click()
+        self.page.get_by_role("button", name=words.REORDER_BY_NAME).click()
         self.in_order("1 one.wav", "2 two.wav", "10 ten.wav")
         handle = self.page.get_by_role("button", name="Move 1 one.wav")
         handle.focus()
@@ -91,7 +91,7 @@ class Sheet(InterfaceCase):
         self.page.reload()
         expect(self.page.get_by_label(words.NOTES)).to_have_value("Ask for chapter 3 again.")
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
-        show = self.page.get_by_label("put away")
+        show = self.page.get_by_label("hidden")
         expect(show).to_be_visible()
         expect(self.page.get_by_role("link", name="Tidal mill, final")).to_have_count(0)
         show.check()
@@ -129,8 +129,8 @@ class Sheet(InterfaceCase):
         by_level.click()
         expect(head).to_have_attribute("aria-sort", "none")
         self.in_order("1 quiet.wav", "2 loud.wav", "3 twin.wav")
-        self.page.get_by_role("button", name="Sort by name").click()
-        self.page.get_by_role("button", name="Sort by name").click()
+        self.page.get_by_role("button", name=words.SORT_BY_NAME).click()
+        self.page.get_by_role("button", name=words.SORT_BY_NAME).click()
         self.in_order("3 twin.wav", "2 loud.wav", "1 quiet.wav")
 
     def test_many_are_chosen_conformed_removed_and_brought_back(self):
@@ -169,10 +169,10 @@ class Sheet(InterfaceCase):
         expect(history).to_contain_text("took the place of 1 quiet.wav")
         self.accessible()
         history.get_by_role("link", name="1 quiet.wav").click()
-        expect(self.page.get_by_text("1 quiet, again.wav has taken its place")).to_be_visible()
+        expect(self.page.get_by_text("Replaced by 1 quiet, again.wav")).to_be_visible()
         self.accessible()
         self.page.get_by_role("button", name="Switch back to this version").click()
-        expect(self.page.get_by_text("has taken its place")).to_have_count(0)
+        expect(self.page.get_by_text("Replaced by")).to_have_count(0)
         self.page.get_by_role("link", name="Replaced").click()
         expect(self.row("1 quiet.wav")).to_be_visible()
         self.in_order("1 quiet.wav", "2 loud.wav", "3 twin.wav")

@@ -20,7 +20,7 @@ class Specifications(InterfaceCase):
         expect(self.page.get_by_text("built-in specification can't be edited")).to_be_visible()
         expect(self.page.get_by_label("RMS level, at least")).to_have_count(0)
         expect(self.page.get_by_role("region", name="Versions")).to_contain_text("built in before")
-        expect(self.page.get_by_role("button", name="Restore")).to_have_count(0)
+        expect(self.page.get_by_role("button", name=words.RESTORE)).to_have_count(0)
         self.accessible()
         self.page.get_by_role("button", name=words.COPY).click()
         self.page.get_by_label(words.COPY_NAME).fill("Mill house")

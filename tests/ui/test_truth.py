@@ -156,7 +156,7 @@ class Truth(InterfaceCase):
 
     def test_a_double_click_makes_one_production(self):
         self.page.goto(f"{self.application.address}#/")
-        self.page.get_by_label(words.NAME, exact=False).fill("Clicked twice")
+        self.page.get_by_role("textbox", name=words.NAME).fill("Clicked twice")
         self.page.get_by_role("button", name="Create production").dblclick()
         expect(self.page.get_by_role("heading", name="Clicked twice")).to_be_visible()
         made = [one.name for one in productions.summaries()].count("Clicked twice")

@@ -40,7 +40,7 @@ class Voices(InterfaceCase):
         self.select(1.0, 2.0, duration_s=self.length_s)
         panel.get_by_role("button", name="voice B").click()
         expect(panel.get_by_role("listitem")).to_have_count(4)
-        panel.get_by_role("button", name="Detect automatically").click()
+        panel.get_by_role("button", name=words.DETECT).click()
         expect(panel.get_by_role("listitem")).to_have_count(4)
         expect(panel).not_to_contain_text("Set manually.")
 

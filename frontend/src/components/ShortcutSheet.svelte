@@ -3,15 +3,18 @@
   import type { Shortcuts } from '../lib/shortcuts.svelte';
   import Button from './Button.svelte';
   import Dialog from './Dialog.svelte';
-  interface Props {
-    shortcuts: Shortcuts;
-    element: HTMLDialogElement | undefined;
+  let { shortcuts }: { shortcuts: Shortcuts } = $props();
+  let element: HTMLDialogElement | undefined = $state();
+  let open = $state(false);
+
+  export function show(): void {
+    open = true;
+    element?.showModal();
   }
-  let { shortcuts, element = $bindable() }: Props = $props();
 </script>
 
-<Dialog bind:element title="Keyboard shortcuts">
-  {#each shortcuts.lists as { title, list, hint } (title)}
+<Dialog bind:element title="Keyboard shortcuts" onclose={() => (open = false)}>
+  {#each open ? shortcuts.lists : [] as { title, list, hint } (title)}
     <section aria-label={title}>
       <h3>{title}</h3>
       <dl>

@@ -96,7 +96,7 @@
   async function orderByName() {
     const before = answer(await api.GET('/api/productions/{production_id}/sheet', path)).entries.map(({ id }) => id);
     await acting.undoably(
-      'Sorted by name.',
+      'Reordered by name.',
       async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)),
       async () =>
         answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: before } })),
@@ -213,9 +213,13 @@
         <span class="links">
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
           {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
-          {#if !sheet.data.archived}<LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton
-            >{/if}
-          {#if entries.length > 1}<LinkButton onclick={orderByName}>Sort by name</LinkButton>{/if}
+          {#if !sheet.data.archived && !sheet.data.removed}
+            <LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton>
+          {/if}
+          {#if !sheet.data.removed}
+            <LinkButton onclick={() => removing?.showModal()}>Remove production…</LinkButton>
+          {/if}
+          {#if entries.length > 1}<LinkButton onclick={orderByName}>Reorder by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>View specification</a>
           {#if entries.length}<LinkButton onclick={() => (measuringDisk = !measuringDisk)}>Disk use</LinkButton>
             <a href={`/api/productions/${params.id}/sheet.csv`} download>Sheet as CSV</a><a
