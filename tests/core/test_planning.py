@@ -188,7 +188,7 @@ class Conforming(unittest.TestCase):
         exact = (-23 - left.value("rms_dbfs")) - (-60 - left.value("noise_floor_dbfs"))
         self.assertAlmostEqual(obstacle.shortfall_db, exact, delta=0.3)
         self.assertIn("it is 21.9 dB too loud relative to the voice", obstacle.advice)
-        self.assertRegex(obstacle.advice, r"at most noise reduction 1\d\.\d dB, expander \d\.\d dB;")
+        self.assertRegex(obstacle.advice, r"at most rumble filter \d\.\d dB, noise reduction 1\d\.\d dB, expander \d\.\d dB;")
         self.assertIn("Record closer", obstacle.advice)
 
     def test_loudness_targets_are_met_by_an_independent_meter(self):

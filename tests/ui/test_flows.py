@@ -54,7 +54,7 @@ class Flows(InterfaceCase):
 
     def test_a_removed_production_is_restored_from_the_list_of_what_was_removed(self):
         self.open_production("Tidal mill")
-        self.page.get_by_role("button", name="Remove production…").click()
+        self.page.get_by_role("button", name="Remove production").click()
         question = self.page.get_by_role("dialog", name="Remove Tidal mill")
         expect(question).to_contain_text("You can restore it under Removed")
         self.accessible()

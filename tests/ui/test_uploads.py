@@ -61,7 +61,7 @@ class Uploads(InterfaceCase):
         self.page.reload()
         self.page.unroute("**/api/uploads/**")
         part = self.page.locator("tr[data-part='long.wav']")
-        expect(part).to_contain_text("% came in before it was broken off")
+        expect(part).to_contain_text("Upload stopped at")
         self.accessible()
         later = self.hold(after=9)
         self.choose("long.wav", content)
@@ -198,7 +198,7 @@ class Uploads(InterfaceCase):
             }""",
             encoded,
         )
-        expect(self.page.get_by_text("as it holds no sound: notes.txt")).to_be_visible()
+        expect(self.page.get_by_text("Skipped (not audio): notes.txt")).to_be_visible()
         until(lambda: self.page.wait_for_timeout(50) or len(self.rows()) == 13, what="every chapter")
         self.assertEqual([row.name for row in self.rows()], ["0 title.wav", *(f"{at}.wav" for at in range(1, 13))])
         self.page.get_by_role("button", name="Dismiss").click()

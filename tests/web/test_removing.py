@@ -111,6 +111,7 @@ class Removing(WireCase):
             "almanac TIDE 01": ["01 Tide.wav"],
             "%": ["02 100% Ebb.wav"],
             "_": ["03 Tide_mill.wav"],
+            "almanac": [],
             "harbour": [],
             "  ": [],
         }

@@ -109,12 +109,14 @@
   {/if}
   {#if chosen.length === 1}<Button onclick={askName}>Rename…</Button>{/if}
   <Button onclick={onremove}>Remove</Button>
-  {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}
-  {#if chosen.length === 1 && chosen[0]?.measured}
-    {#if chosen[0].id === reference}<LinkButton onclick={() => onreference(null)}>No longer the reference</LinkButton>
-    {:else}<LinkButton onclick={() => onreference(chosen[0]?.id ?? null)}>Use as reference</LinkButton>{/if}
-  {/if}
-  <LinkButton onclick={onclear}>Clear selection</LinkButton>
+  <span class="links">
+    {#if chosen.length > 1}<a href={whole}>As one sound…</a>{/if}
+    {#if chosen.length === 1 && chosen[0]?.measured}
+      {#if chosen[0].id === reference}<LinkButton onclick={() => onreference(null)}>No longer the reference</LinkButton>
+      {:else}<LinkButton onclick={() => onreference(chosen[0]?.id ?? null)}>Use as reference</LinkButton>{/if}
+    {/if}
+    <LinkButton onclick={onclear}>Clear selection</LinkButton>
+  </span>
   <Question
     bind:element={naming}
     title="Rename recording"
@@ -155,8 +157,10 @@
     font-weight: 600;
     align-self: center;
   }
-  a,
-  .bar > :global(button:last-of-type) {
+  .links {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 14px;
     padding-bottom: 6px;
   }
   .line {

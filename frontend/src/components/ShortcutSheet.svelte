@@ -1,5 +1,7 @@
 <script lang="ts">
   // The keyboard shortcuts of the screen that is open, one list below the other, and whether single keys act at all.
+  import { untrack } from 'svelte';
+  import { router } from 'svelte-spa-router';
   import type { Shortcuts } from '../lib/shortcuts.svelte';
   import Button from './Button.svelte';
   import Dialog from './Dialog.svelte';
@@ -10,7 +12,12 @@
   export function show(): void {
     open = true;
     element?.showModal();
+    element?.querySelector('button')?.focus();
   }
+  $effect(() => {
+    void router.location;
+    untrack(() => element?.close());
+  });
 </script>
 
 <Dialog bind:element title="Keyboard shortcuts" onclose={() => (open = false)}>

@@ -35,8 +35,8 @@
   <ScreenHead title="Removed">
     {#snippet way()}<a href="#/">Productions</a>{/snippet}
     {#snippet told()}
-      {#if removed.data}{counted(removed.data.length, 'item')}. Files, measurements and certificates are kept until they
-        are restored.{/if}
+      {#if removed.data?.length}{counted(removed.data.length, 'item')}. Files, measurements and certificates are kept.{:else if removed.data}Nothing
+        was removed.{/if}
     {/snippet}
     {#snippet acts()}{/snippet}
   </ScreenHead>

@@ -214,10 +214,10 @@
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
           {#if !noting && !sheet.data.notes}<LinkButton onclick={() => (noting = true)}>Add notes</LinkButton>{/if}
           {#if !sheet.data.archived && !sheet.data.removed}
-            <LinkButton onclick={() => change({ archived: true })}>Hide production</LinkButton>
+            <LinkButton label="Hide production" onclick={() => change({ archived: true })}>Hide</LinkButton>
           {/if}
           {#if !sheet.data.removed}
-            <LinkButton onclick={() => removing?.showModal()}>Remove production…</LinkButton>
+            <LinkButton label="Remove production" onclick={() => removing?.showModal()}>Remove</LinkButton>
           {/if}
           {#if entries.length > 1}<LinkButton onclick={orderByName}>Reorder by name</LinkButton>{/if}
           <a href={`#/specifications/${sheet.data.specification.id}`}>View specification</a>

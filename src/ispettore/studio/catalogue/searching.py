@@ -3,7 +3,7 @@
 from uuid import UUID
 
 from pydantic import BaseModel
-from sqlmodel import col, select
+from sqlmodel import col, or_, select
 
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Production, Recording
@@ -21,7 +21,7 @@ class FoundRecording(BaseModel):
 
 
 def recordings(words: str) -> list[FoundRecording]:
-    """The first fifty whose name holds every word, in any case and order; a word may be of the production's name as well."""
+    """The first fifty whose name holds every word, in any case and order; all words but one may be of the production's name."""
     rows = (
         select(Recording.id, Recording.name, Production.id, Production.name)
         .join(Production, col(Production.id) == col(Recording.production_id))
@@ -32,9 +32,9 @@ def recordings(words: str) -> list[FoundRecording]:
     every = words.split()
     if not every:
         return []
-    for word in every:
-        in_name = col(Recording.name).icontains(word, autoescape=True)
-        rows = rows.where(in_name | col(Production.name).icontains(word, autoescape=True))
+    in_name = [col(Recording.name).icontains(word, autoescape=True) for word in every]
+    in_production = [col(Production.name).icontains(word, autoescape=True) for word in every]
+    rows = rows.where(or_(*in_name), *(one | other for one, other in zip(in_name, in_production, strict=True)))
     with transaction() as session:
         return [
             FoundRecording(id=of, name=name, production_id=production_id, production=production)
