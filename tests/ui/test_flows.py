@@ -191,9 +191,9 @@ class Flows(InterfaceCase):
 
     def test_leaving_is_warned_of_while_files_are_on_their_way(self):
         self.open_production("Leaving")
-        asked = []
+        asked, held = [], []
         self.page.on("dialog", lambda dialog: asked.append(dialog.type) or dialog.dismiss())
-        self.page.route("**/api/uploads/**", lambda route: None)
+        self.page.route("**/api/uploads/**", held.append)
         self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75))
         expect(self.page.get_by_role("progressbar").first).to_be_visible()
         self.page.get_by_role("heading", name="Leaving").click()
@@ -202,6 +202,9 @@ class Flows(InterfaceCase):
         self.assertEqual(asked, ["beforeunload"])
         self.assertFalse(self.page.is_closed())
         self.page.get_by_role("button", name="Cancel one.wav").click()
+        for route in held:
+            route.abort()
+        self.page.unroute_all(behavior="wait")
         self.page.close(run_before_unload=True)
         self.page.wait_for_event("close") if not self.page.is_closed() else None
         self.assertEqual(asked, ["beforeunload"])

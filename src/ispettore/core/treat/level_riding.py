@@ -46,14 +46,14 @@ class LevelRiding(Settings):
         4.0,
         ge=0,
         le=15,
-        description="Up at the most",
+        description="Largest raise",
         json_schema_extra=about("The most that a soft passage is raised.", unit="dB"),
     )
     down_db: float = Field(
         4.0,
         ge=0,
         le=15,
-        description="Down at the most",
+        description="Largest cut",
         json_schema_extra=about("The most that a loud passage is lowered.", unit="dB"),
     )
     speed_s: float = Field(

@@ -103,7 +103,7 @@ def _compressor(stage: Stage) -> tuple[Picture, ...]:
     out = x + 20 * np.log10(1 - settings.wet + settings.wet * 10 ** ((gain + settings.make_up_db) / 20))
     above = float(np.mean(levels[measured.speech_mask] > settings.threshold_dbfs)) if measured.speech_mask.any() else 0.0
     deepest = _deepest(stage)
-    said = f"{number(100 * above, 0)} % of the speech is above the threshold; it falls by {with_unit(-deepest, 'dB')} at the most."
+    said = f"{number(100 * above, 0)} % of the speech is above the threshold; it falls by at most {with_unit(-deepest, 'dB')}."
     curve = Picture(
         form="curve",
         said=said,
@@ -242,9 +242,7 @@ def _de_esser(stage: Stage) -> tuple[Picture, ...]:
     moved = _moved(stage)
     x, band = _band(stage.before, settings.frequency_hz)
     places = len(runs(moved < MOVED_DB))
-    said = (
-        f"Lowers {places} {'burst' if places == 1 else 'bursts'}, by {with_unit(-float(moved.min(initial=0)), 'dB')} at the most."
-    )
+    said = f"Lowers {places} {'burst' if places == 1 else 'bursts'}, by at most {with_unit(-float(moved.min(initial=0)), 'dB')}."
     mark = Mark(title="threshold", at=settings.threshold_dbfs, axis="y", path="threshold_dbfs")
     line = _line(f"above {number(settings.frequency_hz, 0)} Hz", x, band, of="before")
     return (Picture(form="time", said=said, x_unit="s", lines=(line,), marks=(mark,), moved_db=columns(moved)),)

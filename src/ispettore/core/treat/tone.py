@@ -169,9 +169,7 @@ class ResonanceSearch(Settings):
     purpose: ClassVar[str] = "Find ringing of voice or room and cut it."
     sentence: ClassVar[str] = "Cut up to {most} resonances, each by at most {deepest_db}"
     needs_whole: ClassVar[bool] = True
-    most: int = Field(
-        3, ge=1, le=8, description="Cuts at the most", json_schema_extra=about("No more than this many resonances are cut.")
-    )
+    most: int = Field(3, ge=1, le=8, description="Most cuts", json_schema_extra=about("No more than this many resonances are cut."))
     deepest_db: float = Field(
         DEEPEST_CUT_DB, ge=1, le=18, description="Deepest cut", json_schema_extra=about("No cut goes deeper.", unit="dB")
     )

@@ -1,13 +1,12 @@
 """What was removed and can be restored: productions, recordings, specifications and treatments."""
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Literal
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
-from ispettore.core.spec import kept
-from ispettore.core.treat import kept as kept_treatments
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Production, Recording, SpecificationRecord, TreatmentRecord
 
@@ -25,7 +24,12 @@ class Removed(BaseModel):
 def everything() -> list[Removed]:
     """All that was removed, the newest first. What was in a removed production comes back with it and is not told again."""
     with transaction() as session:
-        found = [*_productions(session), *_recordings(session), *_specifications(session), *_treatments(session)]
+        found = [
+            *_productions(session),
+            *_recordings(session),
+            *_specifications(session),
+            *_treatments(session),
+        ]
     return sorted(found, key=lambda one: one.removed_at, reverse=True)
 
 
@@ -47,21 +51,21 @@ def _recordings(session: Session) -> list[Removed]:
 
 
 def _specifications(session: Session) -> list[Removed]:
-    gone = session.exec(select(SpecificationRecord).where(col(SpecificationRecord.removed_at).is_not(None))).all()
-    newest = {one.identifier: one for one in sorted(gone, key=lambda one: one.version)}
-    return [
-        Removed(kind="specification", id=key, name=kept.specification(one.data).name, removed_at=_when(one.removed_at))
-        for key, one in newest.items()
-    ]
+    gone = select(SpecificationRecord).where(col(SpecificationRecord.removed_at).is_not(None))
+    return _newest("specification", session.exec(gone.order_by(col(SpecificationRecord.version))).all())
 
 
 def _treatments(session: Session) -> list[Removed]:
-    gone = session.exec(select(TreatmentRecord).where(col(TreatmentRecord.removed_at).is_not(None))).all()
-    newest = {one.identifier: one for one in sorted(gone, key=lambda one: one.version)}
-    return [
-        Removed(kind="treatment", id=key, name=kept_treatments.kept_treatment(one.data).name, removed_at=_when(one.removed_at))
-        for key, one in newest.items()
-    ]
+    gone = select(TreatmentRecord).where(col(TreatmentRecord.removed_at).is_not(None))
+    return _newest("treatment", session.exec(gone.order_by(col(TreatmentRecord.version))).all())
+
+
+def _newest(
+    kind: Literal["specification", "treatment"], versions: Sequence[SpecificationRecord | TreatmentRecord]
+) -> list[Removed]:
+    """Of what has versions, each by the name of its newest."""
+    newest = {one.identifier: one for one in versions}
+    return [Removed(kind=kind, id=key, name=str(one.data["name"]), removed_at=_when(one.removed_at)) for key, one in newest.items()]
 
 
 def _when(at: datetime | None) -> datetime:
