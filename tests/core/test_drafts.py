@@ -209,4 +209,4 @@ class Standing(unittest.TestCase):
         self.assertRegex(one, r"^One limit is not met: RMS level is \d\.\d dB too low\. The light plan fixes it\.$")
         two = summary.told(self.verdict(level, peak), "S", stage="planning")
         self.assertRegex(two, r"^Two limits are not met: RMS level is .* and peak is .* too high\. Plans are being made\.$")
-        self.assertEqual(summary.told(self.verdict(level), "S"), one.removesuffix(" The light plan closes it."))
+        self.assertEqual(summary.told(self.verdict(level), "S"), one.removesuffix(" The light plan fixes it."))

@@ -42,7 +42,7 @@ class ArchiveScreens(InterfaceCase):
         self.assertRegex(name, r"^Mill of tides archive \d{4}-\d\d-\d\d\.zip$")
         table = self.page.get_by_role("table", name="What was done, the newest first")
         expect(table).to_contain_text("“01 Sluice.mp3” was certified for Audiobook, retail, version")
-        expect(table).to_contain_text("1. Gain. RMS level reads")
+        expect(table).to_contain_text("1. Gain. RMS level is")
         expect(table).to_contain_text("Production created with Audiobook, retail")
         self.accessible()
         self.page.get_by_label("About").select_option("Recordings")

@@ -161,7 +161,7 @@ class Specifications(InterfaceCase):
         expect(self.page.get_by_role("region", name="Delivered file")).to_contain_text("flac")
         self.page.get_by_label(words.ADD_LIMIT).select_option("Duration")
         self.page.get_by_label("Duration, at most").fill("1:30:00")
-        self.page.get_by_role("button", name="Take out True peak").click()
+        self.page.get_by_role("button", name="Remove True peak").click()
         self.accessible()
         self.page.get_by_role("button", name="Save as version 2").click()
         expect(self.page.get_by_role("button", name="Save as version 3")).to_be_disabled()

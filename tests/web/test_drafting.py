@@ -61,7 +61,7 @@ class Drafting(unittest.TestCase):
         self.assertEqual(detail["planning"]["work"]["state"], "done")
         light = detail["planning"]["plans"][0]
         self.assertEqual(light["preference"], "light")
-        self.assertRegex(detail["stands"], r"The light plan closes it\.$")
+        self.assertRegex(detail["stands"], r"The light plan fixes it\.$")
         self.assertTrue(all(step["reason"] and step["reading"]["pieces"] for step in light["steps"]))
         judged = {limit["quantity"]: limit["passes"] for limit in light["limits"]}
         self.assertEqual({name for name, passes in judged.items() if not passes}, set())
@@ -151,7 +151,7 @@ class Drafting(unittest.TestCase):
         detail = self.run_draft(recording)
         made = detail["conformings"][0]
         self.assertEqual((made["own"], made["certified"], made["sha256"]), (True, False, None))
-        self.assertRegex(made["obstacles"][0]["advice"], "^RMS level reads .* outside its limit")
+        self.assertRegex(made["obstacles"][0]["advice"], "^RMS level in the finished file is .* outside its limit")
         self.assertRegex(made["closing"]["said"], "^Raise the last gain by .* dB")
         body = {"treatment": made["closing"]["treatment"], "follows": 1}
         view = self.ask("POST", "/draft/take", recording=recording, json=body)
