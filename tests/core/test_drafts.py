@@ -9,7 +9,7 @@ import soundfile
 
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.plan import closing, offering, summary
-from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.conform import conform
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit
@@ -210,3 +210,9 @@ class Standing(unittest.TestCase):
         two = summary.told(self.verdict(level, peak), "S", stage="planning")
         self.assertRegex(two, r"^Two limits are not met: RMS level is .* and peak is .* too high\. Plans are being made\.$")
         self.assertEqual(summary.told(self.verdict(level), "S"), one.removesuffix(" The light plan fixes it."))
+        for advice, said in (
+            ("RMS level conflicts.", "RMS level conflicts."),
+            ("Peak and head conflict.", "peak and head conflict."),
+        ):
+            obstacle = Obstacle(limits=("rms_dbfs", "rms_dbfs"), shortfall_db=1.0, advice=advice)
+            self.assertTrue(summary.told(self.verdict(level), "S", obstacles=[obstacle]).endswith(f"No plan fixes it: {said}"))

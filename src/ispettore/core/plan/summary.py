@@ -50,17 +50,22 @@ def _next(missed: int, stage: Stage | None, plans: Sequence[str], obstacles: Seq
     if plans:
         return f"The {plans[0]} plan fixes {them}."
     if obstacles:
-        return f"No plan fixes {them}: {obstacles[0].advice[:1].lower()}{obstacles[0].advice[1:]}"
+        return f"No plan fixes {them}: {_within(obstacles[0].advice)}"
     return "Plans are being made." if stage == "planning" else ""
 
 
 def _stands(limit: LimitVerdict) -> str:
-    title = limit.title[:1].lower() + limit.title[1:] if limit.title[1:2].islower() else limit.title
+    title = _within(limit.title)
     if limit.position == "unmeasured":
         return f"{title} could not be measured"
     if not isinstance(limit.reading, float | int):
         return f"{title} is {standing.reading(limit)}"
     return f"{title} is {standing.distance(limit)}"
+
+
+def _within(text: str) -> str:
+    """As it stands in the middle of a sentence: "peak", but "RMS level"."""
+    return text[:1].lower() + text[1:] if text[1:2].islower() else text
 
 
 def _joined(parts: Sequence[str]) -> str:
