@@ -94,12 +94,15 @@
     await acting.remove(gone);
   }
   async function orderByName() {
-    const before = answer(await api.GET('/api/productions/{production_id}/sheet', path)).entries.map(({ id }) => id);
+    let recordings: string[] = [];
     await acting.undoably(
       'Reordered by name.',
-      async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)),
-      async () =>
-        answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: before } })),
+      async () => {
+        const before = answer(await api.GET('/api/productions/{production_id}/sheet', path));
+        recordings = before.entries.map(({ id }) => id);
+        answer(await api.POST('/api/productions/{production_id}/order-by-name', path));
+      },
+      async () => answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings } })),
     );
   }
 
@@ -123,7 +126,7 @@
     );
   }
   let removing: HTMLDialogElement | undefined = $state();
-  const bring = (way: '/api/productions/{production_id}/remove' | '/api/productions/{production_id}/restore') =>
+  const mark = (way: '/api/productions/{production_id}/remove' | '/api/productions/{production_id}/restore') =>
     attempt(async () => answer(await api.POST(way, path)));
   let renaming = $state(false);
   let noting = $state(false);
@@ -180,7 +183,7 @@
       {#if sheet.data.removed}
         <p class="soft put-away">
           This production was removed. Its files and certificates are kept.
-          <Button onclick={() => bring('/api/productions/{production_id}/restore')}>Restore</Button>
+          <Button onclick={() => mark('/api/productions/{production_id}/restore')}>Restore</Button>
         </p>
       {:else if sheet.data.archived}
         <p class="soft put-away">
@@ -235,7 +238,7 @@
         act="Remove production"
         onact={() => {
           removing?.close();
-          void bring('/api/productions/{production_id}/remove');
+          void mark('/api/productions/{production_id}/remove');
         }}
       />
       {#if measuringDisk}<DiskLine production={params.id} {acting} onclose={() => (measuringDisk = false)} />{/if}

@@ -109,7 +109,7 @@
     });
 
   let removing: HTMLDialogElement | undefined = $state();
-  const bring = (way: '/api/specifications/{identifier}/remove' | '/api/specifications/{identifier}/restore') =>
+  const mark = (way: '/api/specifications/{identifier}/remove' | '/api/specifications/{identifier}/restore') =>
     acting.attempt(async () => answer(await api.POST(way, { params: { path: { identifier: params.id } } })));
 
   shortcuts(() => ({
@@ -171,7 +171,7 @@
             >Save as version {view.data.specification.version + 1}</Button
           >
         {/if}
-        {#if view.data.removed}<Button strong onclick={() => bring('/api/specifications/{identifier}/restore')}
+        {#if view.data.removed}<Button strong onclick={() => mark('/api/specifications/{identifier}/restore')}
             >Restore</Button
           >
         {:else if !view.data.ships}<Button onclick={() => removing?.showModal()}>Remove…</Button>{/if}
@@ -214,7 +214,7 @@
       act="Remove specification"
       onact={() => {
         removing?.close();
-        void bring('/api/specifications/{identifier}/remove');
+        void mark('/api/specifications/{identifier}/remove');
       }}
     />
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
