@@ -42,7 +42,7 @@ class ConsistencyScreen(InterfaceCase):
         expect(apart).to_contain_text(re.compile(r"4\.wav\s*voice (9|10)\.\d dB softer"))
         dots = self.page.get_by_role("region", name="All measurements").get_by_role("img")
         expect(dots).to_have_count(6)
-        expect(dots.first).to_have_attribute("aria-label", re.compile(r"Active speech level: .* apart: 4\.wav"))
+        expect(dots.first).to_have_attribute("aria-label", re.compile(r"Active speech level: .* outliers: 4\.wav"))
         expect(dots.first.locator("circle")).to_have_count(5)
         expect(self.page.get_by_role("region", name=words.SPECTRA).get_by_role("img")).to_have_count(5)
         self.accessible()

@@ -72,7 +72,7 @@ class ListenScreen(InterfaceCase):
         self.page.get_by_role("button", name=words.PLAY).click()
         self.page.wait_for_function("() => window.held.currentTime > 3")
         self.page.get_by_role("button", name=words.PAUSE).click()
-        heard = self.page.get_by_role("region", name=words.WHAT_WAS_HEARD)
+        heard = self.page.get_by_role("region", name=words.CHECKED_BY_EAR)
         expect(heard).to_contain_text(re.compile(r"\d\d % heard by A\. Reed at up to 2 times its speed"))
         self.accessible()
         # What is jumped over was not heard.
@@ -81,7 +81,7 @@ class ListenScreen(InterfaceCase):
         self.page.keyboard.press("PageUp")
         self.page.wait_for_function(f"() => window.held.currentTime > {before} + 1")
         self.page.reload()
-        expect(self.page.get_by_role("region", name=words.WHAT_WAS_HEARD).get_by_role("listitem")).to_have_count(1)
+        expect(self.page.get_by_role("region", name=words.CHECKED_BY_EAR).get_by_role("listitem")).to_have_count(1)
         self.assertLess(float(re.search(r"(\d+) % heard of", self.page.locator("main").inner_text()).group(1)), 60)
         # Played to its end it is listened through, in a sitting of its own.
         self.page.get_by_label(words.SPEED).select_option(label="3 ×")
@@ -126,4 +126,4 @@ class ListenScreen(InterfaceCase):
         expect(self.page.get_by_label(words.POSITION)).to_contain_text(re.compile("^0:0[1-9]"))
         self.page.get_by_role("button", name=words.STOP, exact=True).click()
         self.page.go_back()
-        expect(self.page.get_by_role("region", name=words.WHAT_WAS_HEARD)).to_contain_text("% heard")
+        expect(self.page.get_by_role("region", name=words.CHECKED_BY_EAR)).to_contain_text("% heard")
