@@ -47,7 +47,7 @@ class ConsistencyScreen(InterfaceCase):
         expect(self.page.get_by_role("region", name=words.SPECTRA).get_by_role("img")).to_have_count(5)
         self.accessible()
         dots.first.hover(position={"x": 10, "y": 30})
-        expect(self.page.get_by_role("heading", name="In their order: 1.wav")).to_be_visible()
+        expect(self.page.get_by_role("heading", name="In order: 1.wav")).to_be_visible()
         apart.get_by_role("link", name="4.wav").click()
         expect(self.page.get_by_role("heading", name="4.wav")).to_be_visible()
 

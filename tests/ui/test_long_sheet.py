@@ -80,7 +80,7 @@ class LongSheet(InterfaceCase):
         self.assertLessEqual(others, {"rows", "sheet", "uploads"})
 
     def test_what_stands_apart_is_named(self):
-        expect(self.page.locator("tfoot")).to_contain_text("1 apart")
+        expect(self.page.locator("tfoot")).to_contain_text("1 outlier")
         self.page.get_by_label("Find").fill("chapter 77.")
         cell = self.row("Chapter 77.wav").locator(".cell.apart")
         said = "RMS level −26.77 dBFS; −23 to −18 dBFS; 3.8 dB too low; 5.8 dB below the median recording"

@@ -129,7 +129,7 @@ class Forecasting(unittest.TestCase):
         kept = self.forecast(treatment="quiet-room", **chosen)
         kinds = [step["kind"] for step in kept["rows"][0]["plan"]["steps"]]
         self.assertEqual(kinds[:3], ["rumble-filter", "reference-level", "compressor"])
-        self.assertEqual(self.ask("forecast", 404, treatment="nowhere")["error"][:30], "There is no such treatment her")
+        self.assertEqual(self.ask("forecast", 404, treatment="nowhere")["error"][:29], "This treatment was not found.")
 
     def test_what_is_left_out_and_what_is_not_measured_do_not_count(self):
         waiting = self.bring_in("9.wav", "wren", 0, -60, measured=False)

@@ -91,7 +91,7 @@ class Keeping(unittest.TestCase):
                 409,
                 "“Once” was changed by someone else and is now at version 1",
             ),
-            ({"name": "Mine", "identifier": "nowhere"}, 404, "There is no such treatment here."),
+            ({"name": "Mine", "identifier": "nowhere"}, 404, "This treatment was not found."),
         ):
             with self.subTest(body=body):
                 said = self.saved(**body, status=status)["error"]

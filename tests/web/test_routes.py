@@ -231,9 +231,9 @@ class Routes(unittest.TestCase):
         recording = self.bring_in(production, "a.wav", b"")
         absent = "00000000-0000-4000-8000-000000000000"
         for request, status, words in (
-            (self.client.get(f"/api/productions/{absent}"), 404, "no such production"),
-            (self.client.get(f"/api/recordings/{absent}"), 404, "no such recording"),
-            (self.client.get(f"/api/conformings/{absent}/file"), 404, "no such attempt"),
+            (self.client.get(f"/api/productions/{absent}"), 404, "production was not found"),
+            (self.client.get(f"/api/recordings/{absent}"), 404, "recording was not found"),
+            (self.client.get(f"/api/conformings/{absent}/file"), 404, "attempt was not found"),
             (self.client.post("/api/productions", json={"name": "A", "specification_id": "b"}), 404, "no specification “b”"),
             (self.client.post(f"/api/recordings/{recording}/conform", json={}), 409, "has not been inspected yet"),
             (

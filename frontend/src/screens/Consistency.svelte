@@ -151,7 +151,7 @@
                 <td
                   ><LinkButton onclick={() => (seams.playing === at ? seams.stop() : void seams.play(chapters, at))}
                     >{seams.playing === at ? 'Stop' : 'Play'}<span class="visually-hidden"
-                      >&#32;the seam of {names[at]} and {next.name}</span
+                      >&#32;the join of {names[at]} and {next.name}</span
                     ></LinkButton
                   ></td
                 >
