@@ -193,7 +193,7 @@ class Flows(InterfaceCase):
         self.open_production("Leaving")
         asked, held = [], []
         self.page.on("dialog", lambda dialog: asked.append(dialog.type) or dialog.dismiss())
-        self.page.route("**/api/uploads/**", held.append)
+        self.page.route("**/api/uploads/**", lambda route: held.append(route))
         self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75))
         expect(self.page.get_by_role("progressbar").first).to_be_visible()
         self.page.get_by_role("heading", name="Leaving").click()

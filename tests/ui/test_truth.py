@@ -72,7 +72,7 @@ class Truth(InterfaceCase):
             record.methods_version = current() - 1
             record.data = {**record.data, "methods_version": current() - 1}
         self.page.reload()
-        expect(row).to_contain_text("measured by older methods")
+        expect(row).to_contain_text("measured with an older method")
         expect(row.locator(".verdict")).to_contain_text(words.OUTSIDE)
         row.get_by_role("link", name="one.wav").click()
         expect(self.page.get_by_text("These readings were taken with an older method.")).to_be_visible()
@@ -99,7 +99,7 @@ class Truth(InterfaceCase):
 
     def test_the_louder_side_is_turned_down_and_none_up(self):
         self.context.add_init_script(f"({HEARD})()")
-        for name, rms, lowered in (("quiet.wav", -31, "treated"), ("loud.wav", -14, "source")):
+        for name, rms, lowered in (("quiet.wav", -31, words.PROCESSED), ("loud.wav", -14, words.ORIGINAL)):
             self.open_production(f"Heard {lowered}")
             wave = signals.voice_like(12, rate=RATE, rms_dbfs=rms, room_dbfs=-80)
             path = self.application.folder / name
@@ -108,18 +108,18 @@ class Truth(InterfaceCase):
             self.row(name).get_by_role("link", name=name).click()
             self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
             strip = self.page.get_by_role("group", name=words.PLAYER)
-            expect(strip).to_contain_text(f"{lowered} −")
+            expect(strip).to_contain_text(f"{lowered.lower()} −")
             by = float(strip.locator("label", has_text=words.MATCHED_LOUDNESS).inner_text().split("−")[1].split(" ")[0])
             strip.get_by_role("button", name=words.PLAY).click()
             expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
             found = {}
-            for side in (words.ORIGINAL, words.PROCESSED):
+            for side, kind in ((words.ORIGINAL, "source"), (words.PROCESSED, "treated")):
                 strip.get_by_role("radio", name=side).click()
                 expect(strip.get_by_role("radio", name=side)).to_have_attribute("aria-checked", "true")
-                found[side.lower()] = self.page.evaluate(f"() => window.turned['{side.lower()}']")
+                found[side] = self.page.evaluate(f"() => window.turned['{kind}']")
             strip.get_by_role("button", name=words.STOP).click()
             with self.subTest(lowered=lowered):
-                other = "source" if lowered == "treated" else "treated"
+                other = words.ORIGINAL if lowered == words.PROCESSED else words.PROCESSED
                 self.assertAlmostEqual(found[lowered], 10 ** (-by / 20), delta=0.01)
                 self.assertAlmostEqual(found[other], 1.0)
 

@@ -205,18 +205,20 @@
     {#if view.data.removed}
       <p class="ships">This specification was removed. Productions that use it keep it.</p>
     {/if}
-    <Question
-      bind:element={removing}
-      title={`Remove ${draft.content.name}`}
-      meaning={view.data.productions.length
-        ? `${view.data.productions.join(', ')} ${view.data.productions.length > 1 ? 'use' : 'uses'} it and will keep it; it can no longer be chosen for others. You can restore it under Removed, on the productions page.`
-        : 'No production uses it. You can restore it under Removed, on the productions page.'}
-      act="Remove specification"
-      onact={() => {
-        removing?.close();
-        void mark('/api/specifications/{identifier}/remove');
-      }}
-    />
+    {#if !view.data.ships}
+      <Question
+        bind:element={removing}
+        title={`Remove ${draft.content.name}`}
+        meaning={view.data.productions.length
+          ? `${view.data.productions.join(', ')} ${view.data.productions.length > 1 ? 'use' : 'uses'} it and will keep it; it can no longer be chosen for others. You can restore it under Removed, on the productions page.`
+          : 'No production uses it. You can restore it under Removed, on the productions page.'}
+        act="Remove specification"
+        onact={() => {
+          removing?.close();
+          void mark('/api/specifications/{identifier}/remove');
+        }}
+      />
+    {/if}
     {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
     {#if overtaken}
       <p class="problem" role="alert">
