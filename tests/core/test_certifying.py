@@ -182,7 +182,7 @@ class Certifying(unittest.TestCase):
     def test_what_was_compared_is_said(self):
         report = self.check()
         readings, limits = len(self.sealed["certificate"]["readings"]), len(self.sealed["certificate"]["verdict"]["limits"])
-        self.assertIn(f"{readings} readings, 12 facts of the file, {limits} limits; all agree", report.said)
+        self.assertIn(f"{readings} readings, 12 facts of the file, {limits} limits; all match", report.said)
         self.assertEqual((report.methods, report.older, report.notes), ("", (), ()))
 
     def test_what_two_readers_could_take_for_two_things_is_refused(self):

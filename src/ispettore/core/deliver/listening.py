@@ -81,7 +81,7 @@ def said(spans: Sequence[Heard], *, duration_s: float, who: str) -> str:
     """How much of a file somebody heard, and at which speed, in words.
 
     >>> said([Heard(start_s=0, end_s=60, speed=1.5)], duration_s=60, who="A. Reed")
-    'listened through by A. Reed at up to 1.5 times its speed'
+    'heard completely by A. Reed at up to 1.5 times its speed'
     >>> said([Heard(start_s=0, end_s=30)], duration_s=60, who="")
     '50 % heard'
     """

@@ -30,7 +30,7 @@ def methods() -> dict[str, dict[str, Method]]:
     >>> methods()["readings"]["rms_dbfs"].title
     'RMS level'
     >>> methods()["findings"]["clipping"].meaning
-    'Tops of waves were cut flat here. They sound harsh, and nothing restores them.'
+    'Peaks were cut flat here. They sound harsh, and nothing restores them.'
     """
     text = resources.files("ispettore.core.spec").joinpath("methods.md").read_text(encoding="utf-8")
     readings, findings = text.split("\n## Findings\n")
