@@ -85,7 +85,7 @@ class Certifying(unittest.TestCase):
         self.assertEqual(self.check(resealed, given=given).exit_code, 0)
         report = self.check(self.sealed, given=given)
         self.assertEqual(report.exit_code, 1)
-        self.assertIn("another key", report.problems[0])
+        self.assertIn("different key", report.problems[0])
 
     def test_a_seal_that_names_a_key_it_was_not_made_with(self):
         other = KeyFolder(self.folder / "third-keys")

@@ -46,7 +46,7 @@ class WhatWasHeard(unittest.TestCase):
         half = [Heard(start_s=0, end_s=20), Heard(start_s=10, end_s=30, speed=2)]
         self.assertEqual(listening.said(half, duration_s=60, who="A. Reed"), "50 % heard by A. Reed at up to 2 times its speed")
         whole = [Heard(start_s=0, end_s=20), Heard(start_s=20.1, end_s=59.9)]
-        self.assertEqual(listening.said(whole, duration_s=60, who=""), "listened through")
+        self.assertEqual(listening.said(whole, duration_s=60, who=""), "heard completely")
         self.assertEqual(listening.share([Heard(start_s=50, end_s=90)], duration_s=60), 1 / 6)
         self.assertEqual(listening.share([], duration_s=0), 0)
         self.assertEqual(listening.said([Heard(start_s=0, end_s=0.1)], duration_s=60, who=""), "less than 1 % heard")
