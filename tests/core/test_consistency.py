@@ -135,7 +135,7 @@ class Paper(unittest.TestCase):
         page = consistency_report.html(self.report(5))
         self.assertIn("Consistency: Almanac &amp; more", page)
         self.assertIn("04 &lt;Chapter&gt;.wav", page)
-        self.assertIn("5 recordings, the recordings. 1 outlier.", page)
+        self.assertIn("5 recordings. Compared: the recordings. 1 outlier.", page)
         self.assertEqual(page.count("<svg"), len(COMPARED))
         self.assertNotIn("http", page)
 

@@ -44,22 +44,22 @@ class Objections(unittest.TestCase):
         fine = limit("rms_dbfs", low=-23, high=-18)
         for second, expected, words in (
             (limit("true_peak_dbtp", low=-1, high=-3), (1,), "minimum of True peak (−1) is above its maximum (−3)"),
-            (limit("true_peak_dbtp"), (1,), "has no bound"),
+            (limit("true_peak_dbtp"), (1,), "has no value"),
             (limit("loudness"), (1,), "no quantity “loudness”"),
             (limit("true_peak_dbtp", high="loud"), (1,), "“loud” is not a number"),
             (limit("true_peak_dbtp", high=float("inf")), (1,), "“inf” is not a number"),
-            (limit("true_peak_dbtp", high=40), (1,), "True peak lies between −100 dBTP and 6 dBTP; 40 dBTP does not"),
-            (limit("duration_s", high=1e9), (1,), "Duration lies between 0:00 and 24:00:00"),
-            (limit("integrated_loudness_lufs", low=-19, high=-18.95), (1,), "two honest meters may differ by 0.1 LU"),
-            (limit("noise_floor_dbfs", low=-70, high=-69.5), (1,), "two honest meters may differ by 1 dB"),
+            (limit("true_peak_dbtp", high=40), (1,), "True peak can't be 40 dBTP. Enter a value between −100 dBTP and 6 dBTP"),
+            (limit("duration_s", high=1e9), (1,), "Enter a value between 0:00 and 24:00:00"),
+            (limit("integrated_loudness_lufs", low=-19, high=-18.95), (1,), "narrower than the meters' accuracy of 0.1 LU"),
+            (limit("noise_floor_dbfs", low=-70, high=-69.5), (1,), "narrower than the meters' accuracy of 1 dB"),
             (limit("rms_dbfs", low=-20, high=-19), (0, 1), "RMS level has two limits"),
             (limit("sample_peak_dbfs", high=-30), (0, 1), "In any file RMS level is at most Peak"),
             (limit("true_peak_dbtp", one_of=["mp3"]), (1,), "True peak is a number"),
             (limit("container", low=3), (1,), "File format is a word"),
-            (limit("container", one_of=["tape"]), (1,), "“tape” is no file format"),
+            (limit("container", one_of=["tape"]), (1,), "Unknown file format “tape”"),
             (limit("container", one_of=["mp3"], applies_to="production"), (1,), "only numeric limits can apply"),
             (limit("noise_floor_dbfs", low=3, applies_to="production"), (1,), "so it has only a maximum"),
-            (limit("noise_floor_dbfs", high=-3, applies_to="production"), (1,), "Noise floor lies between 0 dBFS and 100 dBFS"),
+            (limit("noise_floor_dbfs", high=-3, applies_to="production"), (1,), "Enter a value between 0 dBFS and 100 dBFS"),
         ):
             with self.subTest(second=second):
                 [(limits, said)] = blocking(draft(fine, second))
@@ -114,7 +114,7 @@ class Objections(unittest.TestCase):
     def test_a_guard_as_wide_as_the_corridor_is_worth_knowing_and_blocks_nothing(self):
         [found] = objections(draft(limit("rms_dbfs", low=-20, high=-19, guard=0.5)))
         self.assertFalse(found.blocks)
-        self.assertIn("counts as near", found.sentence)
+        self.assertIn("would count as near", found.sentence)
 
     def test_the_whole_needs_a_name_an_identifier_and_a_limit(self):
         self.assertEqual(blocking({"id": "x", "name": "X"}), [((), "There is no list of limits.")])
@@ -215,7 +215,7 @@ class Changes(unittest.TestCase):
                 ("removed", "Head"),
             ],
         )
-        self.assertIn("Near when within 0.2", changes(old, new)[3].after)
+        self.assertIn("near when within 0.2", changes(old, new)[3].after)
         self.assertEqual(changes(new, new), [])
         backwards = changes(new, old)
         self.assertEqual({change.kind for change in backwards if change.about == "Head"}, {"added"})

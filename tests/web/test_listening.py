@@ -70,7 +70,7 @@ class Listening(WireCase):
         self.assertRegex(row["listened"], r"^\d\d % heard by A\. Reed at up to 2 times its speed$")
         self.told("deliverable", deliverable, (5, 99, 3.0), sitting=sitting)
         row = self.ask("GET", f"/productions/{self.production}/delivery")["rows"][0]
-        self.assertEqual(row["listened"], "listened through by A. Reed at up to 3 times its speed")
+        self.assertEqual(row["listened"], "heard completely by A. Reed at up to 3 times its speed")
         self.assertEqual(self.ask("GET", f"/deliverables/{deliverable}/certificate.pdf")[:5], b"%PDF-")
         sealed = self.ask("GET", f"/deliverables/{deliverable}/certificate")
         with_it, without = io.BytesIO(), io.BytesIO()

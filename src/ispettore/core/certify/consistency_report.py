@@ -144,7 +144,7 @@ def _summary(report: ConsistencyReport) -> str:
     stands = "No outliers." if not apart else f"{apart} outlier{'' if apart == 1 else 's'}."
     voices = len({voice for voice in report.found.voices if voice is not None})
     heard = f" by {voices} voices" if voices > 1 else ""
-    return f"{count} recording{'' if count == 1 else 's'}{heard}, {report.of}. {stands}"
+    return f"{count} recording{'' if count == 1 else 's'}{heard}. Compared: {report.of}. {stands}"
 
 
 def pdf(report: ConsistencyReport, target: Path | Any) -> None:

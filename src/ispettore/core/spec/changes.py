@@ -65,7 +65,11 @@ def _in_full(limit: Limit, other: Limit) -> str:
     """The sentence, with the guard and the purpose where these are what differs."""
     text = sentence(limit)
     if (limit.guard, limit.guard_percent) != (other.guard, other.guard_percent):
-        text += f"; near within {exact(limit.guard_percent)} %" if limit.guard_percent else f"; near within {exact(limit.guard)}"
+        text += (
+            f"; near when within {exact(limit.guard_percent)} %"
+            if limit.guard_percent
+            else f"; near when within {exact(limit.guard)}"
+        )
     if limit.purpose != other.purpose:
         text += f"; purpose: {limit.purpose or 'none'}"
     return text

@@ -432,7 +432,7 @@ def page() -> dict[str, dict[str, Any]]:
             "on_ribbon": about.on_ribbon,
             "is_room": about.is_room,
             "of_package": about.of_package,
-            "sides": about.sides,
+            "sides": list(about.sides),
         }
         for name, about in QUANTITIES.items()
     }
