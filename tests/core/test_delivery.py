@@ -237,7 +237,7 @@ class Mixing(unittest.TestCase):
         other = signals.voice_like(5, rms_dbfs=-22, rate=RATE, seed=8)
         for second, words in (
             (voice, None),
-            (-voice, "cancel one another"),
+            (-voice, "cancel each other"),
             (other, "The channels differ"),
             (0 * voice, "The channels differ"),
         ):

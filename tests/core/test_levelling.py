@@ -93,7 +93,7 @@ class Levelling(unittest.TestCase):
                 soundfile.write(path, shouted("wren", 6.0, 3), RATE, "PCM_24")
                 [obstacle] = conform(path, wanted, Path(folder) / "out.wav").obstacles
                 self.assertEqual(obstacle.limits, ("rms_dbfs", "integrated_loudness_lufs"))
-                self.assertIn("exclude one another", obstacle.advice)
+                self.assertIn("conflict: this recording can't meet both", obstacle.advice)
 
     def test_what_limiting_takes_is_solved_for(self):
         basis = measured(shouted("wren", 10.0, 4)).basis

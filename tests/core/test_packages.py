@@ -132,7 +132,7 @@ class Names(unittest.TestCase):
             Entry(title="Ebb"),
         )
         self.assertEqual([bool(problem) for _, problem in found], [True, True, True, True, False])
-        self.assertIn("another recording has the same", found[0][1])
+        self.assertIn("another recording has it too", found[0][1])
 
     def test_no_accepted_name_leaves_its_folder(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
