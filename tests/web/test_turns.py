@@ -39,7 +39,7 @@ class Turns(WireCase):
         self.assertEqual(corrected["turns"][0]["end_s"], found[2]["end_s"], "neighbours of one voice are one")
         for wrong in (found[1:], [{**found[0], "end_s": 1.0}, *found[1:]], [{**found[0], "voice": 3}, *found[1:]]):
             said = self.of("PUT", "/turns", 422, json={"turns": wrong})["error"]
-            self.assertIn("follow one another without gaps", said)
+            self.assertIn("follow each other without gaps", said)
         self.of("DELETE", "/turns", 204)
         self.assertEqual(len(self.of("GET", "/turns")["turns"]), 6)
 
