@@ -61,7 +61,7 @@ class Turns(WireCase):
 
     def test_where_nothing_is_apart_that_is_said(self):
         said = self.match(422, recording=self.one, toward=0)["error"]
-        self.assertIn("are alike already", said)
+        self.assertIn("already match", said)
 
     def test_a_reference_is_named_told_and_followed(self):
         path = f"/api/productions/{self.production}"
