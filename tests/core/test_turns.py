@@ -134,7 +134,7 @@ class BroughtTogether(TurnsCase):
         self.assertAlmostEqual(after[0].speech_dbfs, after[1].speech_dbfs, delta=0.3)
         self.assertAlmostEqual(after[0].speech_dbfs, before[0].speech_dbfs, delta=0.3)
         self.assertEqual([step.kind for step in steps], ["spot-gain"])
-        said = r"^Where one voice speaks: brought to the other voice’s level, \d\.\d dB up in 2 passages\.$"
+        said = r"^Where one voice speaks: matched to the other voice’s level, \d\.\d dB up in 2 passages\.$"
         self.assertRegex(steps[0].reason, said)
         first = self.one.inspection.turns[0]
         untouched = slice(0, round(first.end_s * RATE))
