@@ -94,15 +94,12 @@
     await acting.remove(gone);
   }
   async function orderByName() {
-    let recordings: string[] = [];
+    const before = answer(await api.GET('/api/productions/{production_id}/sheet', path)).entries.map(({ id }) => id);
     await acting.undoably(
       'Reordered by name.',
-      async () => {
-        const before = answer(await api.GET('/api/productions/{production_id}/sheet', path));
-        recordings = before.entries.map(({ id }) => id);
-        answer(await api.POST('/api/productions/{production_id}/order-by-name', path));
-      },
-      async () => answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings } })),
+      async () => answer(await api.POST('/api/productions/{production_id}/order-by-name', path)),
+      async () =>
+        answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings: before } })),
     );
   }
 
