@@ -74,7 +74,7 @@
   const stage = (work: Work) => {
     const now = live.progress[work.id] ?? work;
     return {
-      stage: now.stage || (work.kind === 'inspect' ? 'Queued' : 'Queued'),
+      stage: now.stage || 'Queued',
       fraction: now.fraction,
     };
   };
