@@ -19,6 +19,7 @@
   import RecordScreen from './screens/Record.svelte';
   import RecordingScreen from './screens/Recording.svelte';
   import Removed from './screens/Removed.svelte';
+  import Settings from './screens/Settings.svelte';
   import Sheet from './screens/Sheet.svelte';
   import Specification from './screens/Specification.svelte';
   import Specifications from './screens/Specifications.svelte';
@@ -58,6 +59,7 @@
     '/verify': Verify,
     '/verify/:id': Verify,
     '/removed': Removed,
+    '/settings': Settings,
     '*': Nowhere,
   };
   const PLACES = [
@@ -95,7 +97,10 @@
       <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
     {/each}
   </nav>
-  <span class="keys"><LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span>
+  <span class="keys"
+    ><a href="#/settings" aria-current={router.location === '/settings' ? 'page' : undefined}>Settings</a>
+    <LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span
+  >
   {#if !live.connected}<span class="apart" role="status">Connection lost. Reconnecting…</span>{/if}
 </header>
 <Router {routes} />
@@ -154,8 +159,15 @@
     }
   }
   .keys {
+    display: flex;
+    gap: 16px;
     margin-left: auto;
     font-size: 13px;
+  }
+  .keys a[aria-current] {
+    color: var(--ink);
+    text-decoration: none;
+    box-shadow: 0 2px 0 var(--act);
   }
   .apart {
     color: var(--outside);

@@ -69,7 +69,7 @@ class ArchiveScreens(InterfaceCase):
 
         self.elsewhere()
         self.page.reload()
-        expect(self.page.get_by_text(words.NO_PRODUCTIONS)).to_be_visible()
+        expect(self.page.get_by_role("region", name=words.FIRST_STEPS)).to_be_visible()
         row = self.bring_in(archive)
         expect(row).to_contain_text("“Mill of tides” is whole, but sealed with a key that is not trusted here.")
         expect(self.page.get_by_role("link", name="Mill of tides")).to_have_count(0)

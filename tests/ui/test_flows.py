@@ -61,7 +61,7 @@ class Flows(InterfaceCase):
         question.get_by_role("button", name="Remove production").click()
         expect(self.page.get_by_text("This production was removed.")).to_be_visible()
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
-        expect(self.page.get_by_text(words.NO_PRODUCTIONS)).to_be_visible()
+        expect(self.page.get_by_role("region", name=words.FIRST_STEPS)).to_be_visible()
         self.page.get_by_role("link", name="Removed").click()
         row = self.page.locator("tr[data-removed='Tidal mill']")
         expect(row).to_contain_text("Production")

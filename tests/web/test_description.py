@@ -35,7 +35,7 @@ class Description(unittest.TestCase):
 
     def test_words_that_are_chosen_from_come_from_their_one_definition(self):
         request = self.schemas["ConformRequest"]["properties"]
-        self.assertEqual(request["preference"]["enum"], list(PREFERENCES))
+        self.assertEqual(request["preference"]["anyOf"][0]["enum"], list(PREFERENCES))
         self.assertEqual(request["container"]["anyOf"][0]["enum"], list(FORMAT_NAMES))
         self.assertEqual(list(WRITABLE), list(FORMAT_NAMES))
         self.assertEqual(self.schemas["WorkState"]["enum"], list(WorkState))

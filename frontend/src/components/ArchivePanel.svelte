@@ -7,6 +7,7 @@
   import { underWay } from '../lib/works';
   import Button from './Button.svelte';
   import UnderWay from './UnderWay.svelte';
+  import Problem from './Problem.svelte';
   let { production, acting }: { production: string; acting: Acting } = $props();
   const path = $derived({ params: { path: { production_id: production } } });
   const query = createQuery(() => ({
@@ -43,7 +44,7 @@
       {#if found.work?.error}<span class="wrong" role="alert">{found.work.error}</span>{/if}
     {/if}
   </p>
-  {#if query.isError}<p class="wrong" role="alert">{query.error.message}</p>{/if}
+  <Problem {query} />
 </section>
 
 <style>

@@ -8,6 +8,7 @@
   import Button from './Button.svelte';
   import LinkButton from './LinkButton.svelte';
   import NameHeading from './NameHeading.svelte';
+  import Problem from './Problem.svelte';
   interface Props {
     recording: RecordingDetail;
     acting: Acting;
@@ -52,7 +53,7 @@
   {/if}
 </div>
 {#if it.stands}<p class="stands" aria-label="Summary">{it.stands}</p>{/if}
-{#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
+<Problem {acting} />
 {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
   <p class="older">
     {it.older_methods ? 'These readings were taken with an older method.' : ''}

@@ -48,6 +48,7 @@
     acting.attempt(async () =>
       answer(await api.DELETE('/api/imports/{importing_id}', { params: { path: { importing_id: one.id } } })),
     );
+  import Problem from './Problem.svelte';
 </script>
 
 <section aria-label="Archives">
@@ -63,7 +64,7 @@
       uploads.add(undefined, files);
     }}>Import an archive…</FileButton
   >
-  {#if acting.problem && !dialog?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  {#if !dialog?.open}<Problem {acting} />{/if}
   {#if sending.length || waiting.length || imports.data?.length}
     <SheetList>
       {#each sending as upload (upload.key)}

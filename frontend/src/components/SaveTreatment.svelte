@@ -4,6 +4,7 @@
   import { answer, api, type DraftView, type Finish, type KeptTreatment } from '../lib/api';
   import { exact, number } from '../lib/format';
   import Button from './Button.svelte';
+  import Problem from './Problem.svelte';
   interface Props {
     recordingId: string;
     view: DraftView;
@@ -117,7 +118,7 @@
       </label>
     {/each}
   </fieldset>
-  {#if general.isError}<p class="outside" role="alert">{general.error.message}</p>{/if}
+  <Problem query={general} />
   {#if general.data}
     {#if general.data.reference !== null}
       <label class="choice">

@@ -4,6 +4,7 @@
   import type { Acting } from '../lib/acting.svelte';
   import { answer, api, type AskedEach, type Format, type Preference, type SheetEntry } from '../lib/api';
   import { PLANS } from '../lib/approach';
+  import { defaults } from '../lib/defaults';
   import type { Dropped } from '../lib/dropped';
   import { counted, exact } from '../lib/format';
   import Button from './Button.svelte';
@@ -31,8 +32,9 @@
     queryFn: async () => answer(await api.GET('/api/treatments')),
   }));
   const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
-  let picked = $state<string>('balanced');
-  const way = $derived(ways.some(([key]) => key === picked) ? picked : 'balanced');
+  const set = defaults();
+  let picked = $state<string>();
+  const way = $derived(ways.find(([key]) => key === picked)?.[0] ?? set.data?.preference ?? 'balanced');
   const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === way));
   let levelled = $state(true);
   let container = $state<Format['name']>('');
@@ -50,7 +52,7 @@
     acting.attempt(async () => {
       const body = {
         recordings,
-        preference: treatment ? 'balanced' : (way as Preference),
+        preference: treatment ? null : (way as Preference),
         treatment: treatment?.id ?? null,
         reference: Boolean(treatment?.lacks_reference && levelled),
         container: form || null,

@@ -169,7 +169,7 @@
         </div>
       {:else if !settled}
         {#if entry.status === 'planned'}<span class="planned">planned</span>{/if}
-        <Button label={`Conform ${row.name}`} onclick={() => acting.conform(row.id, { preference: 'balanced' })}
+        <Button label={`Conform ${row.name}`} onclick={() => acting.conform(row.id, {})}
           >{attempted?.work?.state === 'cancelled' ||
           attempted?.work?.state === 'failed' ||
           (attempted?.refused && attempted.current)

@@ -9,6 +9,7 @@
   import type { Span } from '../lib/ribbon-view.svelte';
   import CutSample from './CutSample.svelte';
   import Explained from './Explained.svelte';
+  import Problem from './Problem.svelte';
   interface Props {
     recordingId: string;
     selection: Span;
@@ -40,7 +41,7 @@
 
 <div class="span" role="group" aria-label="Readings of the selection" aria-busy={found.isFetching}>
   {#if found.isError}
-    <p class="problem" role="alert">{found.error.message}</p>
+    <Problem query={found} />
   {:else if shown.length}
     <dl>
       {#each shown as { reading, method } (reading.quantity)}
@@ -95,8 +96,5 @@
   }
   p {
     color: var(--soft);
-  }
-  .problem {
-    color: var(--outside);
   }
 </style>

@@ -102,7 +102,7 @@
   const run = () =>
     drafted
       ? acting.runDraft(recording.id, { container: chosen || null })
-      : acting.conform(recording.id, { preference: 'balanced', container: chosen || null });
+      : acting.conform(recording.id, { container: chosen || null });
 
   const gain = $derived(steps.findLast((step) => step.kind === 'gain' && step.on));
   const gainDb = $derived((gain?.settings?.gain_db as number | undefined) ?? (expected ? 0 : undefined));

@@ -8,6 +8,7 @@
   import ChangeList from './ChangeList.svelte';
   import Explained from './Explained.svelte';
   import FigureTable from './FigureTable.svelte';
+  import Problem from './Problem.svelte';
   interface Props {
     recordingId: string;
     one: number;
@@ -64,7 +65,7 @@
 
 <div class="two">
   {#if query.isError}
-    <p class="outside" role="alert">{query.error.message}</p>
+    <Problem {query} />
   {:else if found}
     <div class="heads">{@render head(found.one)}{@render head(found.other)}</div>
     {#if found.asked.length}

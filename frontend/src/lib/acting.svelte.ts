@@ -1,12 +1,15 @@
 // What a person asks for on a screen: done, then everything shown is asked for again; a refusal is kept in words.
 import type { QueryClient } from '@tanstack/svelte-query';
-import { answer, api, type ConformRequest, type RunRequest } from './api';
+import { answer, api, type Act, type ConformRequest, type Refused, type RunRequest } from './api';
 
 export class Acting {
   problem = $state('');
+  /** What can be done about the problem. */
+  act = $state<Act>();
   /** What was just done and can be undone: the sentence, and the way back. */
   done = $state.raw<{ said: string; undo: () => Promise<unknown> }>();
   #client: QueryClient;
+  #last: () => Promise<unknown> = async () => undefined;
 
   constructor(client: QueryClient) {
     this.#client = client;
@@ -14,12 +17,25 @@ export class Acting {
 
   async attempt(action: () => Promise<unknown>): Promise<void> {
     this.problem = '';
+    this.#last = action;
     try {
       await action();
       await this.#client.invalidateQueries();
     } catch (error) {
       this.problem = (error as Error).message;
+      this.act = (error as Refused).act;
     }
+  }
+
+  /** Do what failed once more. */
+  again(): Promise<void> {
+    return this.attempt(this.#last);
+  }
+
+  /** Show what is there now. */
+  async reload(): Promise<void> {
+    this.problem = '';
+    await this.#client.invalidateQueries();
   }
 
   /** Do something that can be undone. */

@@ -41,7 +41,8 @@ export type Curve = components['schemas']['Curve'];
 export type Turn = components['schemas']['Turn'];
 export type TurnsView = components['schemas']['TurnsView'];
 export type DiskUse = components['schemas']['DiskUse'];
-export type Preference = ConformRequest['preference'];
+export type Preference = NonNullable<ConformRequest['preference']>;
+export type Defaults = components['schemas']['Defaults'];
 export type DraftView = components['schemas']['DraftView'];
 export type DraftStep = components['schemas']['DraftStep'];
 /** A step as the server tells it: with its name, always. */
@@ -103,8 +104,28 @@ export function said(body: string): string {
   }
 }
 
+export type Act = Failed['act'];
+
+/** What was refused, in a sentence, and what can be done about it. */
+export class Refused extends Error {
+  constructor(
+    said: string,
+    readonly act?: Act,
+  ) {
+    super(said);
+  }
+}
+
+api.use({
+  onError: ({ error }) =>
+    (error as Error).name === 'AbortError'
+      ? undefined
+      : new Refused('The server did not answer. Check that Ispettore is running, then try again.', 'again'),
+});
+
 /** What an answer holds, or an error with the server's own sentence. */
 export function answer<T>(result: { data?: T; error?: Failed; response: Response }): T {
   if (result.response.ok) return result.data as T;
-  throw new Error(result.error?.error ?? NO_WORDS);
+  const failed = result.error;
+  throw failed?.error ? new Refused(failed.error, failed.act) : new Refused(NO_WORDS, 'again');
 }

@@ -25,13 +25,14 @@ const LISTS: Record<string, string[]> = {
   specification: ['specifications', 'specification', 'changes', 'removed'],
   treatment: ['treatments', 'treatment', 'changes', 'forecast', 'removed'],
   import: ['imports', 'productions'],
+  demo: ['demo', 'productions'],
 };
 
 /** Whether a question should be asked again after a change. */
 export function names(query: Query, notice: Notice): boolean {
   const [about, ...named] = query.queryKey as [string, ...unknown[]];
   const { id, production, recording } = notice;
-  if (notice.about === 'everything') return true;
+  if (notice.about === 'everything' || notice.about === 'settings') return true;
   // A file to listen to is named by itself, and tells of which recording it is.
   const of = (query.state.data as { recording?: string } | null)?.recording;
   if (about === 'listen' && recording && of === recording) return true;

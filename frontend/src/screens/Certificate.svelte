@@ -9,6 +9,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
   import { listener } from '../lib/proof.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const path = $derived({ params: { path: { certificate_id: params.id } } });
@@ -50,7 +51,7 @@
 <svelte:head><title>Certificate of {view?.row.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if query.isError}
-    <p role="alert" class="wrong">{query.error.message}</p>
+    <Problem {query} />
   {:else if view}
     <div>
       <p class="way">
@@ -143,8 +144,5 @@
   .acts {
     display: flex;
     gap: 10px;
-  }
-  .wrong {
-    color: var(--outside);
   }
 </style>

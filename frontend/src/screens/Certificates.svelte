@@ -9,6 +9,7 @@
   import Stands from '../components/Stands.svelte';
   import { answer, api, type CertificateRow } from '../lib/api';
   import { counted, date } from '../lib/format';
+  import Problem from '../components/Problem.svelte';
 
   const PAGE = 100;
   type Standing = CertificateRow['stands'];
@@ -75,7 +76,7 @@
     >
   </div>
   {#if query.isError}
-    <p role="alert" class="wrong">{query.error.message}</p>
+    <Problem {query} />
   {:else if found && found.rows.length}
     <ListTable caption="Certificates">
       <thead>
@@ -151,9 +152,6 @@
   }
   .when {
     white-space: nowrap;
-  }
-  .wrong {
-    color: var(--outside);
   }
   .more,
   .none {

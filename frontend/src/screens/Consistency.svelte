@@ -11,6 +11,7 @@
   import { answer, api, type Chapter } from '../lib/api';
   import { counted, number } from '../lib/format';
   import { Seams } from '../lib/seams.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const MOST_SPECTRA = 60;
@@ -51,7 +52,7 @@
 <svelte:head><title>Consistency of {view?.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if query.isError}
-    <p role="alert">{query.error.message}</p>
+    <Problem {query} />
   {:else if view && found}
     <ScreenHead title="Consistency">
       {#snippet way()}<a href={`#/productions/${params.id}`}>{view.name}</a>{/snippet}

@@ -18,6 +18,7 @@
   import { answer, api } from '../lib/api';
   import { Delivering } from '../lib/delivering.svelte';
   import { counted, size } from '../lib/format';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const BLOCK = 40;
@@ -66,7 +67,7 @@
 <svelte:head><title>Deliver {view?.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if query.isError}
-    <p role="alert">{query.error.message}</p>
+    <Problem {query} />
   {:else if view}
     <ScreenHead title="Deliver">
       {#snippet way()}<a href={`#/productions/${params.id}`}>{view.name}</a>{/snippet}
@@ -94,7 +95,7 @@
     {#if wrong}<p class="wrong" role="alert">
         {counted(wrong, 'name')} can’t be used; nothing is made until {wrong === 1 ? 'it is' : 'they are'} changed.
       </p>{/if}
-    {#if acting.problem && !dialog?.open && !desk?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    {#if !dialog?.open && !desk?.open}<Problem {acting} />{/if}
     {#if view.lot && view.lot.total > 1}<LotLine lot={view.lot} oncancel={() => void delivering.cancel()} />{/if}
     <DeliverSettings {view} {delivering} />
     <PackageLimits limits={view.whole} all />

@@ -12,6 +12,7 @@
   import { answer, api, type KeyView } from '../lib/api';
   import { counted, date } from '../lib/format';
   import { asItIs } from '../lib/json-file';
+  import Problem from '../components/Problem.svelte';
 
   const acting = new Acting(useQueryClient());
   const query = createQuery(() => ({ queryKey: ['keys'], queryFn: async () => answer(await api.GET('/api/keys')) }));
@@ -64,9 +65,9 @@
       <Button onclick={() => rolling?.showModal()}>Make a new key…</Button>
     {/snippet}
   </ScreenHead>
-  {#if acting.problem && !trusting?.open}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  {#if !trusting?.open}<Problem {acting} />{/if}
   {#if query.isError}
-    <p class="wrong" role="alert">{query.error.message}</p>
+    <Problem {query} />
   {:else if query.data}
     {#each query.data.problems as problem (problem)}<p class="wrong">{problem}</p>{/each}
     <ListTable caption="Keys">

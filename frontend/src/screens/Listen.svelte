@@ -13,6 +13,7 @@
   import { answer, api, type NoteKind } from '../lib/api';
   import { clock, counted, date, exact, number } from '../lib/format';
   import { listener, Proof, setListener, SPEEDS, type Of } from '../lib/proof.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { of: Of; id: string } } = $props();
   const KINDS: readonly (readonly [NoteKind, string, string])[] = [
@@ -82,7 +83,7 @@
 <svelte:head><title>Listen to {view?.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if query.isError}
-    <p role="alert">{query.error.message}</p>
+    <Problem {query} />
   {:else if view}
     <ScreenHead title={`Listen: ${view.name}`}>
       {#snippet way()}<a href={`#/productions/${view.production}`}>{view.production_name}</a> ·
@@ -133,7 +134,7 @@
       </div>
       {#if proof.problem}<p class="wrong" role="alert">{proof.problem}</p>{/if}
     </section>
-    {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+    <Problem {acting} />
     <div class="halves">
       <section aria-label="Notes">
         <div class="head">

@@ -4,14 +4,19 @@
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import Labelled from '../components/Labelled.svelte';
+  import FirstRun from '../components/FirstRun.svelte';
   import SortButton from '../components/SortButton.svelte';
   import Imports from '../components/Imports.svelte';
+  import { Acting } from '../lib/acting.svelte';
   import { answer, api, type ProductionSummary } from '../lib/api';
+  import { defaults } from '../lib/defaults';
   import { counted, date } from '../lib/format';
   import { newId } from '../lib/ids';
   import { holds, Sorter } from '../lib/sorting.svelte';
+  import Problem from '../components/Problem.svelte';
 
-  const client = useQueryClient();
+  const acting = new Acting(useQueryClient());
+  const making = new Acting(useQueryClient());
   const productions = createQuery(() => ({
     queryKey: ['productions'],
     queryFn: async () => answer(await api.GET('/api/productions')),
@@ -21,8 +26,12 @@
     queryFn: async () => answer(await api.GET('/api/specifications')),
   }));
   let name = $state('');
-  let chosen = $state('audiobook-retail');
-  let problem = $state('');
+  const set = defaults();
+  let picked = $state<string>();
+  const offered = $derived((specifications.data ?? []).map(({ id, name }) => [id, name] as const));
+  const chosen = $derived(
+    [picked, set.data?.specification_id].find((id) => offered.some(([one]) => one === id)) ?? offered[0]?.[0] ?? '',
+  );
   let away = $state(false);
   let search = $state('');
   const kept = $derived((productions.data ?? []).filter((production) => !production.archived));
@@ -67,41 +76,39 @@
       .filter(({ status }) => status !== 'certified' && status !== 'delivered')
       .map(({ count, word }) => `${count} ${word}`)
       .join(', ');
-  async function bringBack(production_id: string) {
-    await api.PATCH('/api/productions/{production_id}', {
-      params: { path: { production_id } },
-      body: { archived: false },
-    });
-    await client.invalidateQueries();
-  }
+  const bringBack = (production_id: string) =>
+    acting.attempt(async () =>
+      answer(
+        await api.PATCH('/api/productions/{production_id}', {
+          params: { path: { production_id } },
+          body: { archived: false },
+        }),
+      ),
+    );
 
   // One production for one form that was filled in, however often it is sent.
   let wanted = newId();
-  async function create() {
-    problem = '';
-    try {
+  const create = () =>
+    making.attempt(async () => {
       const body = { name, specification_id: chosen, id: wanted };
       const made = answer(await api.POST('/api/productions', { body }));
       wanted = newId();
-      await client.invalidateQueries();
       await push(`/productions/${made.id}`);
-    } catch (error) {
-      problem = (error as Error).message;
-    }
-  }
+    });
   const aside = createQuery(() => ({
     queryKey: ['set-aside'],
     queryFn: async () => answer(await api.GET('/api/uploads/set-aside')),
   }));
-  async function discard(upload_id: string) {
-    await api.DELETE('/api/uploads/set-aside/{upload_id}', { params: { path: { upload_id } } });
-    await client.invalidateQueries();
-  }
+  const discard = (upload_id: string) =>
+    acting.attempt(async () =>
+      answer(await api.DELETE('/api/uploads/set-aside/{upload_id}', { params: { path: { upload_id } } })),
+    );
 </script>
 
 <svelte:head><title>Productions · Ispettore</title></svelte:head>
 <main>
   <h1>Productions</h1>
+  <Problem {acting} />
   {#if productions.data}
     {#if kept.length || away}
       {#if (productions.data?.length ?? 0) > 1}
@@ -164,15 +171,14 @@
           </ul>
         </section>
       {/if}
-    {:else}
-      <p class="empty">No productions yet. Name one below, choose its specification, then add recordings.</p>
     {/if}
+    <FirstRun production={productions.data[0]?.id} />
     {#if archived.length}
       <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} hidden</label>
     {/if}
     <p class="removed"><a href="#/removed">Removed</a></p>
   {:else if productions.isError}
-    <p role="alert">{productions.error.message}</p>
+    <Problem query={productions} />
   {/if}
 
   {#each aside.data ?? [] as upload (upload.id)}
@@ -192,14 +198,9 @@
     <Labelled label="Name"
       ><input class="name" bind:value={name} required maxlength="120" placeholder="A book, a series" /></Labelled
     >
-    <Choice
-      label="Specification"
-      value={chosen}
-      options={(specifications.data ?? []).map(({ id, name }) => [id, name])}
-      onchange={(to) => (chosen = to)}
-    />
+    <Choice label="Specification" value={chosen} options={offered} onchange={(to) => (picked = to)} />
     <Button strong disabled={!name.trim()} onclick={create}>Create production</Button>
-    {#if problem}<p role="alert">{problem}</p>{/if}
+    <Problem acting={making} />
   </form>
   <Imports />
 </main>

@@ -9,6 +9,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Deed } from '../lib/api';
   import { counted, day, time } from '../lib/format';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const PAGE = 100;
@@ -59,7 +60,7 @@
       <a href={`/api/productions/${params.id}/record.json`} download>Record as JSON</a>
     {/snippet}
   </ScreenHead>
-  {#if acting.problem}<p class="wrong" role="alert">{acting.problem}</p>{/if}
+  <Problem {acting} />
   <ArchivePanel production={params.id} {acting} />
   <div class="choices">
     <Choice
@@ -71,7 +72,7 @@
     <Choice label="About" value={topic} options={[['', 'Everything'], ...topics]} onchange={(to) => (topic = to)} />
   </div>
   {#if query.isError}
-    <p role="alert" class="wrong">{query.error.message}</p>
+    <Problem {query} />
   {:else if found}
     <ListTable caption="What was done, the newest first">
       <thead>
@@ -157,9 +158,6 @@
     list-style: none;
     margin: 2px 0 4px;
     padding-left: 16px;
-  }
-  .wrong {
-    color: var(--outside);
   }
   .more {
     margin-top: 14px;

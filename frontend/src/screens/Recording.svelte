@@ -30,6 +30,7 @@
   import { Player } from '../lib/player.svelte';
   import { Sittings } from '../lib/sittings';
   import { RibbonView } from '../lib/ribbon-view.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string; left?: string; right?: string } } = $props();
   /** Two versions that are compared stand in the address as the left half: versions-1-2. */
@@ -152,7 +153,7 @@
 <svelte:head><title>{recording?.name ?? 'Recording'} · Ispettore</title></svelte:head>
 <main>
   {#if bench.query.isError}
-    <p role="alert">{bench.query.error.message}</p>
+    <Problem query={bench.query} />
   {:else if recording}
     {@const it = recording}
     <BenchHead

@@ -7,6 +7,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Removed } from '../lib/api';
   import { counted, date } from '../lib/format';
+  import Problem from '../components/Problem.svelte';
 
   const KINDS = {
     production: 'Production',
@@ -40,9 +41,9 @@
     {/snippet}
     {#snippet acts()}{/snippet}
   </ScreenHead>
-  {#if acting.problem}<p class="outside" role="alert">{acting.problem}</p>{/if}
+  <Problem {acting} />
   {#if removed.isError}
-    <p class="outside" role="alert">{removed.error.message}</p>
+    <Problem query={removed} />
   {:else if removed.data?.length}
     <ListTable caption="Removed">
       <thead>
@@ -70,8 +71,5 @@
 <style>
   main {
     padding: 16px 24px 60px;
-  }
-  .outside {
-    color: var(--outside);
   }
 </style>

@@ -24,6 +24,7 @@
   import { shortcuts } from '../lib/shortcuts.svelte';
   import { SheetView } from '../lib/sheet-view.svelte';
   import type { Uploads } from '../lib/uploads.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const uploads = getContext<Uploads>('uploads');
@@ -139,7 +140,7 @@
 <DropArea ondrop={add} invitation="Drop recordings here to add them">
   <div class="page">
     {#if sheet.isError}
-      <p role="alert">{sheet.error.message}</p>
+      <Problem query={sheet} />
     {:else if sheet.data}
       <div class="top">
         <div>
@@ -245,7 +246,7 @@
           oncancel={() => attempt(async () => answer(await api.POST('/api/productions/{production_id}/cancel', path)))}
         />
       {/if}
-      {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+      <Problem {acting} />
       {#if acting.done}
         <p class="note" role="status">
           {acting.done.said}
@@ -360,9 +361,6 @@
     border: 1px solid var(--rule);
     padding: 6px 8px;
     resize: vertical;
-  }
-  .problem {
-    color: var(--outside);
   }
   .soft,
   .nothing {

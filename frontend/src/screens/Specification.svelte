@@ -12,6 +12,7 @@
   import { Draft, draftOf, forget, type DraftContent, type DraftLimit } from '../lib/draft.svelte';
   import { counted } from '../lib/format';
   import { meanings } from '../lib/methods';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const acting = new Acting(useQueryClient());
@@ -126,7 +127,7 @@
 <svelte:head><title>{draft?.content.name ?? 'Specification'} · Ispettore</title></svelte:head>
 <main>
   {#if view.isError}
-    <p role="alert">{view.error.message}</p>
+    <Problem query={view} />
   {:else if view.data && draft}
     <p class="crumb"><a href="#/specifications">Specifications</a></p>
     <div class="top">
@@ -219,7 +220,7 @@
         }}
       />
     {/if}
-    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    <Problem {acting} />
     {#if overtaken}
       <p class="problem" role="alert">
         Version {newest} was saved elsewhere in the meantime. Your changes to version {draft.view.specification.version} are

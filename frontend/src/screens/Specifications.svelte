@@ -7,6 +7,7 @@
   import { Acting } from '../lib/acting.svelte';
   import { answer, api } from '../lib/api';
   import { asItIs } from '../lib/json-file';
+  import Problem from '../components/Problem.svelte';
 
   const acting = new Acting(useQueryClient());
   const specifications = createQuery(() => ({
@@ -40,7 +41,7 @@
         onchosen={({ files }) => bringIn(files)}>Import a file</FileButton
       >
     </div>
-    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    <Problem {acting} />
     {#if specifications.data}
       <table>
         <thead>
@@ -68,7 +69,7 @@
         > describes it.
       </p>
     {:else if specifications.isError}
-      <p role="alert">{specifications.error.message}</p>
+      <Problem query={specifications} />
     {/if}
   </div>
 </DropArea>
@@ -93,10 +94,6 @@
     display: block;
     font-family: var(--figures);
     font-size: 12px;
-  }
-  .problem {
-    color: var(--outside);
-    margin-bottom: 10px;
   }
   table {
     width: 100%;

@@ -10,6 +10,7 @@
   import { answer, api, type Finish } from '../lib/api';
   import { counted, date, exact } from '../lib/format';
   import { KeptDraft } from '../lib/kept-draft.svelte';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const acting = new Acting(useQueryClient());
@@ -67,7 +68,7 @@
 <svelte:head><title>{draft?.content.name ?? 'Treatment'} · Ispettore</title></svelte:head>
 <main>
   {#if view.isError}
-    <p role="alert">{view.error.message}</p>
+    <Problem query={view} />
   {:else if view.data && draft}
     <p class="crumb"><a href="#/treatments">Treatments</a></p>
     <div class="top">
@@ -113,7 +114,7 @@
     {:else if view.data.removed}
       <p class="ships">This treatment was removed. Files made with it are kept.</p>
     {/if}
-    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    <Problem {acting} />
     {#if overtaken}
       <p class="problem" role="alert">
         Another version was saved elsewhere in the meantime. Discard your changes to continue from it.

@@ -9,6 +9,7 @@
   import { answer, api, type TreatmentSummary } from '../lib/api';
   import { counted } from '../lib/format';
   import { asItIs } from '../lib/json-file';
+  import Problem from '../components/Problem.svelte';
 
   const acting = new Acting(useQueryClient());
   const treatments = createQuery(() => ({
@@ -45,7 +46,7 @@
         onchosen={({ files }) => bringIn(files)}>Import a file</FileButton
       >
     </div>
-    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
+    <Problem {acting} />
     {#if treatments.data}
       {#each GROUPS as [title, belongs] (title)}
         {@const found = treatments.data.filter(belongs)}
@@ -92,7 +93,7 @@
         describes it.
       </p>
     {:else if treatments.isError}
-      <p role="alert">{treatments.error.message}</p>
+      <Problem query={treatments} />
     {/if}
   </div>
 </DropArea>
@@ -111,10 +112,6 @@
   }
   .soft {
     color: var(--soft);
-  }
-  .problem {
-    color: var(--outside);
-    margin-bottom: 10px;
   }
   section + section {
     margin-top: 22px;

@@ -10,6 +10,7 @@
   import UnderWay from '../components/UnderWay.svelte';
   import { answer, api, said } from '../lib/api';
   import { counted, date, reading, size, unit } from '../lib/format';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params?: { id?: string } } = $props();
   let certificate = $state<File>();
@@ -110,7 +111,7 @@
     {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
     {#if sending !== undefined}<Progress stage="Uploading" fraction={sending} />{/if}
     {#if report.isError}
-      <p class="outside" role="alert">{report.error.message}</p>
+      <Problem query={report} />
     {:else if report.data}
       {@const it = report.data}
       <section class="sheet" aria-live="polite">

@@ -3,6 +3,7 @@
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { push, replace, router } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
+  import BoundsFields from '../components/BoundsFields.svelte';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import LinkButton from '../components/LinkButton.svelte';
@@ -10,9 +11,11 @@
   import UnderWay from '../components/UnderWay.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Forecast, type ForecastRow, type Format } from '../lib/api';
-  import { asked, PLANS, read, USUAL, written, type Approach } from '../lib/approach';
+  import { asked, PLANS, read, written, type Approach } from '../lib/approach';
+  import { defaults, STANDARD, type Usual } from '../lib/defaults';
   import { counted, exact, number, tone } from '../lib/format';
   import { underWay } from '../lib/works';
+  import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const acting = new Acting(useQueryClient());
@@ -25,19 +28,22 @@
     queryKey: ['treatments'],
     queryFn: async () => answer(await api.GET('/api/treatments')),
   }));
-  const approach = $derived(read(router.querystring));
+  const set = defaults();
+  const usual = $derived<Usual>(set.data ?? { preference: 'balanced', bounds: STANDARD });
+  const approach = $derived(read(router.querystring, usual));
   const change = (to: Partial<Approach>) => {
-    const query = written({ ...approach, ...to });
+    const query = written({ ...approach, ...to }, usual);
     void replace(`/productions/${params.id}/whole${query ? `?${query}` : ''}`);
   };
   const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
   const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === approach.by));
   const everyone = $derived(sheet.data?.entries ?? []);
   const included = $derived(everyone.map((row) => row.id).filter((id) => !approach.without.includes(id)));
-  const body = $derived(asked(approach, included, treatment?.lacks_reference ?? false));
+  const body = $derived(asked(approach, included, treatment?.lacks_reference ?? false, usual));
   const forecast = createQuery(() => ({
     queryKey: ['forecast', params.id, body],
-    enabled: included.length > 0 && (treatments.data !== undefined || !approach.by.startsWith(':')),
+    enabled:
+      included.length > 0 && set.data !== undefined && (treatments.data !== undefined || !approach.by.startsWith(':')),
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: async () =>
@@ -64,15 +70,7 @@
   let pointed = $state<string>();
   let wide = $state(0);
   let bounding = $state(false);
-  const BOUNDS = [
-    ['limiting_db', 'limiting', 'dB', 24],
-    ['compression_db', 'compression', 'dB', 30],
-    ['ratio', 'at', ': 1', 20],
-    ['riding_db', 'riding', 'dB', 15],
-    ['noise_reduction_db', 'noise reduction', 'dB', 18],
-    ['pauses_db', 'pauses in all', 'dB', 60],
-  ] as const;
-  const unusual = $derived(BOUNDS.some(([name]) => approach.bounds[name] !== USUAL[name]));
+  const unusual = $derived(JSON.stringify(approach.bounds) !== JSON.stringify(usual.bounds));
 
   const steps = (row: ForecastRow) =>
     row.plan?.steps.map((step) => step.reading.title.toLowerCase()).join(', ') || 'only conversion';
@@ -101,7 +99,7 @@
 <svelte:head><title>Conform {sheet.data?.name ?? ''} · Ispettore</title></svelte:head>
 <main>
   {#if sheet.isError}
-    <p role="alert">{sheet.error.message}</p>
+    <Problem query={sheet} />
   {:else if sheet.data}
     <p class="crumb"><a href={`#/productions/${params.id}`}>{sheet.data.name}</a></p>
     <div class="top">
@@ -162,29 +160,13 @@
       </label>
     {/if}
     {#if bounding}
-      <p class="bounds" role="group" aria-label="Bounds">
-        At most
-        {#each BOUNDS as [name, words, unit, most] (name)}
-          <label
-            >{words}
-            <input
-              type="number"
-              min={name === 'ratio' ? 1 : 0}
-              max={most}
-              step="0.5"
-              value={approach.bounds[name]}
-              onchange={(event) => {
-                const value = event.currentTarget.valueAsNumber;
-                if (Number.isFinite(value)) change({ bounds: { ...approach.bounds, [name]: value } });
-              }}
-            /> <span class="soft">{unit}</span></label
-          >
-        {/each}
-        {#if unusual}<LinkButton onclick={() => change({ bounds: { ...USUAL } })}>Restore defaults</LinkButton>{/if}
-      </p>
+      <div class="bounds" role="group" aria-label="Bounds">
+        <BoundsFields bounds={approach.bounds} onchange={(bounds) => change({ bounds })} />
+        {#if unusual}<LinkButton onclick={() => change({ bounds: usual.bounds })}>Restore defaults</LinkButton>{/if}
+      </div>
     {/if}
-    {#if acting.problem}<p class="problem" role="alert">{acting.problem}</p>{/if}
-    {#if forecast.isError}<p class="problem" role="alert">{forecast.error.message}</p>{/if}
+    <Problem {acting} />
+    <Problem query={forecast} />
     {#if found}
       <section aria-label="Voice and room in every recording" class="picture" bind:clientWidth={wide}>
         <div class="said">
@@ -340,19 +322,9 @@
   .bounds {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 14px;
-    align-items: baseline;
+    gap: 8px 14px;
+    align-items: end;
     margin-top: 8px;
-    font-size: 14px;
-  }
-  .bounds input {
-    width: 58px;
-    font-family: var(--figures);
-    font-size: 13.5px;
-    background: var(--sheet);
-    border: 1px solid var(--soft);
-    border-radius: 3px;
-    padding: 2px 4px;
   }
   .picture {
     margin: 12px 0;
@@ -467,11 +439,7 @@
   .near {
     color: var(--near);
   }
-  .outside,
-  .problem {
+  .outside {
     color: var(--outside);
-  }
-  .problem {
-    margin: 8px 0;
   }
 </style>

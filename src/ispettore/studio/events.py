@@ -21,7 +21,10 @@ class Notice(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    about: WorkKind | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening", "keys"]
+    about: (
+        WorkKind
+        | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening", "keys", "settings"]
+    )
     id: str = ""
     production: UUID | None = None
     recording: UUID | None = None

@@ -32,6 +32,7 @@ class WorkKind(StrEnum):
     HAND_OVER = "hand-over"
     ARCHIVE = "archive"
     IMPORT = "import"
+    DEMO = "demo"
 
 
 class WorkState(StrEnum):
@@ -66,6 +67,15 @@ class TreatmentRecord(SQLModel, table=True):
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+
+
+class DefaultsRecord(SQLModel, table=True):
+    """What new work begins with here; one row."""
+
+    __tablename__ = "defaults"
+
+    id: int = Field(default=1, primary_key=True)
+    data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
 
 
 class Production(SQLModel, table=True):

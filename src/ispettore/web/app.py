@@ -14,7 +14,7 @@ from starlette.concurrency import run_in_threadpool
 from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
-from ispettore.core.errors import ContentChanged, IspettoreError, UnknownSpecification
+from ispettore.core.errors import ContentChanged, IspettoreError, KeyExposed, UnknownSpecification
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio import database
 from ispettore.studio.catalogue import rehearsals
@@ -23,6 +23,7 @@ from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.delivering import handing_over
 from ispettore.studio.errors import (
     BuiltIn,
+    CertificateEnded,
     DraftChanged,
     FileCleared,
     NoLongerReplaceable,
@@ -44,6 +45,7 @@ from ispettore.web import (
     delivering,
     explaining,
     heavy,
+    installation,
     kept_treatments,
     listening,
     productions,
@@ -80,10 +82,28 @@ STATUS = {
 }
 
 
+Act = Literal["again", "reload", "disk", "keys"]
+"""What helps after an error: to try the same again, to look at what is there now, to make room on the disk, to see to the keys."""
+ACTS: dict[type[Exception], Act] = {
+    NotReady: "again",
+    Overtaken: "again",
+    NotFound: "reload",
+    OrderChanged: "reload",
+    VersionChanged: "reload",
+    DraftChanged: "reload",
+    NoLongerReplaceable: "reload",
+    NothingToUndo: "reload",
+    CertificateEnded: "reload",
+    NoRoomLeft: "disk",
+    StoreReadOnly: "disk",
+    KeyExposed: "keys",
+}
+
+
 async def in_words(_request: Request, error: Exception) -> JSONResponse:
     """Errors meant for a person, with their sentence."""
     assert isinstance(error, IspettoreError)
-    return _said(error.sentence, STATUS.get(type(error), 422))
+    return _said(error.sentence, STATUS.get(type(error), 422), ACTS.get(type(error)))
 
 
 async def not_understood(_request: Request, error: Exception) -> JSONResponse:
@@ -97,7 +117,7 @@ async def not_understood(_request: Request, error: Exception) -> JSONResponse:
 
 async def database_away(_request: Request, _error: Exception) -> JSONResponse:
     """While the database is being started again."""
-    return _said("The database is not answering. It restarts by itself; try again in a moment.", 503)
+    return _said("The database is not answering. It restarts by itself; try again in a moment.", 503, "again")
 
 
 async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
@@ -106,8 +126,8 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
     said = disk.told(error, "what was to be kept")
     if said is None:
         log.exception("the operating system refused something", exc_info=error)
-        return _said("Something went wrong; the log has the details. Try again.", 500)
-    return _said(said.sentence, STATUS.get(type(said), 500))
+        return _said("Something went wrong; the log has the details. Try again.", 500, "again")
+    return _said(said.sentence, STATUS.get(type(said), 500), ACTS.get(type(said)))
 
 
 COMPRESSION = 5
@@ -123,13 +143,14 @@ AS_THEY_ARE = (
 
 
 class Failed(BaseModel):
-    """Every answer that is none: what happened, to what, why, and what to do."""
+    """Every answer that is none: what happened, to what, why, and what to do; `act` is what a page can offer to do about it."""
 
     error: str
+    act: Act | None = None
 
 
-def _said(sentence: str, status: int) -> JSONResponse:
-    return JSONResponse(Failed(error=sentence).model_dump(), status_code=status)
+def _said(sentence: str, status: int, act: Act | None = None) -> JSONResponse:
+    return JSONResponse(Failed(error=sentence, act=act).model_dump(), status_code=status)
 
 
 class Health(BaseModel):
@@ -177,6 +198,7 @@ def build() -> FastAPI:
         certificates,
         delivering,
         explaining,
+        installation,
         kept_treatments,
         listening,
         productions,

@@ -14,7 +14,7 @@ from ispettore.core.certify import blind, recording_report
 from ispettore.core.measure import pyramid
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.measure.turns import Turn
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import Preference
 from ispettore.studio.catalogue import (
     acceptances,
     conformings,
@@ -74,9 +74,9 @@ class RibbonShape(BaseModel):
 
 
 class ConformRequest(BaseModel):
-    """How to conform; `container` left out means what the specification asks for."""
+    """How to conform; `preference` left out means the usual plan, `container` what the specification asks for."""
 
-    preference: Preference = USUAL_PREFERENCE
+    preference: Preference | None = None
     container: FormatName | None = None
 
 
@@ -118,10 +118,11 @@ class Chosen(BaseModel):
 
 
 class ConformEach(Chosen):
-    """How to conform several: by plans of a preference, or by a kept treatment (its identifier), with a reference level put in
-    where it lacks one if `reference` is true. `container` left out means what the specification asks for."""
+    """How to conform several: by plans of a preference (the usual one, where none is named), or by a kept treatment (its
+    identifier), with a reference level put in where it lacks one if `reference` is true. `container` left out means what the
+    specification asks for."""
 
-    preference: Preference = USUAL_PREFERENCE
+    preference: Preference | None = None
     treatment: str | None = None
     reference: bool = False
     container: FormatName | None = None

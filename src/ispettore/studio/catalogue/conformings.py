@@ -15,7 +15,7 @@ from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.conform import Conformed
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification
@@ -24,7 +24,7 @@ from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, lookup, made
+from ispettore.studio.catalogue import deeds, defaults, lookup, made
 from ispettore.studio.catalogue.manner import Decided, KeptUse, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
@@ -39,18 +39,23 @@ LIGHT = [defer(column) for column in (Conforming.outcome, Conforming.ribbon, Con
 def ask(
     recording_id: UUID,
     *,
-    preference: Preference = USUAL_PREFERENCE,
+    preference: Preference | None = None,
     container: FormatName | None = None,
     decided: Decided | None = None,
 ) -> UUID:
-    """Have an inspected recording conformed to its production's specification: by a plan of a preference, or as is `decided`. What
-    is under way already is not begun twice.
+    """Have an inspected recording conformed to its production's specification: by a plan of a preference (None: the usual
+    one), or as is `decided`. What is under way already is not begun twice.
 
     Raises NotFound, NotReady, NotWritable where the specification asks for a file that can't be made, and what `decided` raises.
     """
     with transaction() as session:
-        attempt, _ = asked(session, recording_id, container, decided or (lambda *_: Manner(preference)), again=True)
+        attempt, _ = asked(session, recording_id, container, decided or (lambda *_: by_plan(session, preference)), again=True)
         return attempt
+
+
+def by_plan(session: Session, preference: Preference | None) -> Manner:
+    """By a plan of a preference, or of that which is usual here."""
+    return Manner(preference or defaults.of(session).preference)
 
 
 def ask_unless_made(recording_id: UUID, decided: Decided, *, container: FormatName | None = None) -> tuple[UUID, bool]:
@@ -71,7 +76,7 @@ def asked(
         raise NotReady(file=recording.name, reason="has not been inspected yet")
     production = session.get_one(Production, recording.production_id)
     form = wanted or delivery.asked_for(kept.specification(production.specification)).container
-    manner = decided(session, recording)
+    manner = decided(session, recording).within(defaults.bounds(session))
     conforming = _wanted(recording, production, form, manner)
     if (same := _same(session, conforming, again=again)) is not None:
         return same, False
@@ -94,8 +99,9 @@ def made_so(
     there = {identifier: parts for identifier, *parts in session.exec(select(*columns).where(col(Conforming.id).in_(latest))).all()}
     running = works.newest(session, WorkKind.CONFORM, latest)
     found = set()
+    bounds = defaults.bounds(session)
     for recording, manner in manners:
-        wanted, last = _wanted(recording, production, asked, manner), newest.get(recording.id)
+        wanted, last = _wanted(recording, production, asked, manner.within(bounds)), newest.get(recording.id)
         if last is None or last.attempt is None or last.attempt.methods != methods_history.current():
             continue
         under_way = last.latest in running and running[last.latest].state in retrying.UNFINISHED

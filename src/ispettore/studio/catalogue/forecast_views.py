@@ -5,17 +5,18 @@ from uuid import UUID
 from pydantic import BaseModel
 
 from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.holding import Preference
 from ispettore.studio.catalogue.views import PlanView
 from ispettore.studio.jobs.works import WorkView
 
 
 class Approach(BaseModel):
-    """How a production is to be conformed: by plans of a preference, or by a kept treatment (its identifier), with a reference
-    level put in where it lacks one if `reference` is true; each for itself, or as one sound. Then tones are brought together too
-    if `tone` is true, and the recording `like`, where one is named, is what the others come towards."""
+    """How a production is to be conformed: by plans of a preference (the usual one, where none is named), or by a kept treatment
+    (its identifier), with a reference level put in where it lacks one if `reference` is true; each for itself, or as one sound.
+    Then tones are brought together too if `tone` is true, and the recording `like`, where one is named, is what the others come
+    towards."""
 
-    preference: Preference = USUAL_PREFERENCE
+    preference: Preference | None = None
     treatment: str | None = None
     reference: bool = False
     one_sound: bool = False

@@ -10,13 +10,12 @@ from ispettore.core.audio.formats import FormatName
 from ispettore.core.figures import number, with_unit
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import one_sound
-from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import PREFERENCES, Preference
 from ispettore.core.plan.one_sound import ROOM, SPEECH, Matched
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import keeping
-from ispettore.studio.catalogue import conformings, lookup, plannings, recordings, together, treatments
+from ispettore.studio.catalogue import conformings, defaults, lookup, plannings, recordings, together, treatments
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast, ForecastRow, ForecastSpread
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach, PlanningView, PlanView
@@ -109,9 +108,10 @@ def _cases(session: Session, found: Sequence[Recording], specification: Specific
     there = [recording for recording in found if recording.id in inspections]
     known = [inspections[recording.id] for recording in there]
     treatment = treatments.newest(approach.treatment, reference=approach.reference) if approach.treatment is not None else None
-    base = Manner.by(treatment) if treatment is not None else Manner(approach.preference)
-    bounds = approach.bounds if approach.bounds != Bounds() else None
-    base = replace(base, preference=approach.preference, bounds=bounds)
+    usual = defaults.of(session)
+    base = Manner.by(treatment) if treatment is not None else Manner()
+    bounds = approach.bounds if approach.bounds != usual.bounds else None
+    base = replace(base, preference=approach.preference or usual.preference, bounds=bounds)
     if approach.one_sound and treatment is not None and treatment.finish == "given":
         steps = keeping.general(treatment.steps, finish="planned").steps
         treatment = treatment.model_copy(update={"finish": "planned", "steps": steps})
@@ -121,7 +121,7 @@ def _cases(session: Session, found: Sequence[Recording], specification: Specific
     matched = one_sound.matched(
         known,
         specification,
-        bounds=bounds or Bounds(),
+        bounds=bounds or usual.bounds,
         steps=treatment.steps if treatment is not None else (),
         tone=approach.tone,
         reference=places.get(approach.like) if approach.like is not None else None,

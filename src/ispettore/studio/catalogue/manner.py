@@ -1,7 +1,7 @@
 """How a recording is to be conformed: by a plan, or by a treatment that was drafted or kept."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlmodel import Session
@@ -26,7 +26,8 @@ class KeptUse:
 @dataclass(frozen=True)
 class Manner:
     """By a plan of a preference; with a `treatment`, by that, whose finish may be planned; with a `likeness`, as near to it as can
-    be; within `bounds`, where these are not the usual. `draft` is the state of a draft that is run."""
+    be; within `bounds`, where these are not the usual. `draft` is the state of a draft that is run. `each` asks for plans of every
+    preference."""
 
     preference: Preference = USUAL_PREFERENCE
     treatment: KeptTreatment | None = None
@@ -34,6 +35,7 @@ class Manner:
     bounds: Bounds | None = None
     kept: KeptUse | None = None
     draft: int | None = None
+    each: bool = False
 
     @property
     def plain(self) -> bool:
@@ -45,6 +47,10 @@ class Manner:
         parts = {"treatment": self.treatment, "likeness": self.likeness, "bounds": self.bounds}
         told = {name: part.model_dump(mode="json") if part is not None else None for name, part in parts.items()}
         return {"preference": self.preference, **told}
+
+    def within(self, bounds: Bounds | None) -> "Manner":
+        """The same, within these bounds where it names none."""
+        return replace(self, bounds=self.bounds or bounds)
 
     @staticmethod
     def parts(row: Conforming | Planning) -> dict[str, Any]:

@@ -21,7 +21,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import draft
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
-from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue import defaults, lookup
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
@@ -41,6 +41,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
         if lookup.whole(session, recording, light=True) is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         specification = session.get_one(Production, recording.production_id).specification
+        manner = (manner or EACH).within(defaults.bounds(session))
         planning = in_manner(session, recording, kept.specification(specification), manner)
         if planning is None:
             planning = Planning(
@@ -48,7 +49,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
                 specification=specification,
                 methods_version=methods_history.current(),
                 room_tone=recording.room_tone,
-                **(manner.kept_as() if manner is not None else {}),
+                **_asked(manner),
             )
             session.add(planning)
             session.flush()
@@ -72,9 +73,9 @@ def by_kept(
     """The newest plan for each kept treatment that one was asked for, those asked for first first."""
     if inspection is None:
         return []
-    newest = {}
+    newest, usual = {}, _usual(session)
     for planning in session.exec(_of(recording, specification).order_by(col(Planning.created_at))).all():
-        if planning.treatment is not None and planning.treatment["id"] and not planning.likeness and not planning.bounds:
+        if planning.treatment is not None and planning.treatment["id"] and not planning.likeness and planning.bounds == usual:
             newest[planning.treatment["id"]] = planning
     views = (told(session, planning, specification, inspection) for planning in newest.values())
     return [view for view in views if view is not None]
@@ -146,8 +147,9 @@ def chosen_kept(
 ) -> tuple[KeptTreatment, Plan] | None:
     """The kept treatment as it was planned with, and the plan; None where there is none."""
     found = _of(recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
-    alone = found.where(_none(Planning.likeness), _none(Planning.bounds)).order_by(col(Planning.created_at).desc())
-    planning = session.exec(alone.limit(1)).first()
+    rows = session.exec(found.where(_none(Planning.likeness)).order_by(col(Planning.created_at).desc())).all()
+    usual = _usual(session)
+    planning = next((row for row in rows if row.bounds == usual), None)
     plans = _plans(planning) if planning else None
     if planning is None or planning.treatment is None or not plans or plans[0][1].obstacles:
         return None
@@ -184,17 +186,29 @@ def in_manners(
     there: dict[UUID, list[tuple[UUID, list[Any]]]] = {}
     for identifier, of, *parts in session.exec(rows.order_by(col(Planning.created_at).desc())).all():
         there.setdefault(of, []).append((identifier, parts))
-    chosen = []
+    chosen, bounds = [], defaults.bounds(session)
     for recording, manner in wanted:
-        asked = {"preference": "", **(manner.kept_as() if manner is not None else {})}
-        parts = [recording.room_tone, *(asked.get(name) for name in MANNER)]
+        asked = _asked((manner or EACH).within(bounds))
+        parts = [recording.room_tone, *(asked[name] for name in MANNER)]
         chosen += [identifier for identifier, found in there.get(recording.id, []) if found == parts][:1]
     found = session.exec(select(Planning).where(col(Planning.id).in_(chosen))).all()
     return {planning.recording_id: planning for planning in found}
 
 
+EACH = Manner(each=True)
+"""Planned by each preference."""
 MANNER = ("preference", "treatment", "likeness", "bounds")
 """What tells plans of a recording apart, beside what it was measured to be."""
+
+
+def _asked(manner: Manner) -> dict[str, Any]:
+    """As a row keeps it: one that plans by each preference names none."""
+    return manner.kept_as() | ({"preference": ""} if manner.each else {})
+
+
+def _usual(session: Session) -> dict[str, Any] | None:
+    """The bounds of plans that name none, as a row keeps them."""
+    return EACH.within(defaults.bounds(session)).kept_as()["bounds"]  # type: ignore[no-any-return]
 
 
 def _none(column: Any) -> ColumnElement[bool]:

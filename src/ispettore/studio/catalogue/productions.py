@@ -9,11 +9,12 @@ import sqlalchemy
 from natsort import natsorted, ns
 from sqlmodel import Session, col, func, select
 
+from ispettore.core.deliver.labels import Delivering
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, recordings, sheets, specifications
+from ispettore.studio.catalogue import deeds, defaults, recordings, sheets, specifications
 from ispettore.studio.catalogue.sheet_views import ProductionSummary
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
@@ -22,7 +23,8 @@ from ispettore.studio.tables import DeedRecord, Production, Recording, Work, now
 
 
 def create(name: str, specification_id: str, *, production_id: UUID | None = None) -> UUID:
-    """Make a production that is held against a specification. Asked for twice under one identifier it is made once.
+    """Make a production that is held against a specification; its certificates show the name that is set here. Asked for twice
+    under one identifier it is made once.
 
     Raises UnknownSpecification, NameMissing and BadText.
     """
@@ -36,6 +38,8 @@ def create(name: str, specification_id: str, *, production_id: UUID | None = Non
         if session.get(Production, identifier) is not None:
             return identifier
         production = Production(id=identifier, name=shown, specification=specification.model_dump(mode="json"))
+        if certified_by := defaults.of(session).name:
+            production.delivering = Delivering(certified_by=certified_by).model_dump(mode="json")
         session.add(production)
         session.flush()
         deeds.held_against(session, production, begun=True)

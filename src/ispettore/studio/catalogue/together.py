@@ -22,16 +22,20 @@ AskedOne = Callable[[UUID], tuple[UUID, bool]]
 def conform(
     recording_ids: Sequence[UUID],
     *,
-    preference: Preference,
+    preference: Preference | None,
     treatment: str | None = None,
     reference: bool = False,
     container: FormatName | None = None,
 ) -> AskedEach:
-    """Have each conformed by a plan of its own, or by the newest version of a kept treatment (`reference`: with a reference level
-    put in where it lacks one). What was made just so already stays. Raises NotFound and StepNotReady for the treatment."""
+    """Have each conformed by a plan of its own (None: of the usual preference), or by the newest version of a kept treatment
+    (`reference`: with a reference level put in where it lacks one). What was made just so already stays. Raises NotFound and
+    StepNotReady for the treatment."""
     kept = treatments.newest(treatment, reference=reference) if treatment is not None else None
-    manner = Manner.by(kept) if kept is not None else Manner(preference)
-    return each(recording_ids, lambda one: conformings.ask_unless_made(one, lambda *_: manner, container=container))
+
+    def manner(session: Session, _recording: Recording) -> Manner:
+        return Manner.by(kept) if kept is not None else conformings.by_plan(session, preference)
+
+    return each(recording_ids, lambda one: conformings.ask_unless_made(one, manner, container=container))
 
 
 def measure(recording_ids: Sequence[UUID]) -> AskedEach:

@@ -26,7 +26,6 @@ from ispettore.studio.catalogue import certificates, conformings, lookup, made, 
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.made import Newest
-from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking
@@ -205,7 +204,7 @@ def _attempt(session: Session, case: _Case, specification: Specification) -> UUI
     if newest is not None and newest.counts is not None and _will_do(case, specification):
         return newest.counts
     before = newest.counts or newest.latest if newest is not None else None
-    manner = conformings.manner(session.get_one(Conforming, before)) if before is not None else Manner()
+    manner = conformings.manner(session.get_one(Conforming, before)) if before is not None else conformings.by_plan(session, None)
     attempt, _ = conformings.asked(session, one.recording.id, one.form, lambda *_: manner, again=False)
     return attempt
 

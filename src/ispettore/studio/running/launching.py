@@ -21,9 +21,10 @@ from ispettore.studio import logs
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.jobs import attempts
-from ispettore.studio.running import seeding
 from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
 from ispettore.studio.settings import ROOT, settings
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.worker import seeding
 
 PATIENCE_S = 4.0
 log = structlog.get_logger()
@@ -114,7 +115,10 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         specifications.follow_shipped()
         attempts.sweep(settings().work)
         if demo:
-            say("Seeding the demo production …" if seeding.seed() else "The demo data is there already.")
+            wanted = seeding.wanted()
+            say("Seeding the demo production …" if wanted else "The demo data is there already.")
+            if wanted:
+                seeding.seed(Store(settings().store))
         port = settings().port
         if not _free(port):
             if "ISPETTORE_PORT" in os.environ:

@@ -52,7 +52,7 @@ from ispettore.studio.tables import (
     WorkState,
     now,
 )
-from ispettore.studio.worker import computing
+from ispettore.studio.worker import computing, seeding
 from ispettore.studio.worker.requests import (
     ConformRequest,
     CoverFile,
@@ -421,6 +421,12 @@ def _import(hand: _Hand) -> None:
         importings.drop_file(importing.id, hand.store)
 
 
+def _demo(hand: _Hand) -> None:
+    seeding.seed(hand.store, hand.told())
+    with hand.done():
+        pass
+
+
 _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.INSPECT: _inspect,
     WorkKind.CONFORM: _conform,
@@ -430,4 +436,5 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.HAND_OVER: _hand_over,
     WorkKind.ARCHIVE: _archive,
     WorkKind.IMPORT: _import,
+    WorkKind.DEMO: _demo,
 }

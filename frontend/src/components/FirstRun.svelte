@@ -1,0 +1,59 @@
+<script lang="ts">
+  // Where nothing is here yet: what this is, and the demo production one click away.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { push } from 'svelte-spa-router';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api } from '../lib/api';
+  import { underWay } from '../lib/works';
+  import Button from './Button.svelte';
+  import Problem from './Problem.svelte';
+  import UnderWay from './UnderWay.svelte';
+
+  let { production }: { production: string | undefined } = $props();
+  const acting = new Acting(useQueryClient());
+  const demo = createQuery(() => ({ queryKey: ['demo'], queryFn: async () => answer(await api.GET('/api/demo')) }));
+  let asked = $state(false);
+  const ask = () =>
+    acting.attempt(async () => {
+      asked = true;
+      answer(await api.POST('/api/demo'));
+    });
+  // The sheet of the first of them opens as soon as it is there, and fills while one looks.
+  $effect(() => {
+    if (production && asked) void push(`/productions/${production}`);
+  });
+</script>
+
+{#if !production}
+  <section aria-label="First steps">
+    <p>
+      Ispettore measures voice recordings against a delivery specification, changes them as little as it takes to meet
+      it, and certifies the result. Open the demo production to see that on ten chapters, each with a fault of its own.
+      Or name a production of your own below, then drop your recordings on it.
+    </p>
+    {#if demo.data && underWay(demo.data)}
+      <UnderWay work={demo.data} about="the demo production" waiting="Queued" {acting} />
+    {:else}
+      {#if demo.data?.error}<p class="wrong" role="alert">{demo.data.error}</p>{/if}
+      <Button strong onclick={ask}>{demo.data?.error ? 'Try again' : 'Open the demo production'}</Button>
+    {/if}
+    <Problem {acting} />
+    <Problem query={demo} />
+  </section>
+{/if}
+
+<style>
+  section {
+    display: grid;
+    gap: 12px;
+    justify-items: start;
+    max-width: 720px;
+    margin: 16px 0 8px;
+    padding: 16px 20px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+  }
+  .wrong {
+    color: var(--outside);
+  }
+</style>

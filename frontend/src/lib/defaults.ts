@@ -1,0 +1,25 @@
+// What new work begins with here, as the settings say.
+import { createQuery } from '@tanstack/svelte-query';
+import { answer, api, type Bounds, type Preference } from './api';
+
+/** As it is where nobody set anything. */
+export const STANDARD: Required<Bounds> = {
+  limiting_db: 6,
+  compression_db: 10,
+  ratio: 4,
+  riding_db: 6,
+  noise_reduction_db: 12,
+  pauses_db: 18,
+};
+
+/** What is usual here for plans. */
+export interface Usual {
+  preference: Preference;
+  bounds: Required<Bounds>;
+}
+
+export const defaults = () =>
+  createQuery(() => ({
+    queryKey: ['defaults'],
+    queryFn: async () => answer(await api.GET('/api/settings/defaults')),
+  }));

@@ -1,0 +1,196 @@
+<script lang="ts">
+  // What new work begins with, where everything lies, and how this browser behaves.
+  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { getContext } from 'svelte';
+  import BoundsFields from '../components/BoundsFields.svelte';
+  import Choice from '../components/Choice.svelte';
+  import Labelled from '../components/Labelled.svelte';
+  import LinkButton from '../components/LinkButton.svelte';
+  import ListTable from '../components/ListTable.svelte';
+  import Problem from '../components/Problem.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
+  import { Acting } from '../lib/acting.svelte';
+  import { answer, api, type Defaults, type Preference } from '../lib/api';
+  import { STANDARD } from '../lib/defaults';
+  import { counted, size } from '../lib/format';
+  import type { Shortcuts } from '../lib/shortcuts.svelte';
+
+  const acting = new Acting(useQueryClient());
+  const shortcuts = getContext<Shortcuts>('shortcuts');
+  const query = createQuery(() => ({
+    queryKey: ['settings'],
+    queryFn: async () => answer(await api.GET('/api/settings')),
+  }));
+  const specifications = createQuery(() => ({
+    queryKey: ['specifications'],
+    queryFn: async () => answer(await api.GET('/api/specifications')),
+  }));
+  const keys = createQuery(() => ({ queryKey: ['keys'], queryFn: async () => answer(await api.GET('/api/keys')) }));
+  const own = $derived(keys.data?.keys.find((key) => key.role === 'own'));
+  const trusted = $derived(keys.data?.keys.filter((key) => key.role === 'trusted').length ?? 0);
+  let saved = $state('');
+  const change = (what: string, body: Partial<Defaults>) =>
+    acting.attempt(async () => {
+      saved = '';
+      answer(await api.PATCH('/api/settings/defaults', { body }));
+      saved = `${what} saved.`;
+    });
+  const PLANS: readonly (readonly [Preference, string])[] = [
+    ['balanced', 'Balanced'],
+    ['light', 'Light'],
+    ['even', 'Even'],
+  ];
+</script>
+
+<svelte:head><title>Settings · Ispettore</title></svelte:head>
+<main>
+  <ScreenHead title="Settings">
+    {#snippet told()}Changes are saved at once and apply to what is made from now on.{/snippet}
+    {#snippet acts()}<span class="saved" role="status">{saved}</span>{/snippet}
+  </ScreenHead>
+  <Problem {acting} />
+  <Problem {query} />
+  {#if query.data}
+    {@const { defaults, places } = query.data}
+    <section aria-label="New productions">
+      <h2>New productions</h2>
+      <div class="fields">
+        <Labelled label="Your name, shown in certificates">
+          <input
+            class="name"
+            value={defaults.name}
+            maxlength="200"
+            autocomplete="name"
+            onchange={(event) => change('Name', { name: event.currentTarget.value })}
+          />
+        </Labelled>
+        <Choice
+          label="Specification"
+          value={defaults.specification_id}
+          options={(specifications.data ?? []).map(({ id, name }) => [id, name])}
+          onchange={(specification_id) => change('Specification', { specification_id })}
+        />
+      </div>
+      <p class="soft">
+        A production keeps its own name and specification: change them in its inspection sheet and under Deliver.
+      </p>
+    </section>
+    <section aria-label="Plans">
+      <h2>Plans</h2>
+      <div class="fields">
+        <Choice
+          label="Conform with"
+          value={defaults.preference}
+          options={PLANS}
+          onchange={(preference) => change('Plan', { preference })}
+        />
+      </div>
+      <p class="soft">The most a plan may do to a voice. What needs more is refused, with the reason.</p>
+      <div class="fields" role="group" aria-label="Bounds">
+        <BoundsFields bounds={defaults.bounds} onchange={(bounds) => change('Bounds', { bounds })} />
+        {#if JSON.stringify(defaults.bounds) !== JSON.stringify(STANDARD)}
+          <span class="beside"
+            ><LinkButton onclick={() => void change('Bounds', { bounds: STANDARD })}>Restore standard bounds</LinkButton
+            ></span
+          >
+        {/if}
+      </div>
+    </section>
+    <section aria-label="Keys">
+      <h2>Keys</h2>
+      <p>
+        {#if own}Certificates are sealed with the key <code>{own.fingerprint}</code>.{/if}
+        {trusted ? `${counted(trusted, 'key')} of others trusted.` : 'No keys of others are trusted.'}
+        <a href="#/certificates/keys">Show keys</a>
+      </p>
+    </section>
+    <section aria-label="This browser">
+      <h2>This browser</h2>
+      <label class="check">
+        <input
+          type="checkbox"
+          checked={shortcuts.single}
+          onchange={(event) => shortcuts.allowSingle(event.currentTarget.checked)}
+        />
+        Use single letters, digits and signs as shortcuts
+      </label>
+    </section>
+    <section aria-label="Data on disk">
+      <h2>Data on disk</h2>
+      <ListTable caption="Data on disk">
+        <thead>
+          <tr
+            ><th scope="col">What</th><th scope="col">Where</th><th scope="col">Size</th><th scope="col">Free there</th
+            ></tr
+          >
+        </thead>
+        <tbody>
+          {#each places as place (place.title)}
+            <tr>
+              <th scope="row">{place.title}</th>
+              <td class="where">{place.where}</td>
+              <td class="figure">{place.size_bytes === null ? 'unknown' : size(place.size_bytes)}</td>
+              <td class="figure">{place.free_bytes === null ? '' : size(place.free_bytes)}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </ListTable>
+      <p class="soft">
+        To make room, open a production’s inspection sheet and choose Disk use: masters that no certificate rests on can
+        be cleared. Places are set in the environment when Ispettore starts.
+      </p>
+    </section>
+    <p class="soft">{query.data.software}, methods version {query.data.methods_version}.</p>
+  {/if}
+</main>
+
+<style>
+  main {
+    padding: 16px 24px 60px;
+    max-width: 1100px;
+  }
+  section {
+    margin-top: 22px;
+  }
+  h2 {
+    margin-bottom: 6px;
+  }
+  section > p {
+    margin-top: 6px;
+  }
+  .fields {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 12px 16px;
+    align-items: end;
+    margin: 8px 0;
+  }
+  .name {
+    width: 260px;
+  }
+  .soft,
+  .saved {
+    color: var(--soft);
+    font-size: 13.5px;
+  }
+  .check {
+    display: flex;
+    gap: 8px;
+    align-items: baseline;
+    margin-top: 6px;
+  }
+  .beside {
+    padding-bottom: 5px;
+  }
+  .where {
+    font-family: var(--figures);
+    font-size: 12.5px;
+    overflow-wrap: anywhere;
+  }
+  .figure,
+  code {
+    font-family: var(--figures);
+    font-size: 13px;
+    white-space: nowrap;
+  }
+</style>
