@@ -2,6 +2,7 @@
   import { useQueryClient } from '@tanstack/svelte-query';
   import { setContext } from 'svelte';
   import Router, { router } from 'svelte-spa-router';
+  import { focusHead, keepFocus } from './lib/keep-focus';
   import { Live } from './lib/live.svelte';
   import { Rows } from './lib/rows';
   import { Shortcuts } from './lib/shortcuts.svelte';
@@ -39,6 +40,15 @@
   const show = () => sheet?.show();
   shortcuts.add({ title: 'Every screen', list: [{ keys: ['?'], shown: '?', does: 'this list', act: show }] });
   $effect(() => live.open());
+
+  let screens: HTMLElement | undefined = $state();
+  // A new screen says what it is, once it has its title.
+  let title = $state('');
+  $effect(() => {
+    void router.location;
+    const soon = setTimeout(() => (title = document.title), 600);
+    return () => clearTimeout(soon);
+  });
 
   const routes = {
     '/': Productions,
@@ -85,6 +95,7 @@
   onbeforeunload={(event) => uploads.busy && event.preventDefault()}
 />
 
+<button class="skip" type="button" onclick={() => screens && focusHead(screens)}>Skip to content</button>
 <header>
   <a class="name" href="#/">
     <svg viewBox="0 0 32 16" width="36" height="18" aria-hidden="true">
@@ -101,12 +112,26 @@
     ><a href="#/settings" aria-current={router.location === '/settings' ? 'page' : undefined}>Settings</a>
     <LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span
   >
-  {#if !live.connected}<span class="apart" role="status">Connection lost. Reconnecting…</span>{/if}
+  <span class="apart" aria-live="polite">{live.connected ? '' : 'Connection lost. Reconnecting…'}</span>
 </header>
-<Router {routes} />
+<p class="visually-hidden" aria-live="polite">{title}</p>
+<div bind:this={screens} {@attach keepFocus}><Router {routes} /></div>
 <ShortcutSheet bind:this={sheet} {shortcuts} />
 
 <style>
+  .skip {
+    position: absolute;
+    left: 12px;
+    top: -60px;
+    z-index: 10;
+    padding: 8px 14px;
+    border: 1px solid var(--act);
+    background: var(--sheet);
+    color: var(--act);
+  }
+  .skip:focus {
+    top: 8px;
+  }
   header {
     display: flex;
     align-items: center;

@@ -248,7 +248,7 @@ class Closely(InterfaceCase):
             better = dialog.get_by_role("button", name=f"The {'first' if first == 'treated' else 'second'} is better")
             expect(better).to_be_disabled()
             dialog.press("2")
-            expect(dialog.get_by_role("radio", name="Hear the second")).to_be_checked()
+            expect(dialog.get_by_role("radio", name=words.HEAR_THE_SECOND)).to_be_checked()
             better.click()
         expect(dialog.get_by_role("status")).to_have_text(
             "You preferred the processed version in 6 of 6 rounds: unlikely to be luck (3 % odds)."

@@ -149,7 +149,7 @@ class Flows(InterfaceCase):
         )
         expect(zoom).to_be_disabled()
         for where, lists in (
-            (bench, ["Every screen", "Bench"]),
+            (bench, ["Every screen", "Bench", "With the focus on the ribbon"]),
             ("#/", ["Every screen"]),
             (f"#/productions/{productions.summaries()[0].id}", ["Every screen", "Sheet"]),
             (f"#/specifications/{specifications.copy('podcast-mono', 'Own').id}", ["Every screen", "Specification"]),

@@ -56,7 +56,7 @@ class ListenScreen(InterfaceCase):
         self.listening("tone.wav", self.tone())
         speed = self.page.get_by_label(words.SPEED)
         speed.select_option(label="3 ×")
-        self.page.keyboard.press("Space")
+        self.page.keyboard.press("h")
         expect(self.page.get_by_role("button", name=words.PAUSE)).to_be_visible()
         self.assertAlmostEqual(self.page.evaluate(PITCH), 440, delta=12)
         self.assertEqual(self.page.evaluate("() => window.held.playbackRate"), 3)
@@ -85,7 +85,7 @@ class ListenScreen(InterfaceCase):
         self.assertLess(float(re.search(r"(\d+) % heard of", self.page.locator("main").inner_text()).group(1)), 60)
         # Played to its end it is listened through, in a sitting of its own.
         self.page.get_by_label(words.SPEED).select_option(label="3 ×")
-        self.page.keyboard.press("Space")
+        self.page.keyboard.press("h")
         expect(heard).to_contain_text("Heard completely by A. Reed at up to 3 times its speed")
 
     def test_notes_are_made_by_a_key_jumped_to_ticked_off_and_taken_away(self):

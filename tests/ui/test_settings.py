@@ -74,7 +74,7 @@ class Settings(InterfaceCase):
         self.assertEqual((made.preference, made.bounds["limiting_db"]), ("light", 2.5))
         self.page.goto(f"{self.page.url}/whole")
         expect(self.page.get_by_role("combobox", name="Treatment").locator("option:checked")).to_have_text("A light plan for each")
-        self.page.get_by_role("button", name="Bounds", exact=True).click()
+        self.page.get_by_role("button", name=words.BOUNDS, exact=True).click()
         limiting = self.page.get_by_label("Limiting, dB")
         expect(limiting).to_have_value("2.5")
         limiting.fill("4")
@@ -121,18 +121,18 @@ class Errors(InterfaceCase):
 
     def make(self, name: str):
         self.page.get_by_role("textbox", name=words.NAME).fill(name)
-        self.page.get_by_role("button", name="Create production").click()
+        self.page.get_by_role("button", name=words.CREATE_PRODUCTION).click()
         return self.page.get_by_role("alert")
 
     def test_what_may_work_a_moment_later_is_tried_again_with_a_button(self):
         self.page.goto(f"{self.application.address}#/")
         self.answers("**/api/productions", {"error": "The database is not answering.", "act": "again"}, status=503)
-        told = self.make("Harbour bulletin")
+        told = self.make("Harbour report")
         expect(told).to_contain_text("The database is not answering.")
         self.accessible()
         told.get_by_role("button", name="Try again").click()
-        expect(self.page.get_by_role("heading", name="Harbour bulletin")).to_be_visible()
-        self.assertEqual([one.name for one in productions.summaries()], ["Harbour bulletin"])
+        expect(self.page.get_by_role("heading", name="Harbour report")).to_be_visible()
+        self.assertEqual([one.name for one in productions.summaries()], ["Harbour report"])
         self.complaints.clear()  # the 503 was ours
 
     def test_a_full_disk_leads_to_where_everything_lies(self):

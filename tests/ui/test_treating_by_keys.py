@@ -41,7 +41,7 @@ class ByKeys(InterfaceCase):
         name, content = self.wav("one.wav", rms_dbfs=-29, room_dbfs=-78)
         self.drop((name, content))
         expect(self.row(name).get_by_role("link", name=name)).to_be_visible()
-        self.tab_to("^one.wav$")
+        self.tab_to("^one.wav")
         self.press("Enter")
         expect(self.page.locator(".ribbon canvas")).to_be_visible()
         recording = re.search(r"recordings/([0-9a-f-]+)", self.page.url)[1]
@@ -71,11 +71,11 @@ class ByKeys(InterfaceCase):
         until(lambda: self.focused() == "Step 1, Gain", what="its neighbour to be focused")
         # Heard and compared.
         self.page.evaluate("() => document.activeElement.blur()")
-        self.press("x", "Space")
+        self.press("x", "h")
         strip = self.page.get_by_role("group", name=words.PLAYER)
         expect(strip.get_by_role("radio", name=words.PROCESSED)).to_be_checked()
         expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
-        self.press("Space")
+        self.press("h")
         # The last gain is a hand on the gain window's axis.
         self.tab_to("^Gain: gain$")
         self.press("Enter")

@@ -115,7 +115,7 @@ class Truth(InterfaceCase):
             found = {}
             for side, kind in ((words.ORIGINAL, "source"), (words.PROCESSED, "treated")):
                 strip.get_by_role("radio", name=side).click()
-                expect(strip.get_by_role("radio", name=side)).to_have_attribute("aria-checked", "true")
+                expect(strip.get_by_role("radio", name=side)).to_be_checked()
                 found[side] = self.page.evaluate(f"() => window.turned['{kind}']")
             strip.get_by_role("button", name=words.STOP).click()
             with self.subTest(lowered=lowered):
@@ -157,7 +157,7 @@ class Truth(InterfaceCase):
     def test_a_double_click_makes_one_production(self):
         self.page.goto(f"{self.application.address}#/")
         self.page.get_by_role("textbox", name=words.NAME).fill("Clicked twice")
-        self.page.get_by_role("button", name="Create production").dblclick()
+        self.page.get_by_role("button", name=words.CREATE_PRODUCTION).dblclick()
         expect(self.page.get_by_role("heading", name="Clicked twice")).to_be_visible()
         made = [one.name for one in productions.summaries()].count("Clicked twice")
         self.assertEqual(made, 1)

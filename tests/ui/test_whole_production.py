@@ -62,7 +62,7 @@ class WholeProduction(InterfaceCase):
         self.page.get_by_label(words.TREATMENT).select_option(label="A quiet room")
         expect(self.page.locator(f"tr[data-forecast='{names[0]}']")).to_contain_text("rumble filter, reference level, compressor")
         self.page.get_by_label("Sound like").select_option(label=names[2])
-        self.page.get_by_role("button", name="Bounds").click()
+        self.page.get_by_role("button", name=words.BOUNDS).click()
         self.page.get_by_label("noise reduction").fill("9")
         self.page.keyboard.press("Enter")
         expect(self.page.get_by_role("button", name="Bounds, changed")).to_be_visible()

@@ -29,7 +29,7 @@ class Words(unittest.TestCase):
         for path in sorted(Path(__file__).parent.glob("*.py")):
             for text in looked_for(path):
                 where[text].append(path.name)
-        twice = {text: names for text, names in where.items() if len(names) > 1 and text[0].isupper() and text in said}
+        twice = {text: names for text, names in where.items() if len(names) > 1 and text[:1].isupper() and text in said}
         self.assertGreater(len(where), 200)
         self.assertEqual(twice, {})
 

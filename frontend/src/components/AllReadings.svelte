@@ -40,7 +40,7 @@
               <dt><Explained text={entry.title} method={entry} here={takenHere(reading, inspection.facts)} /></dt>
               <dd>
                 {#if now}<span class="was"><span class="visually-hidden">before</span> {figure(reading, entry)}</span
-                  ><span class="was" aria-label="became">→</span>{/if}
+                  ><span class="was" aria-hidden="true">→</span><span class="visually-hidden">after</span>{/if}
                 {figure(now ?? reading, entry)}<span class="unit"
                   >{(now ?? reading).value === null ? '' : entry.unit}</span
                 >

@@ -52,7 +52,7 @@
     </p>
   {/if}
 </div>
-{#if it.stands}<p class="stands" aria-label="Summary">{it.stands}</p>{/if}
+{#if it.stands}<p class="stands" role="group" aria-label="Summary">{it.stands}</p>{/if}
 <Problem {acting} />
 {#if it.verdict && (it.older_methods || it.work?.state === 'failed' || it.work?.state === 'cancelled')}
   <p class="older">

@@ -36,12 +36,10 @@
   shortcuts(() => ({
     title: 'Bench',
     list: [
-      { keys: [' '], shown: 'Space', does: 'play or stop', act: () => player.toggle() },
+      { keys: ['h'], shown: 'H', does: 'play or stop', act: () => player.toggle() },
       { keys: ['x'], shown: 'X', does: 'switch between original and processed', act: () => player.swap() },
       { keys: ['ArrowLeft'], shown: '←', does: 'back 2 s', act: () => player.seek(player.position - 2) },
       { keys: ['ArrowRight'], shown: '→', does: 'forward 2 s', act: () => player.seek(player.position + 2) },
-      { keys: ['Home'], shown: 'Home', does: 'jump to the start', act: () => player.seek(0) },
-      { keys: ['End'], shown: 'End', does: 'jump to the end', act: () => player.seek(view.duration - 1) },
       { keys: ['n'], shown: 'N', does: 'next finding', act: next },
       { keys: ['p'], shown: 'P', does: 'previous finding', act: previous },
       { keys: ['+', '='], shown: '+', does: 'zoom in', act: () => view.zoom(2, player.position) },
@@ -63,6 +61,29 @@
       { keys: ['Escape'], shown: 'Esc', does: 'clear the selection', act: clear },
       ...undoing(onundo, onredo),
     ],
-    hint: 'On the ribbon: click to jump there or to a numbered finding, drag to select, double-click to zoom to the selection, Ctrl+wheel to zoom.',
+    hint: 'With the pointer on the ribbon: click to jump there or to a numbered finding, drag to select, double-click to zoom to the selection, Ctrl+wheel to zoom.',
+  }));
+  const within = '.ribbon *';
+  shortcuts(() => ({
+    title: 'With the focus on the ribbon',
+    list: [
+      { keys: [' '], shown: 'Space', does: 'play or stop', within, act: () => player.toggle() },
+      { keys: ['Home'], shown: 'Home', does: 'jump to the start', within, act: () => player.seek(0) },
+      { keys: ['End'], shown: 'End', does: 'jump to the end', within, act: () => player.seek(view.duration - 1) },
+      {
+        keys: ['PageUp'],
+        shown: 'Page Up',
+        does: 'forward 30 s',
+        within,
+        act: () => player.seek(player.position + 30),
+      },
+      {
+        keys: ['PageDown'],
+        shown: 'Page Down',
+        does: 'back 30 s',
+        within,
+        act: () => player.seek(player.position - 30),
+      },
+    ],
   }));
 </script>

@@ -6,6 +6,7 @@
   import Choice from './Choice.svelte';
   import Dialog from './Dialog.svelte';
   import LinkButton from './LinkButton.svelte';
+  import RadioRow from './RadioRow.svelte';
   let { player }: { player: Player } = $props();
   type Side = 'source' | 'treated';
   const ROUNDS = [
@@ -94,8 +95,8 @@
 
 <Dialog bind:element={dialog} title="Blind comparison" onclose={closed} {onkeydown}>
   {#if problem}<p role="alert" class="problem">{problem}</p>{/if}
+  <p role="status" class="result">{result?.sentence ?? ''}</p>
   {#if result}
-    <p role="status" class="result">{result.sentence}</p>
     <p class="soft">
       Round by round:
       {#each result.list as side, index (index)}{index ? ', ' : ''}{player.names[side]}{/each}.
@@ -105,13 +106,16 @@
     </div>
   {:else if round}
     <p>Round {round} of {order.length}. Loudness is matched; the order is random each round.</p>
-    <div class="row" role="radiogroup" aria-label="What is heard">
-      {#each [0, 1] as const as which (which)}
-        <button class="hear" type="button" role="radio" aria-checked={hearing === which} onclick={() => hear(which)}
-          >Hear the {which ? 'second' : 'first'}</button
-        >
-      {/each}
-    </div>
+    <RadioRow
+      label="What is heard"
+      value={hearing}
+      options={[
+        [0, 'Hear the first'],
+        [1, 'Hear the second'],
+      ]}
+      onchoose={(which) => hear(which)}
+      wide
+    />
     <div class="row">
       {#each [0, 1] as const as which (which)}
         <Button disabled={!heard[0] || !heard[1]} onclick={() => prefer(which)}
@@ -149,23 +153,11 @@
     align-items: end;
     margin: 12px 0;
   }
-  .hear {
-    flex: 1;
-    border: 1px solid var(--rule);
-    background: none;
-    padding: 12px;
-    cursor: pointer;
-  }
-  .hear[aria-checked='true'] {
-    border-color: var(--ink);
-    font-weight: 600;
-    box-shadow: inset 0 -3px 0 var(--act);
-  }
   .soft {
     color: var(--soft);
     font-size: 13.5px;
   }
-  .result {
+  .result:not(:empty) {
     font-size: 17px;
   }
   .problem {

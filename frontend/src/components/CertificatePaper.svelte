@@ -19,7 +19,7 @@
   <h1>{view.title}</h1>
   <p class="met">{view.met}</p>
   {#if ended}
-    <p class="ended" role="status">
+    <p class="ended">
       {ended}{view.row.ended_at ? ` on ${date(view.row.ended_at)}` : ''}: {view.row.reason}
       {#if view.row.successor}<a href={`#/certificates/${view.row.successor}`}>Its replacement</a>{/if}
     </p>

@@ -41,7 +41,9 @@
     {:else}
       <span class="soft">A shop sample may last {clock(LONGEST_S)}; the selection lasts {clock(seconds)}.</span>
     {/if}
-    {#if made}<span role="status"><a href={`#/recordings/${made}`}>Sample.wav</a> is in the production.</span>{/if}
+    <span role="status"
+      >{#if made}<a href={`#/recordings/${made}`}>Sample.wav</a> is in the production.{/if}</span
+    >
     {#if problem}<span class="problem" role="alert">{problem}</span>{/if}
   </p>
 {/if}

@@ -78,6 +78,8 @@
       maxlength={200}
       figures
       bind:element={field}
+      invalid={Boolean(problem)}
+      describedby="naming-said"
       oninput={typing}
       onchange={keep}
     />
@@ -93,7 +95,7 @@
           >{`{${word}}`}</LinkButton
         >{/each}
     </div>
-    <p class="example" class:wrong={problem} aria-live="polite">
+    <p class="example" id="naming-said" class:wrong={problem} aria-live="polite">
       {#if problem}{problem}{:else if example}<span class="soft">e.g.</span> {example}{/if}
     </p>
     <p class="hint">Text in square brackets is left out when a word in it is empty.</p>
@@ -127,6 +129,7 @@
     align-content: start;
   }
   .pair {
+    flex-wrap: wrap;
     display: flex;
     gap: 14px;
   }
@@ -137,6 +140,7 @@
     align-content: start;
   }
   .words {
+    flex-wrap: wrap;
     display: flex;
     gap: 14px;
     font-family: var(--figures);
@@ -160,6 +164,14 @@
   @media (max-width: 1180px) {
     section {
       grid-template-columns: 1fr 1fr;
+    }
+  }
+  @media (max-width: 760px) {
+    section {
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .labels {
+      grid-template-columns: minmax(0, 1fr);
     }
   }
 </style>

@@ -42,7 +42,7 @@
         >Clear {counted(found.clearable.files, 'file')}, {size(found.clearable.size_bytes)}…</Button
       >
     {/if}
-    {#if said}<span role="status">{said}</span>{/if}
+    <span role="status">{said}</span>
     <LinkButton onclick={onclose}>Hide</LinkButton>
   </p>
   <Dialog bind:element={dialog} title="Clear masters">

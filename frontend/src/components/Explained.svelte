@@ -46,6 +46,7 @@
   }
   button {
     border: 0;
+    min-height: 24px;
     padding: 0;
     background: none;
     font-weight: inherit;
@@ -63,7 +64,7 @@
     left: -10px;
     top: 100%;
     z-index: 20;
-    width: 360px;
+    width: min(360px, calc(100vw - 40px));
     padding: 10px 12px;
     background: var(--sheet);
     border: 1px solid var(--ink);

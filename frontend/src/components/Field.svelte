@@ -10,6 +10,9 @@
     maxlength?: number;
     figures?: boolean;
     element?: HTMLInputElement;
+    invalid?: boolean;
+    /** The id of what says more of it. */
+    describedby?: string;
   }
   let {
     label,
@@ -20,6 +23,8 @@
     maxlength = 200,
     figures = false,
     element = $bindable(),
+    invalid = false,
+    describedby,
   }: Props = $props();
 </script>
 
@@ -31,6 +36,8 @@
     {placeholder}
     {maxlength}
     spellcheck="false"
+    aria-invalid={invalid}
+    aria-describedby={describedby}
     autocomplete="off"
     onchange={(event) => onchange(event.currentTarget.value)}
     oninput={(event) => oninput?.(event.currentTarget.value)}

@@ -7,9 +7,11 @@
     setting: StepSetting;
     /** What it belongs to: a screen reader hears it with the setting's own name. */
     of: string;
+    /** Where it stands what is wrong with it. */
+    against: string;
     onset: (value: unknown) => Promise<void>;
   }
-  let { setting, of, onset }: Props = $props();
+  let { setting, of, against, onset }: Props = $props();
   const id = $props.id();
   const label = $derived(`${of}: ${setting.title.toLowerCase()}`);
   const PIXELS = 4;
@@ -109,7 +111,7 @@
       class:dragging
       aria-label={label}
       aria-invalid={Boolean(setting.problem)}
-      aria-describedby={`${id}-why`}
+      aria-describedby={setting.problem ? against : `${id}-why`}
       title={why}
       inputmode={setting.form === 'number' ? 'decimal' : undefined}
       autocomplete="off"
@@ -123,7 +125,7 @@
       {onpointerup}
       {onkeydown}
     />
-    <span class="visually-hidden" id={`${id}-why`}>{setting.problem || why}</span>
+    <span class="visually-hidden" id={`${id}-why`}>{why}</span>
   {/if}{#if setting.unit && now && setting.form !== 'choice'}<span class="unit">{setting.unit}</span>{/if}
 </span>
 

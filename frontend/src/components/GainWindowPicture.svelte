@@ -143,11 +143,11 @@
     display: block;
   }
   .bar {
-    fill: #fff;
-    stroke: var(--rule);
+    fill: var(--sheet);
+    stroke: var(--edge);
   }
   .bar.sets {
-    stroke: var(--soft);
+    stroke: var(--ink);
   }
   .bar.expected {
     stroke: var(--soft);

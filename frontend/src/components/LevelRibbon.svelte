@@ -26,6 +26,8 @@
     turns: Turn[];
     places: Place[];
     playhead: number;
+    /** Whether it moves by itself: then nothing is said of where it is. */
+    playing: boolean;
     /** What a draft is expected to make of the recording: dashed over the recording's own ribbon. */
     expected?: Foretold;
     /** Where a reading that is pointed at was taken. */
@@ -45,6 +47,7 @@
     turns,
     places,
     playhead,
+    playing,
     expected,
     marked,
     onseek,
@@ -53,12 +56,14 @@
   const rate = $derived(sound.rate);
 
   let outer = $state(1200);
-  const width = $derived(Math.max(outer, 400));
+  const width = $derived(Math.max(outer, 200));
+  /** On a narrow screen the limits' names stand in the picture. */
+  const narrow = $derived(width < 560);
   const HEIGHT = 222;
   const LANE = 17; // where the numbers of the places stand
   const LEFT = 44;
   const BOTTOM = 22;
-  const RIGHT = 132;
+  const RIGHT = $derived(narrow ? 8 : 132);
   const [TOP, FLOOR] = [6, HEIGHT - BOTTOM - LANE];
   const y = scaleLinear().domain([0, -80]).range([TOP, FLOOR]);
   const plot = $derived(width - LEFT - RIGHT);
@@ -136,6 +141,25 @@
         .map((limit) => ` ${limit.title} ${number(limit.reading as number, 1)} ${limit.unit}, ${limit.position}.`)
         .join(''),
   );
+
+  // Where the playhead is and what lies ahead, for those who hear it; while it plays the sound itself is heard.
+  const spoken = $derived.by(() => {
+    const next = places
+      .filter((place) => !place.whole && place.start_s > playhead + 0.51)
+      .sort((one, other) => one.start_s - other.start_s)[0];
+    const here = places.filter((place) => !place.whole && place.start_s <= playhead + 0.5 && place.end_s >= playhead);
+    return [
+      `${clock(playhead, 1)} of ${clock(view.duration, 1)}`,
+      ...here.map((place) => `here ${place.number}, ${place.group}`),
+      next
+        ? `next ${next.number}, ${next.group}, in ${number(next.start_s - playhead, 1)} s`
+        : 'nothing is marked ahead',
+    ].join('; ');
+  });
+  let kept = $state('');
+  $effect(() => {
+    if (!playing) kept = spoken;
+  });
 
   // A click goes there, a drag selects; the wheel with Ctrl comes closer, sideways it moves.
   let pressed = $state<{ at: number; from: number }>();
@@ -254,9 +278,10 @@
         <line class="limit" class:broken x1={LEFT} x2={width - RIGHT} y1={y(high)} y2={y(high)} />
       {/each}
       {#each labels as { rows, at, broken, gain } (rows.join(' '))}
-        <text class="label" class:broken class:gain y={at}
-          >{#each rows as row, index (index)}<tspan x={width - RIGHT + 8} dy={index ? NAME_HEIGHT : 0}
-              >{index ? ` ${row}` : row}</tspan
+        <text class="label" class:narrow class:broken class:gain y={at}
+          >{#each rows as row, index (index)}<tspan
+              x={narrow ? width - RIGHT - 4 : width - RIGHT + 8}
+              dy={index ? NAME_HEIGHT : 0}>{index ? ` ${row}` : row}</tspan
             >{/each}</text
         >
       {/each}
@@ -297,11 +322,21 @@
         y1={TOP}
         y2={HEIGHT - BOTTOM}
       />{/if}
-    {#each x.ticks(10) as second (second)}
+    {#each x.ticks(narrow ? 4 : 10) as second (second)}
       <line class="tick" x1={x(second)} x2={x(second)} y1={HEIGHT - BOTTOM} y2={HEIGHT - BOTTOM + 4} />
       <text class="time" x={x(second)} y={HEIGHT - 4}>{time(second)}</text>
     {/each}
   </svg>
+  <div
+    class="hold"
+    role="slider"
+    tabindex="0"
+    aria-label="Playhead"
+    aria-valuemin="0"
+    aria-valuemax={Math.round(view.duration)}
+    aria-valuenow={playing ? undefined : Math.round(playhead)}
+    aria-valuetext={kept}
+  ></div>
 </div>
 
 <style>
@@ -316,6 +351,13 @@
   svg {
     position: relative;
     display: block;
+  }
+  .hold {
+    position: absolute;
+    inset: 0;
+  }
+  .hold:focus-visible {
+    outline-offset: -2px;
   }
   .under,
   canvas {
@@ -382,6 +424,9 @@
     text-anchor: start;
     font-family: var(--words);
     fill: var(--inside);
+  }
+  .label.narrow {
+    text-anchor: end;
   }
   .label.gain {
     fill: var(--act);

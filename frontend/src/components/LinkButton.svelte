@@ -17,6 +17,7 @@
   button {
     border: 0;
     background: none;
+    min-height: 24px;
     padding: 0;
     color: var(--act);
     text-decoration: underline;

@@ -1,13 +1,16 @@
 <script lang="ts">
   // A table that lists things one below the other; what it lists is said to those who can't see it.
+  import Across from './Across.svelte';
   import type { Snippet } from 'svelte';
   let { caption, children }: { caption: string; children: Snippet } = $props();
 </script>
 
-<table>
-  <caption class="visually-hidden">{caption}</caption>
-  {@render children()}
-</table>
+<Across label={caption}>
+  <table>
+    <caption class="visually-hidden">{caption}</caption>
+    {@render children()}
+  </table>
+</Across>
 
 <style>
   table {

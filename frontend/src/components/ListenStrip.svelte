@@ -27,11 +27,11 @@
   aria-valuetext={clock(position)}
   onclick={(event) => onseek((event.offsetX / Math.max(wide, 1)) * view.duration_s)}
   onkeydown={(event) => {
-    const by = { ArrowLeft: -5, ArrowRight: 5, PageDown: -30, PageUp: 30 }[event.key];
+    const by = { ArrowLeft: -5, ArrowRight: 5, PageDown: -30, PageUp: 30, Home: -Infinity, End: Infinity }[event.key];
     if (by === undefined) return;
     event.preventDefault();
     event.stopPropagation();
-    onseek(position + by);
+    onseek(Math.max(0, Math.min(position + by, view.duration_s)));
   }}
 >
   {#if wide && view.ribbon}<MiniRibbon ribbon={view.ribbon} width={wide} height={HEIGHT} />{/if}

@@ -5,6 +5,7 @@
   import BlindComparison from './BlindComparison.svelte';
   import Button from './Button.svelte';
   import LinkButton from './LinkButton.svelte';
+  import RadioRow from './RadioRow.svelte';
   let { player }: { player: Player } = $props();
   const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
   let blind: BlindComparison | undefined = $state();
@@ -22,17 +23,19 @@
   data-heard-after={player.heardAfter?.toFixed(3)}
 >
   <Button onclick={() => player.toggle()}>{player.playing ? 'Stop' : 'Play'}</Button>
-  <span class="time" aria-label="Position"
+  <span class="time" role="group" aria-label="Position"
     >{clock(player.position)} <span class="soft">of {clock(player.duration)}</span></span
   >
   {#if player.hasTreated && !player.hidden}
-    <span class="sides" role="radiogroup" aria-label="What is heard">
-      {#each ['source', 'treated'] as const as side (side)}
-        <button type="button" role="radio" aria-checked={player.side === side} onclick={() => player.swap(side)}
-          >{capital(player.names[side])}</button
-        >
-      {/each}
-    </span>
+    <RadioRow
+      label="What is heard"
+      value={player.side}
+      options={[
+        ['source', capital(player.names.source)],
+        ['treated', capital(player.names.treated)],
+      ]}
+      onchoose={(side) => player.swap(side)}
+    />
     <label>
       <input
         type="checkbox"
@@ -47,7 +50,7 @@
     <LinkButton onclick={() => blind?.open()}>Blind comparison…</LinkButton>
   {/if}
   {#if player.hasTreated}<BlindComparison bind:this={blind} {player} />{/if}
-  <span class="keys">Space: play{player.hasTreated ? ' · X: switch version' : ''} · ?: shortcuts</span>
+  <span class="keys">H: play{player.hasTreated ? ' · X: switch version' : ''} · ?: shortcuts</span>
   {#if player.problem}<span class="problem" role="alert">{player.problem}</span>{/if}
 </div>
 
@@ -74,22 +77,6 @@
   .keys {
     margin-left: auto;
     font-size: 12.5px;
-  }
-  .sides {
-    display: flex;
-    gap: 14px;
-  }
-  .sides button {
-    border: 0;
-    background: none;
-    padding: 4px 2px;
-    color: var(--soft);
-    cursor: pointer;
-  }
-  .sides button[aria-checked='true'] {
-    color: var(--ink);
-    font-weight: 600;
-    box-shadow: 0 2px 0 var(--act);
   }
   label {
     display: flex;

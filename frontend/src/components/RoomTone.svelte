@@ -76,7 +76,7 @@
               <dt>{title}</dt>
               <dd>
                 {figure(seen.was[quantity]?.value, seen.was[quantity]?.unit ?? '')}
-                <span aria-label="would become">→</span>
+                <span aria-hidden="true">→</span><span class="visually-hidden">would become</span>
                 <b>{figure(seen.changed[quantity]?.value, seen.changed[quantity]?.unit ?? '')}</b>
                 {#if limit}<span class:outside={!limit.after.passes}>{distance(limit.after)}</span>{/if}
               </dd>

@@ -24,6 +24,7 @@
     font-size: 13.5px;
   }
   .top {
+    flex-wrap: wrap;
     display: flex;
     justify-content: space-between;
     align-items: end;
@@ -34,6 +35,7 @@
     color: var(--soft);
   }
   .acts {
+    flex-wrap: wrap;
     display: flex;
     gap: 14px;
     align-items: end;

@@ -137,12 +137,14 @@
       )} dBFS of active speech first, so that they mean the same in each
     </label>
   {/if}
-  {#if told || came?.asked.refused.length}
-    <p class="line" role="status">
-      {told ? `${told}.` : ''}
-      {#each came?.asked.refused ?? [] as refused (refused.id)}<span class="outside">{refused.reason} </span>{/each}
-    </p>
-  {/if}
+  <div class="line" role="status">
+    {#if told || came?.asked.refused.length}
+      <p>
+        {told ? `${told}.` : ''}
+        {#each came?.asked.refused ?? [] as refused (refused.id)}<span class="outside">{refused.reason} </span>{/each}
+      </p>
+    {/if}
+  </div>
 </div>
 
 <style>

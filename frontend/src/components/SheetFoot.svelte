@@ -16,14 +16,12 @@
 
 <tfoot>
   <tr>
-    <th scope="row" class="first" tabindex="-1"
-      >The whole production<span class="facts">spread between recordings</span></th
-    >
-    <td tabindex="-1"></td>
+    <th scope="row" class="first">The whole production<span class="facts">spread between recordings</span></th>
+    <td></td>
     {#each quantities as quantity (quantity)}
       {@const limit = whole.find((found) => found.quantity === quantity)}
       {@const spread = spreads.find((found) => found.quantity === quantity)}
-      <td tabindex="-1">
+      <td>
         {#if limit}<LimitCell {limit} />
         {:else if spread}
           <span
@@ -35,7 +33,7 @@
         {#if spread?.outliers.length}<span class="apart">{counted(spread.outliers.length, 'outlier')}</span>{/if}
       </td>
     {/each}
-    <td tabindex="-1"></td>
+    <td></td>
   </tr>
 </tfoot>
 

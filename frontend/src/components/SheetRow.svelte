@@ -18,8 +18,6 @@
     production: string;
     columns: Column[];
     acting: Acting;
-    /** Whether its first cell is the one that Tab reaches. */
-    first: boolean;
     chosen: boolean;
     onchosen: (wanted: boolean, span: boolean) => void;
     /** Whether it has a handle to be put in order by: dragged, or moved by the arrow keys. */
@@ -37,7 +35,6 @@
     production,
     columns,
     acting,
-    first,
     chosen,
     onchosen,
     movable,
@@ -107,7 +104,7 @@
     ondropped();
   }}
 >
-  <th scope="row" class="first" tabindex={first ? 0 : -1}>
+  <th scope="row" class="first">
     <input
       type="checkbox"
       aria-label={`Select ${entry.name}`}
@@ -144,18 +141,18 @@
     {#if row?.same_as}<span class="facts twin">duplicate of {row.same_as}</span>{/if}
   </th>
   {#if !row}
-    <td tabindex="-1" colspan={columns.length + 2}></td>
+    <td colspan={columns.length + 2}></td>
   {:else if row.verdict}
-    <td tabindex="-1"
+    <td
       >{#if row.ribbon}<MiniRibbon ribbon={row.ribbon} />{/if}</td
     >
     {#each columns as column (column.limit.quantity)}
       {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td tabindex="-1"
+      <td
         >{#if limit}<LimitCell {limit} apart={entry.apart[limit.quantity]} />{/if}</td
       >
     {/each}
-    <td class="verdict" tabindex="-1">
+    <td class="verdict">
       <span class={row.verdict.passes ? 'inside' : 'outside'}>{row.verdict.passes ? 'Inside' : 'Outside'}</span>
       {#if attempted?.work && underWay(attempted.work)}
         {@const now = stage(attempted.work)}
@@ -179,19 +176,19 @@
       {/if}
     </td>
   {:else if row.work?.state === 'failed'}
-    <td tabindex="-1" colspan={columns.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
-    <td class="verdict" tabindex="-1"
+    <td colspan={columns.length + 1} class="failed"><span role="alert">{row.work.error}</span></td>
+    <td class="verdict"
       ><Button onclick={() => acting.measure(row.id)}>Measure again</Button><Button
         label={`Remove ${row.name}`}
         onclick={() => acting.remove([entry])}>Remove</Button
       ></td
     >
   {:else if row.work?.state === 'cancelled'}
-    <td tabindex="-1" colspan={columns.length + 1} class="soft">Measuring was cancelled.</td>
-    <td class="verdict" tabindex="-1"><Button onclick={() => acting.measure(row.id)}>Measure</Button></td>
+    <td colspan={columns.length + 1} class="soft">Measuring was cancelled.</td>
+    <td class="verdict"><Button onclick={() => acting.measure(row.id)}>Measure</Button></td>
   {:else if row.work}
     {@const now = stage(row.work)}
-    <td tabindex="-1" colspan={columns.length + 2}
+    <td colspan={columns.length + 2}
       ><Progress
         stage={now.stage}
         fraction={now.fraction}
@@ -204,7 +201,7 @@
 {#if delivered?.after}
   {@const made = delivered}
   <tr class="after" data-after={entry.name}>
-    <th scope="row" class="first" tabindex="-1">
+    <th scope="row" class="first">
       <span class="turn" aria-hidden="true">↳</span> conformed
       <span class="facts"
         >{made.kept || made.one_sound ? `${made.made_by}: ` : ''}{made.steps.length
@@ -213,17 +210,17 @@
       >
       {#if madeFor}<span class="facts twin">{madeFor}</span>{/if}
     </th>
-    <td class="downloads" tabindex="-1">
+    <td class="downloads">
       <a href={`/api/conformings/${made.id}/file`} download>{made.container.toUpperCase()}</a>
       {#if made.certificate_for}<a href={`/api/conformings/${made.id}/certificate`} download>Certificate</a>{/if}
     </td>
     {#each columns as column (column.limit.quantity)}
       {@const limit = made.after?.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td tabindex="-1"
+      <td
         >{#if limit}<LimitCell {limit} />{/if}</td
       >
     {/each}
-    <td class="verdict" tabindex="-1"
+    <td class="verdict"
       ><span
         class={made.passes ? 'inside' : 'outside'}
         title={made.handed_over_at ? `Delivered ${date(made.handed_over_at)}` : undefined}
@@ -240,11 +237,11 @@
 {/if}
 {#if failed && attempted}
   <tr class="after" data-failed={entry.name}>
-    <th scope="row" class="first" tabindex="-1"
+    <th scope="row" class="first"
       ><span class="turn" aria-hidden="true">↳</span>
       {attempted.own && attempted.refused ? 'missed a limit' : "can't meet its specification"}</th
     >
-    <td tabindex="-1" colspan={columns.length + 2} class="failed">
+    <td colspan={columns.length + 2} class="failed">
       {#each attempted.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}
       {attempted.closing ? `${attempted.closing.said} ` : ''}{attempted.work?.error ?? ''}
     </td>
@@ -254,13 +251,13 @@
 <style>
   .facts {
     display: block;
-    padding-left: 18px;
+    padding-left: 24px;
     font-size: 12px;
     color: var(--soft);
   }
   input {
     float: left;
-    margin: 4px 4px 0 0;
+    margin: 3px 6px 4px 0;
   }
   .chosen {
     background: var(--act-pale);
@@ -271,13 +268,14 @@
   .handle {
     float: left;
     clear: left;
-    width: 18px;
-    margin: -2px -18px 0 -2px;
+    width: 24px;
+    height: 24px;
+    margin: 0 -24px 0 -4px;
     padding: 0;
     border: 0;
     background: none;
     color: var(--soft);
-    opacity: 0.35;
+    opacity: 0.8;
     cursor: grab;
   }
   tr:hover .handle,

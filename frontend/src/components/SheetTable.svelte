@@ -1,5 +1,6 @@
 <script lang="ts">
   // The table of a sheet: recordings by limits, drawn some at a time, and the production as a whole in the last row.
+  import Across from './Across.svelte';
   import type { Acting } from '../lib/acting.svelte';
   import { answer, api, type SheetEntry, type SheetView as Sheet } from '../lib/api';
   import { cellKeys } from '../lib/cell-keys';
@@ -18,10 +19,10 @@
     acting: Acting;
     /** Whether rows can be put in another order. */
     movable: boolean;
-    ontold: (statement: string) => void;
+    ontold: (statement: string, focused: boolean) => void;
   }
   let { sheet, shown, columns, view, acting, movable, ontold }: Props = $props();
-  const pointedAt = cellKeys((statement) => ontold(statement));
+  const pointedAt = cellKeys((statement, focused) => ontold(statement, focused));
   const BLOCK = 40;
   const blocks = $derived(
     Array.from({ length: Math.ceil(shown.length / BLOCK) }, (_, at) => shown.slice(at * BLOCK, (at + 1) * BLOCK)),
@@ -48,44 +49,45 @@
   }
 </script>
 
-<table {@attach pointedAt}>
-  <caption class="visually-hidden">Inspection sheet of {sheet.name}</caption>
-  <SheetHead {columns} {view} {shown} />
-  {#each blocks as entries, at (at)}
-    <SheetBlock
-      count={entries.length}
-      columns={columns.length + 3}
-      first={at === 0}
-      held={entries.some((entry) => entry.id === carried)}
-    >
-      {#each entries as entry, place (entry.id)}
-        <SheetRow
-          {entry}
-          production={sheet.id}
-          {columns}
-          {acting}
-          first={at === 0 && place === 0}
-          chosen={view.chosen.has(entry.id)}
-          onchosen={(wanted, span) => view.choose(shown, entry.id, wanted, span)}
-          {movable}
-          reference={entry.id === sheet.reference}
-          {carried}
-          oncarry={(id) => (carried = id)}
-          ondropped={() => move(carried, indexOf(entry.id))}
-          onstep={(step) => move(entry.id, indexOf(entry.id) + step)}
-        />
-      {/each}
-    </SheetBlock>
-  {/each}
-  <IncomingRows production={sheet.id} columns={columns.length + 1} {acting} />
-  {#if sheet.whole.length || sheet.spreads.length}
-    <SheetFoot
-      quantities={columns.map((column) => column.limit.quantity)}
-      whole={sheet.whole}
-      spreads={sheet.spreads}
-    />
-  {/if}
-</table>
+<Across label="Inspection sheet, scrolls sideways">
+  <table role="grid" {@attach pointedAt}>
+    <caption class="visually-hidden">Inspection sheet of {sheet.name}</caption>
+    <SheetHead {columns} {view} {shown} />
+    {#each blocks as entries, at (at)}
+      <SheetBlock
+        count={entries.length}
+        columns={columns.length + 3}
+        first={at === 0}
+        held={entries.some((entry) => entry.id === carried)}
+      >
+        {#each entries as entry (entry.id)}
+          <SheetRow
+            {entry}
+            production={sheet.id}
+            {columns}
+            {acting}
+            chosen={view.chosen.has(entry.id)}
+            onchosen={(wanted, span) => view.choose(shown, entry.id, wanted, span)}
+            {movable}
+            reference={entry.id === sheet.reference}
+            {carried}
+            oncarry={(id) => (carried = id)}
+            ondropped={() => move(carried, indexOf(entry.id))}
+            onstep={(step) => move(entry.id, indexOf(entry.id) + step)}
+          />
+        {/each}
+      </SheetBlock>
+    {/each}
+    <IncomingRows production={sheet.id} columns={columns.length + 1} {acting} />
+    {#if sheet.whole.length || sheet.spreads.length}
+      <SheetFoot
+        quantities={columns.map((column) => column.limit.quantity)}
+        whole={sheet.whole}
+        spreads={sheet.spreads}
+      />
+    {/if}
+  </table>
+</Across>
 
 <style>
   table {

@@ -17,7 +17,10 @@
   button {
     border: 0;
     background: none;
-    padding: 0 2px;
+    min-width: 24px;
+    min-height: 24px;
+    padding: 0;
+    margin: -4px 0;
     font-size: 12px;
     color: var(--soft);
     cursor: pointer;

@@ -81,9 +81,8 @@
       style:left={`${((shown.start - view.start) / view.span) * width}px`}
       style:width={`${((shown.end - shown.start) / view.span) * width}px`}
     />
-  {:else}
-    <p role="status">{problem || 'Drawing the spectrogram …'}</p>
   {/if}
+  <p role="status">{shown ? '' : problem || 'Drawing the spectrogram …'}</p>
 </div>
 <svg width={left + width} height={top + height + 4} aria-hidden="true">
   {#each marks as hz (hz)}

@@ -85,7 +85,7 @@
   {#if offered?.purpose}<p class="soft">{offered.purpose}</p>{/if}
   {#if step.reason}<p><b>Why:</b> {step.reason}</p>{/if}
   <p class="sentence"><StepSentence {step} pieces={reading.pieces} {onset} /></p>
-  {#if pictures.isError && !drawn.length}<p class="soft" role="status">{pictures.error.message}</p>{/if}
+  <p class="soft" role="status">{pictures.isError && !drawn.length ? pictures.error.message : ''}</p>
   {#each drawn as picture, index (index)}<StepPicture
       {picture}
       onset={onsets}

@@ -8,6 +8,7 @@
     onset: (path: string, value: unknown) => Promise<void>;
   }
   let { step, pieces, onset }: Props = $props();
+  const id = $props.id();
   const settings = $derived(step.reading.settings ?? {});
   const wrong = $derived(pieces.flatMap(({ path }) => settings[path ?? '']?.problem || []));
 </script>
@@ -15,9 +16,12 @@
 {#each pieces as piece, index (index)}{@const setting = settings[piece.path ?? '']}{#if setting}<Figure
       {setting}
       of={step.reading.title}
+      against={`${id}-against`}
       onset={(value) => onset(setting.path, value)}
     />{:else}{piece.words}{/if}{/each}
-{#each wrong as said (said)}<span class="wrong" role="alert">{said}</span>{/each}
+<span id={`${id}-against`}
+  >{#each wrong as said (said)}<span class="wrong" role="alert">{said}</span>{/each}</span
+>
 
 <style>
   .wrong {

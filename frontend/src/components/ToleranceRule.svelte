@@ -117,8 +117,8 @@
     {#if after}
       <span class="was"><span class="visually-hidden">before </span>{reading(limit)}</span><span
         class="arrow"
-        aria-label={expected ? 'expected' : 'became'}>→</span
-      >
+        aria-hidden="true">→</span
+      ><span class="visually-hidden">{expected ? 'expected' : 'after'}</span>
     {/if}
     {#if taken && !(expected && after)}
       <button
@@ -145,6 +145,12 @@
     align-items: center;
     padding: 5px 14px;
     border-bottom: 1px solid var(--rule);
+  }
+  @media (max-width: 480px) {
+    .rule {
+      grid-template-columns: minmax(0, 1fr) auto;
+      gap: 2px 10px;
+    }
   }
   .name {
     display: grid;

@@ -242,9 +242,12 @@
         saved = made ? { id: made.id ?? '', said: `${made.name}, version ${made.revision}` } : undefined;
       }}
     />
-  {:else if saved}
-    <p class="pad soft" role="status">Saved: <a href={`#/treatments/${saved.id}`}>{saved.said}</a>.</p>
   {/if}
+  <div role="status">
+    {#if saved && !saving}
+      <p class="pad soft">Saved: <a href={`#/treatments/${saved.id}`}>{saved.said}</a>.</p>
+    {/if}
+  </div>
   {#if treating.problem}<p class="pad outside" role="alert">{treating.problem}</p>{/if}
   {#if steps.length}
     <ol bind:this={list}>

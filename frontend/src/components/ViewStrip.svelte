@@ -34,7 +34,7 @@
     >
   </span>
   {#if view.selection}
-    <span class="figure" aria-label="Selection"
+    <span class="figure" role="group" aria-label="Selection"
       >{exact(view.selection.from)} to {exact(view.selection.to)}, {number(view.selection.to - view.selection.from, 2)} s</span
     >
     <LinkButton onclick={() => view.selection && view.show(view.selection.from, view.selection.to)}
@@ -71,6 +71,7 @@
     font-size: 13px;
   }
   .buttons {
+    flex-wrap: wrap;
     display: flex;
     gap: 12px;
   }

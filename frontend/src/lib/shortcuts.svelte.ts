@@ -8,6 +8,8 @@ export interface Shortcut {
   shown: string;
   does: string;
   act?: () => unknown;
+  /** Where the focus has to be (a selector): keys that scroll a page elsewhere act there alone. */
+  within?: string;
   /** Together with Ctrl or Cmd, and Shift if that is asked for. */
   ctrl?: 'plain' | 'shift';
 }
@@ -19,6 +21,8 @@ export interface ShortcutList {
 }
 
 const KEPT = 'single-keys';
+/** Where keys write or choose. */
+const WRITTEN = 'input:not([type=checkbox], [type=radio]), select, textarea';
 
 export class Shortcuts {
   lists = $state.raw<ShortcutList[]>([]);
@@ -47,13 +51,14 @@ export class Shortcuts {
     const target = event.target as HTMLElement;
     // AltGr writes signs on many keyboards; what it writes is no shortcut.
     if (event.defaultPrevented || event.altKey || event.getModifierState('AltGraph')) return;
-    if (document.querySelector('dialog[open]') || target.closest('input:not([type=checkbox]), select, textarea'))
-      return;
+    if (document.querySelector('dialog[open]') || target.closest(WRITTEN)) return;
     const ctrl = event.ctrlKey || event.metaKey ? (event.shiftKey ? 'shift' : 'plain') : undefined;
     const key = ctrl ? event.key.toLowerCase() : event.key;
-    if (key === ' ' && target.closest('button, a, input')) return;
+    if (target.matches('[type=radio]') && (key === ' ' || key.startsWith('Arrow'))) return;
     if (!ctrl && !this.single && key.length === 1 && key !== ' ') return;
-    return this.lists.flatMap(({ list }) => list).find((one) => one.keys.includes(key) && one.ctrl === ctrl);
+    return this.lists
+      .flatMap(({ list }) => list)
+      .find((one) => one.keys.includes(key) && one.ctrl === ctrl && (!one.within || target.matches(one.within)));
   }
 }
 

@@ -131,11 +131,13 @@
   }
   .choices {
     display: flex;
+    flex-wrap: wrap;
     gap: 16px;
     align-items: end;
     margin: 14px 0;
   }
   .choices input {
+    max-width: 100%;
     width: 260px;
   }
   .hash {

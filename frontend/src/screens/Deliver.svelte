@@ -1,5 +1,6 @@
 <script lang="ts">
   // Delivering a production: as what its files are written, named and tagged; making them; handing them over.
+  import Across from '../components/Across.svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
   import Button from '../components/Button.svelte';
@@ -107,54 +108,56 @@
           >Titles from file names</LinkButton
         >
       {/if}
-      {#if delivering.before}<span role="status"
-          >{counted(delivering.pasted, 'row')} changed. <LinkButton onclick={() => void delivering.undo()}
-            >Undo</LinkButton
-          ></span
-        >{/if}
+      <span role="status"
+        >{#if delivering.before}{counted(delivering.pasted, 'row')} changed. <LinkButton
+            onclick={() => void delivering.undo()}>Undo</LinkButton
+          >{/if}</span
+      >
     </p>
-    <table>
-      <caption class="visually-hidden">Files of {view.name}</caption>
-      <thead>
-        <tr>
-          <th class="pick"
-            ><input
-              type="checkbox"
-              aria-label="Select all"
-              checked={chosen.size === rows.length && rows.length > 0}
-              onchange={(event) => {
-                chosen.clear();
-                if (event.currentTarget.checked) for (const row of rows) chosen.add(row.recording);
-              }}
-            /></th
-          >
-          <th scope="col">Kind</th><th scope="col">No.</th><th scope="col">Part</th><th scope="col">Title</th><th
-            scope="col">Narrator</th
-          >
-          <th scope="col">File name</th><th scope="col">Certificate</th>
-          <th scope="col" class="figure" title="RMS level, finished file minus master, in dB">Level</th>
-          <th scope="col" class="figure" title="True peak, finished file minus master, in dB">Peak</th>
-          <th scope="col" class="figure" title="Noise floor, finished file minus master, in dB">Noise</th>
-          <th scope="col" class="figure" title="Length, finished file minus master, in samples">Length</th>
-          <th scope="col" class="figure">Size</th>
-        </tr>
-      </thead>
-      {#each blocks as some, at (at)}
-        <SheetBlock count={some.length} columns={COLUMNS} first={at === 0} held={false}>
-          {#each some as row (row.recording)}
-            <DeliverRow
-              {row}
-              narrator={view.asked.labels?.narrator ?? ''}
-              {delivering}
-              {acting}
-              chosen={chosen.has(row.recording)}
-              onchosen={(wanted) => (wanted ? chosen.add(row.recording) : chosen.delete(row.recording))}
-              onlines={openPaste}
-            />
-          {/each}
-        </SheetBlock>
-      {/each}
-    </table>
+    <Across label="Files, scrolls sideways">
+      <table>
+        <caption class="visually-hidden">Files of {view.name}</caption>
+        <thead>
+          <tr>
+            <th class="pick"
+              ><input
+                type="checkbox"
+                aria-label="Select all"
+                checked={chosen.size === rows.length && rows.length > 0}
+                onchange={(event) => {
+                  chosen.clear();
+                  if (event.currentTarget.checked) for (const row of rows) chosen.add(row.recording);
+                }}
+              /></th
+            >
+            <th scope="col">Kind</th><th scope="col">No.</th><th scope="col">Part</th><th scope="col">Title</th><th
+              scope="col">Narrator</th
+            >
+            <th scope="col">File name</th><th scope="col">Certificate</th>
+            <th scope="col" class="figure" title="RMS level, finished file minus master, in dB">Level</th>
+            <th scope="col" class="figure" title="True peak, finished file minus master, in dB">Peak</th>
+            <th scope="col" class="figure" title="Noise floor, finished file minus master, in dB">Noise</th>
+            <th scope="col" class="figure" title="Length, finished file minus master, in samples">Length</th>
+            <th scope="col" class="figure">Size</th>
+          </tr>
+        </thead>
+        {#each blocks as some, at (at)}
+          <SheetBlock count={some.length} columns={COLUMNS} first={at === 0} held={false}>
+            {#each some as row (row.recording)}
+              <DeliverRow
+                {row}
+                narrator={view.asked.labels?.narrator ?? ''}
+                {delivering}
+                {acting}
+                chosen={chosen.has(row.recording)}
+                onchosen={(wanted) => (wanted ? chosen.add(row.recording) : chosen.delete(row.recording))}
+                onlines={openPaste}
+              />
+            {/each}
+          </SheetBlock>
+        {/each}
+      </table>
+    </Across>
     <p class="foot soft">
       Level, peak, noise: what encoding changed, in dB; length in samples. Each file was decoded with its tags and
       measured before it was certified.

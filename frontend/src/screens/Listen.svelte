@@ -64,7 +64,7 @@
   shortcuts(() => ({
     title: 'Listening',
     list: [
-      { keys: [' '], shown: 'Space', does: 'play or pause', act: () => proof.toggle() },
+      { keys: ['h'], shown: 'H', does: 'play or pause', act: () => proof.toggle() },
       { keys: ['ArrowLeft'], shown: '←', does: 'back 5 s', act: () => proof.seek(proof.position - 5) },
       { keys: ['ArrowRight'], shown: '→', does: 'forward 5 s', act: () => proof.seek(proof.position + 5) },
       { keys: [','], shown: ',', does: 'slower', act: () => proof.step(-1) },
@@ -75,6 +75,13 @@
         does: `note: ${words.toLowerCase()}`,
         act: () => add(kind),
       })),
+      {
+        keys: [' '],
+        shown: 'Space',
+        does: 'play or pause, with the focus on the level',
+        within: '[role=slider]',
+        act: () => proof.toggle(),
+      },
     ],
   }));
   const written = (form: string) => `/api/listen/${params.of}/${params.id}/${form}`;
@@ -146,7 +153,9 @@
             >
           {/if}
         </div>
-        {#if removed}<p role="status">Note removed. <LinkButton onclick={() => void undo()}>Undo</LinkButton></p>{/if}
+        <div role="status">
+          {#if removed}<p>Note removed. <LinkButton onclick={() => void undo()}>Undo</LinkButton></p>{/if}
+        </div>
         <ul>
           {#each view.notes as note (note.id)}
             <li class:done={note.done_at} data-note={note.id}>
@@ -269,6 +278,7 @@
     color: var(--soft);
   }
   .add {
+    flex-wrap: wrap;
     display: flex;
     gap: 8px;
     margin-left: auto;
@@ -314,7 +324,7 @@
     color: var(--soft);
   }
   select {
-    border: 1px solid var(--rule);
+    border: 1px solid var(--soft);
     background: var(--sheet);
     border-radius: 3px;
     padding: 2px 4px;

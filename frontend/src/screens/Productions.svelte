@@ -1,4 +1,5 @@
 <script lang="ts">
+  import Across from '../components/Across.svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
@@ -116,47 +117,49 @@
           >Find a production or recording <input type="search" bind:value={search} maxlength="120" /></label
         >
       {/if}
-      <table>
-        <thead>
-          <tr>
-            {#each COLUMNS as [by, title] (by)}
-              <th scope="col" aria-sort={sorter.direction(by)}
-                >{title}
-                <SortButton
-                  title={title.toLowerCase()}
-                  direction={sorter.direction(by)}
-                  onsort={() => sorter.sort(by)}
-                /></th
-              >
-            {/each}
-            {#if away}<th scope="col"><span class="visually-hidden">Hidden</span></th>{/if}
-          </tr>
-        </thead>
-        <tbody>
-          {#each shown as production (production.id)}
-            <tr class:away={production.archived}>
-              <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
-              <td>{production.specification_name}</td>
-              <td class="figure">{production.recordings}</td>
-              <td
-                class="figure"
-                class:inside={production.recordings > 0 && production.certified === production.recordings}
-                >{production.certified}</td
-              >
-              <td class="soft">{others(production)}</td>
-              <td class="soft">{date(production.last_activity)}</td>
-              {#if away}
-                <td
-                  >{#if production.archived}<Button
-                      label={`Restore ${production.name}`}
-                      onclick={() => bringBack(production.id)}>Restore</Button
-                    >{/if}</td
+      <Across label="Productions, scrolls sideways">
+        <table>
+          <thead>
+            <tr>
+              {#each COLUMNS as [by, title] (by)}
+                <th scope="col" aria-sort={sorter.direction(by)}
+                  >{title}
+                  <SortButton
+                    title={title.toLowerCase()}
+                    direction={sorter.direction(by)}
+                    onsort={() => sorter.sort(by)}
+                  /></th
                 >
-              {/if}
+              {/each}
+              {#if away}<th scope="col"><span class="visually-hidden">Hidden</span></th>{/if}
             </tr>
-          {/each}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {#each shown as production (production.id)}
+              <tr class:away={production.archived}>
+                <td><a href={`#/productions/${production.id}`}>{production.name}</a></td>
+                <td>{production.specification_name}</td>
+                <td class="figure">{production.recordings}</td>
+                <td
+                  class="figure"
+                  class:inside={production.recordings > 0 && production.certified === production.recordings}
+                  >{production.certified}</td
+                >
+                <td class="soft">{others(production)}</td>
+                <td class="soft">{date(production.last_activity)}</td>
+                {#if away}
+                  <td
+                    >{#if production.archived}<Button
+                        label={`Restore ${production.name}`}
+                        onclick={() => bringBack(production.id)}>Restore</Button
+                      >{/if}</td
+                  >
+                {/if}
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      </Across>
       {#if search.trim() && !shown.length}<p class="empty">No production has this name.</p>{/if}
       {#if recordings.data?.length}
         <section aria-label="Recordings found">

@@ -181,6 +181,7 @@
           pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
+          playing={player.playing}
           {marked}
           onseek={(seconds) => player.seek(seconds)}
           ongo={go}
@@ -381,6 +382,7 @@
     align-items: start;
   }
   .half {
+    position: relative;
     background: var(--sheet);
     border: 1px solid var(--rule);
     max-height: calc(100vh - var(--stays) - 28px);

@@ -191,6 +191,11 @@
   code {
     font-family: var(--figures);
     font-size: 13px;
+  }
+  .figure {
     white-space: nowrap;
+  }
+  code {
+    overflow-wrap: anywhere;
   }
 </style>

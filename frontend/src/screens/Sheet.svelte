@@ -73,6 +73,7 @@
   const shown = $derived(view.filtered(entries, show));
   const chosen = $derived(entries.filter((entry) => view.chosen.has(entry.id)));
   let told = $state('');
+  let spoken = $state('');
   shortcuts(() => ({
     title: 'Sheet',
     list: [
@@ -81,6 +82,7 @@
       { keys: [], shown: 'Page ↑ ↓', does: 'ten rows up or down' },
       { keys: [], shown: 'Space', does: 'select the recording' },
       { keys: [], shown: 'Enter', does: 'open the recording' },
+      { keys: [], shown: 'F2', does: 'into the cell, and Esc out of it' },
       { keys: [], shown: '↑ ↓', does: 'on a row’s handle: move the recording' },
     ],
   }));
@@ -207,9 +209,9 @@
               {#each filters as [key, words] (key)}<option value={key}>{words}</option>{/each}
             </select></label
           >
-          {#if shown.length < entries.length}<span class="soft" role="status"
-              >{shown.length} of {entries.length} shown</span
-            >{/if}
+          <span class="soft" role="status"
+            >{shown.length < entries.length ? `${shown.length} of ${entries.length} shown` : ''}</span
+          >
         {/if}
         <span class="links">
           <LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>
@@ -247,46 +249,57 @@
         />
       {/if}
       <Problem {acting} />
-      {#if acting.done}
-        <p class="note" role="status">
-          {acting.done.said}
-          <Button onclick={() => acting.undo()}>Undo</Button>
-        </p>
-      {/if}
-      {#if leftOut.length}
-        <p class="note" role="status">
-          Skipped (not audio): {leftOut.join(', ')}.
-          <LinkButton onclick={() => (leftOut = [])}>Dismiss</LinkButton>
-        </p>
-      {/if}
-      <SheetTable
-        sheet={sheet.data}
-        {shown}
-        {columns}
-        {view}
-        {acting}
-        movable={shown.length === entries.length && !view.sorting && entries.length > 1}
-        ontold={(statement) => (told = statement)}
-      />
-      <PackageLimits limits={sheet.data.whole} />
-      <div class="foot" class:empty={!told && !chosen.length}>
-        {#if chosen.length}
-          <SelectionBar
-            {chosen}
-            formats={sheet.data.formats}
-            {acting}
-            whole={`#/productions/${params.id}/whole?${sheet.data.reference ? `like=${sheet.data.reference}&` : ''}without=${entries
-              .filter((entry) => !view.chosen.has(entry.id))
-              .map((entry) => entry.id)
-              .join(',')}`}
-            reference={sheet.data.reference}
-            onreference={(id) => change({ reference: id ?? 'none' })}
-            onreplace={replace}
-            onremove={removeChosen}
-            onclear={() => view.chosen.clear()}
-          />
+      <div role="status">
+        {#if acting.done}
+          <p class="note">
+            {acting.done.said}
+            <Button onclick={() => acting.undo()}>Undo</Button>
+          </p>
         {/if}
-        <p class="told" aria-live="polite">{told}</p>
+        {#if leftOut.length}
+          <p class="note">
+            Skipped (not audio): {leftOut.join(', ')}.
+            <LinkButton onclick={() => (leftOut = [])}>Dismiss</LinkButton>
+          </p>
+        {/if}
+      </div>
+      <!-- What can be done with a selection comes first for whoever goes by keys, and is seen below. -->
+      <div class="upside">
+        <div class="foot" class:empty={!told && !chosen.length}>
+          {#if chosen.length}
+            <SelectionBar
+              {chosen}
+              formats={sheet.data.formats}
+              {acting}
+              whole={`#/productions/${params.id}/whole?${sheet.data.reference ? `like=${sheet.data.reference}&` : ''}without=${entries
+                .filter((entry) => !view.chosen.has(entry.id))
+                .map((entry) => entry.id)
+                .join(',')}`}
+              reference={sheet.data.reference}
+              onreference={(id) => change({ reference: id ?? 'none' })}
+              onreplace={replace}
+              onremove={removeChosen}
+              onclear={() => view.chosen.clear()}
+            />
+          {/if}
+          <p class="told" aria-hidden="true">{told}</p>
+          <p class="visually-hidden" aria-live="polite">{spoken}</p>
+        </div>
+        <div>
+          <SheetTable
+            sheet={sheet.data}
+            {shown}
+            {columns}
+            {view}
+            {acting}
+            movable={shown.length === entries.length && !view.sorting && entries.length > 1}
+            ontold={(statement, focused) => {
+              told = statement;
+              if (focused) spoken = statement;
+            }}
+          />
+          <PackageLimits limits={sheet.data.whole} />
+        </div>
       </div>
       {#if !entries.length && !mine.length}
         <p class="nothing">
@@ -303,6 +316,7 @@
     padding: 20px 24px 40px;
   }
   .top {
+    flex-wrap: wrap;
     display: flex;
     justify-content: space-between;
     align-items: end;
@@ -310,11 +324,13 @@
     margin-bottom: 4px;
   }
   .acts {
+    flex-wrap: wrap;
     display: flex;
     gap: 16px;
     align-items: end;
   }
   .more {
+    flex-wrap: wrap;
     display: flex;
     gap: 18px;
     align-items: baseline;
@@ -322,6 +338,7 @@
     margin: 8px 0;
   }
   .links {
+    flex-wrap: wrap;
     display: flex;
     gap: 18px;
     margin-left: auto;
@@ -358,7 +375,7 @@
     font-size: 14px;
     color: var(--ink);
     background: var(--sheet);
-    border: 1px solid var(--rule);
+    border: 1px solid var(--soft);
     padding: 6px 8px;
     resize: vertical;
   }
@@ -376,6 +393,10 @@
     align-items: center;
     font-size: 14px;
     margin-bottom: 8px;
+  }
+  .upside {
+    display: flex;
+    flex-direction: column-reverse;
   }
   .foot {
     position: sticky;

@@ -1,5 +1,6 @@
 <script lang="ts">
   // Every specification a production can be held against: those that ship and one's own.
+  import Across from '../components/Across.svelte';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import DropArea from '../components/DropArea.svelte';
@@ -43,25 +44,27 @@
     </div>
     <Problem {acting} />
     {#if specifications.data}
-      <table>
-        <thead>
-          <tr
-            ><th scope="col">Name</th><th scope="col">Description</th><th scope="col">Limits</th><th scope="col"
-              >Version</th
-            ></tr
-          >
-        </thead>
-        <tbody>
-          {#each specifications.data as one (one.id)}
-            <tr>
-              <td><a href={`#/specifications/${one.id}`}>{one.name}</a><span class="id">{one.id}</span></td>
-              <td>{one.description}</td>
-              <td class="figure">{one.limits.length}</td>
-              <td class="figure">{one.version}</td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
+      <Across label="Specifications, scrolls sideways">
+        <table>
+          <thead>
+            <tr
+              ><th scope="col">Name</th><th scope="col">Description</th><th scope="col">Limits</th><th scope="col"
+                >Version</th
+              ></tr
+            >
+          </thead>
+          <tbody>
+            {#each specifications.data as one (one.id)}
+              <tr>
+                <td><a href={`#/specifications/${one.id}`}>{one.name}</a><span class="id">{one.id}</span></td>
+                <td>{one.description}</td>
+                <td class="figure">{one.limits.length}</td>
+                <td class="figure">{one.version}</td>
+              </tr>
+            {/each}
+          </tbody>
+        </table>
+      </Across>
       <p class="soft schema">
         A specification is a JSON file; its <a
           href="/api/specification.schema.json"

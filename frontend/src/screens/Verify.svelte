@@ -1,5 +1,6 @@
 <script lang="ts">
   // A certificate, and the file it is of: dropped here, checked, and the answer in one sentence.
+  import Across from '../components/Across.svelte';
   import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
@@ -8,7 +9,7 @@
   import FileButton from '../components/FileButton.svelte';
   import Progress from '../components/Progress.svelte';
   import UnderWay from '../components/UnderWay.svelte';
-  import { answer, api, said } from '../lib/api';
+  import { answer, api, said, type Verifying } from '../lib/api';
   import { counted, date, reading, size, unit } from '../lib/format';
   import Problem from '../components/Problem.svelte';
 
@@ -80,6 +81,19 @@
   }
 </script>
 
+{#snippet answered(found: Verifying['report'])}
+  {@const withdrawn = found?.ending === 'withdrawn'}
+  {@const wrong = found && (!found.intact || withdrawn)}
+  {@const doubtful = found && !wrong && (!found.genuine || found.ending === 'superseded')}
+  <p class="answer" class:outside={wrong} class:near={doubtful} aria-live="polite">
+    {#if found}
+      <BracketMark position={wrong ? 'over' : doubtful ? 'near' : 'inside'} size={22} silent />
+      {#if !found.intact}Not genuine{:else if withdrawn}Withdrawn{:else if !found.genuine}Intact, but sealed with a key
+        that is not known here{:else if found.ending}Genuine, but superseded{:else}Genuine{/if}
+    {/if}
+  </p>
+{/snippet}
+
 <svelte:head><title>Verify a certificate · Ispettore</title></svelte:head>
 <DropArea ondrop={({ files }) => take(files)} invitation="Drop a certificate and its file here">
   <div class="page">
@@ -114,7 +128,8 @@
       <Problem query={report} />
     {:else if report.data}
       {@const it = report.data}
-      <section class="sheet" aria-live="polite">
+      <section class="sheet">
+        {@render answered(it.report)}
         {#if !it.report}
           {#if it.work?.error}
             <p class="outside" role="alert">{it.work.error}</p>
@@ -126,13 +141,6 @@
         {:else}
           {@const found = it.report}
           {@const withdrawn = found.ending === 'withdrawn'}
-          {@const wrong = !found.intact || withdrawn}
-          {@const doubtful = !wrong && (!found.genuine || found.ending === 'superseded')}
-          <p class="answer" class:outside={wrong} class:near={doubtful}>
-            <BracketMark position={wrong ? 'over' : doubtful ? 'near' : 'inside'} size={22} silent />
-            {#if !found.intact}Not genuine{:else if withdrawn}Withdrawn{:else if !found.genuine}Intact, but sealed with
-              a key that is not known here{:else if found.ending}Genuine, but superseded{:else}Genuine{/if}
-          </p>
           {#if found.ended}<p class={withdrawn ? 'outside' : 'near'}>{found.ended}</p>{/if}
           {#each found.problems as sentence (sentence)}<p class="outside">{sentence}</p>{/each}
           {#if found.intact}
@@ -145,21 +153,23 @@
           {/if}
           {#if found.methods}<p class="near">{found.methods}</p>{/if}
           {#if found.older.length}
-            <table>
-              <caption class="visually-hidden">Figures that other methods read differently</caption>
-              <thead>
-                <tr><th scope="col">Reading</th><th scope="col">certified</th><th scope="col">measured today</th></tr>
-              </thead>
-              <tbody>
-                {#each found.older as one (one.title)}
-                  <tr>
-                    <th scope="row">{one.title}</th>
-                    <td class="figure">{one.certified}</td>
-                    <td class="figure">{one.measured}</td>
-                  </tr>
-                {/each}
-              </tbody>
-            </table>
+            <Across label="Readings, scrolls sideways">
+              <table>
+                <caption class="visually-hidden">Figures that other methods read differently</caption>
+                <thead>
+                  <tr><th scope="col">Reading</th><th scope="col">certified</th><th scope="col">measured today</th></tr>
+                </thead>
+                <tbody>
+                  {#each found.older as one (one.title)}
+                    <tr>
+                      <th scope="row">{one.title}</th>
+                      <td class="figure">{one.certified}</td>
+                      <td class="figure">{one.measured}</td>
+                    </tr>
+                  {/each}
+                </tbody>
+              </table>
+            </Across>
           {/if}
           {#each found.notes as sentence (sentence)}<p class="soft">{sentence}</p>{/each}
           {#if found.stated}

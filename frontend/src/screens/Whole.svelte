@@ -1,5 +1,6 @@
 <script lang="ts">
   // A whole production before it runs: what will be done to each recording, how alike they will be, and what will still be missed.
+  import Across from '../components/Across.svelte';
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { push, replace, router } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
@@ -199,89 +200,91 @@
         </p>
       </section>
     {/if}
-    <table>
-      <caption class="visually-hidden">What will be done to each recording</caption>
-      <thead>
-        <tr>
-          <th scope="col">Recording</th>
-          <th scope="col">What will be done</th>
-          <th scope="col">Touch</th>
-          <th scope="col">Limits, expected</th>
-          <th scope="col">Voice</th>
-          <th scope="col">Room</th>
-          {#if approach.oneSound}<th scope="col">Tone difference</th>{/if}
-        </tr>
-      </thead>
-      <tbody>
-        {#each everyone as recording (recording.id)}
-          {@const row = rows.get(recording.id)}
-          {@const inside = included.includes(recording.id)}
-          <tr class:out={!inside} class:pointed={pointed === recording.id} data-forecast={recording.name}>
-            <th scope="row">
-              <label>
-                <input
-                  type="checkbox"
-                  aria-label={`Include ${recording.name}`}
-                  checked={inside}
-                  onchange={(event) =>
-                    change({
-                      without: event.currentTarget.checked
-                        ? approach.without.filter((id) => id !== recording.id)
-                        : [...approach.without, recording.id],
-                    })}
-                />
-                <a href={`#/recordings/${recording.id}`}>{recording.name}</a>
-              </label>
-            </th>
-            {#if !inside}
-              <td colspan="6" class="soft">left out</td>
-            {:else if !row}
-              <td colspan="6"></td>
-            {:else if !row.measured}
-              <td colspan="6" class="soft">not measured yet</td>
-            {:else if row.obstacles.length}
-              <td colspan="6" class="outside"
-                >{#each row.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}</td
-              >
-            {:else if row.given}
-              <td colspan="6" class="soft">
-                Runs exactly as saved; the result is measured afterwards.{row.settled ? ' Already up to date.' : ''}
-              </td>
-            {:else if row.plan}
-              <td class="steps">
-                {steps(row)}{#if row.settled}<span class="soft">; already up to date</span>{/if}
-                {#each row.remarks as remark (remark)}<p class="near">{remark}</p>{/each}
-              </td>
-              <td class="figure">{number(row.plan.touch.touch ?? 0, 0)}</td>
-              <td
-                ><span class="marks"
-                  >{#each row.plan.limits as limit (limit.quantity)}<span title={limit.title}
-                      ><BracketMark position={limit.position} tone={tone(limit)} size={12} /></span
-                    >{/each}</span
-                ></td
-              >
-              <td class="figure">{@render moved(row.speech_dbfs, row.speech_expected_dbfs)}</td>
-              <td class="figure">{@render moved(row.room_dbfs, row.room_expected_dbfs)}</td>
-              {#if approach.oneSound}
-                <td class="figure"
-                  >{@render moved(
-                    row.tone_apart_db,
-                    row.tone_expected_db === row.tone_apart_db ? null : row.tone_expected_db,
-                  )}</td
-                >
-              {/if}
-            {:else}
-              {@const work = underWay(row.work)}
-              <td colspan="6">
-                {#if work}
-                  <UnderWay {work} about={row.name} waiting="Queued for planning" />
-                {:else}<span class="soft">{row.work?.error ?? row.work?.state ?? ''}</span>{/if}
-              </td>
-            {/if}
+    <Across label="Recordings, scrolls sideways">
+      <table>
+        <caption class="visually-hidden">What will be done to each recording</caption>
+        <thead>
+          <tr>
+            <th scope="col">Recording</th>
+            <th scope="col">What will be done</th>
+            <th scope="col">Touch</th>
+            <th scope="col">Limits, expected</th>
+            <th scope="col">Voice</th>
+            <th scope="col">Room</th>
+            {#if approach.oneSound}<th scope="col">Tone difference</th>{/if}
           </tr>
-        {/each}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {#each everyone as recording (recording.id)}
+            {@const row = rows.get(recording.id)}
+            {@const inside = included.includes(recording.id)}
+            <tr class:out={!inside} class:pointed={pointed === recording.id} data-forecast={recording.name}>
+              <th scope="row">
+                <label>
+                  <input
+                    type="checkbox"
+                    aria-label={`Include ${recording.name}`}
+                    checked={inside}
+                    onchange={(event) =>
+                      change({
+                        without: event.currentTarget.checked
+                          ? approach.without.filter((id) => id !== recording.id)
+                          : [...approach.without, recording.id],
+                      })}
+                  />
+                  <a href={`#/recordings/${recording.id}`}>{recording.name}</a>
+                </label>
+              </th>
+              {#if !inside}
+                <td colspan="6" class="soft">left out</td>
+              {:else if !row}
+                <td colspan="6"></td>
+              {:else if !row.measured}
+                <td colspan="6" class="soft">not measured yet</td>
+              {:else if row.obstacles.length}
+                <td colspan="6" class="outside"
+                  >{#each row.obstacles as obstacle (obstacle.advice)}<p>{obstacle.advice}</p>{/each}</td
+                >
+              {:else if row.given}
+                <td colspan="6" class="soft">
+                  Runs exactly as saved; the result is measured afterwards.{row.settled ? ' Already up to date.' : ''}
+                </td>
+              {:else if row.plan}
+                <td class="steps">
+                  {steps(row)}{#if row.settled}<span class="soft">; already up to date</span>{/if}
+                  {#each row.remarks as remark (remark)}<p class="near">{remark}</p>{/each}
+                </td>
+                <td class="figure">{number(row.plan.touch.touch ?? 0, 0)}</td>
+                <td
+                  ><span class="marks"
+                    >{#each row.plan.limits as limit (limit.quantity)}<span title={limit.title}
+                        ><BracketMark position={limit.position} tone={tone(limit)} size={12} /></span
+                      >{/each}</span
+                  ></td
+                >
+                <td class="figure">{@render moved(row.speech_dbfs, row.speech_expected_dbfs)}</td>
+                <td class="figure">{@render moved(row.room_dbfs, row.room_expected_dbfs)}</td>
+                {#if approach.oneSound}
+                  <td class="figure"
+                    >{@render moved(
+                      row.tone_apart_db,
+                      row.tone_expected_db === row.tone_apart_db ? null : row.tone_expected_db,
+                    )}</td
+                  >
+                {/if}
+              {:else}
+                {@const work = underWay(row.work)}
+                <td colspan="6">
+                  {#if work}
+                    <UnderWay {work} about={row.name} waiting="Queued for planning" />
+                  {:else}<span class="soft">{row.work?.error ?? row.work?.state ?? ''}</span>{/if}
+                </td>
+              {/if}
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </Across>
   {/if}
 </main>
 
@@ -300,6 +303,8 @@
     gap: 24px;
   }
   .top {
+    flex-wrap: wrap;
+    flex-wrap: wrap;
     margin: 2px 0 10px;
   }
   .acts,
