@@ -185,6 +185,7 @@
   }
   .keys {
     display: flex;
+    align-items: baseline;
     gap: 16px;
     margin-left: auto;
     font-size: 13px;
@@ -193,6 +194,9 @@
     color: var(--ink);
     text-decoration: none;
     box-shadow: 0 2px 0 var(--act);
+  }
+  .apart:empty {
+    position: absolute;
   }
   .apart {
     color: var(--outside);

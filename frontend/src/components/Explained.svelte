@@ -46,8 +46,9 @@
   }
   button {
     border: 0;
-    min-height: 24px;
-    padding: 0;
+    min-width: 24px;
+    padding: 4px 0;
+    margin: -4px 0;
     background: none;
     font-weight: inherit;
     text-align: left;

@@ -17,8 +17,8 @@
   button {
     border: 0;
     background: none;
-    min-height: 24px;
-    padding: 0;
+    padding: 3px 0;
+    margin: -3px 0;
     color: var(--act);
     text-decoration: underline;
     text-underline-offset: 3px;

@@ -138,6 +138,11 @@
     display: flex;
     gap: 3px;
   }
+  @media (max-width: 480px) {
+    .marks {
+      display: none;
+    }
+  }
   .steps {
     padding-left: 14px;
     font-size: 13px;

@@ -167,7 +167,7 @@
     gap: 4px 14px;
     padding-bottom: 6px;
   }
-  .line {
+  .line:has(p) {
     flex-basis: 100%;
     font-size: 13.5px;
   }

@@ -257,7 +257,7 @@
   }
   input {
     float: left;
-    margin: 3px 6px 4px 0;
+    margin: 1px 6px 4px 0;
   }
   .chosen {
     background: var(--act-pale);
@@ -269,8 +269,8 @@
     float: left;
     clear: left;
     width: 24px;
-    height: 24px;
-    margin: 0 -24px 0 -4px;
+    height: 20px;
+    margin: 0 -24px 0 -3px;
     padding: 0;
     border: 0;
     background: none;

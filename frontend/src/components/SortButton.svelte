@@ -20,7 +20,7 @@
     min-width: 24px;
     min-height: 24px;
     padding: 0;
-    margin: -4px 0;
+    margin: -4px -5px;
     font-size: 12px;
     color: var(--soft);
     cursor: pointer;

@@ -151,6 +151,12 @@
       grid-template-columns: minmax(0, 1fr) auto;
       gap: 2px 10px;
     }
+    .drawing {
+      grid-area: 2 / 1 / 3 / 3;
+    }
+    .figures {
+      grid-area: 1 / 2;
+    }
   }
   .name {
     display: grid;

@@ -338,6 +338,7 @@
     margin: 8px 0;
   }
   .links {
+    align-items: baseline;
     flex-wrap: wrap;
     display: flex;
     gap: 18px;
@@ -399,6 +400,7 @@
     flex-direction: column-reverse;
   }
   .foot {
+    z-index: 2;
     position: sticky;
     bottom: 0;
     background: var(--paper);
