@@ -156,6 +156,7 @@ def main() -> int:
     parser.add_argument(
         "--production", action="store_true", help="only how fast a production of --hours is, by one and two workers"
     )
+    parser.add_argument("--commands", action="store_true", help="only what the command line costs beside what it does")
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
@@ -171,6 +172,11 @@ def main() -> int:
         from tests import bench_hearing
 
         return 0 if bench_hearing.main() else 1
+    if chosen.commands:
+        from tests import bench_commands
+
+        bench_commands.main()
+        return 0
     if chosen.spans:
         spans()
         return 0

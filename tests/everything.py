@@ -87,7 +87,7 @@ SECONDS: dict[str, int] = {
     "tests.core.test_span_levels": 28,
     "tests.web.test_routes": 26,
     "tests.core.test_findings": 24,
-    "tests.core.test_command_line": 24,
+    "tests.core.test_command_line": 45,
     "tests.core.test_treating_in_general": 22,
     "svelte-check": 20,
     "tests.core.test_between_the_words": 18,
@@ -112,6 +112,9 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_bench_closely": 60,
     "tests.ui.test_bench": 55,
     "tests.ui.test_uploads": 50,
+    "tests.ui.test_access": 50,
+    "tests.ui.test_settings": 50,
+    "tests.web.test_settings": 20,
 }
 """What modules and checks took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
 QUICK_S = 8

@@ -1,30 +1,33 @@
 """What the command line says: the same facts as the page shows, as text for a person and as JSON for scripts."""
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import typer
 
-from ispettore.core.archive.checking import Archive
-from ispettore.core.certify.forms import ProductionForm3
-from ispettore.core.certify.verification import Verification
 from ispettore.core.figures import clock, number, with_unit
-from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.reading import Reading
-from ispettore.core.plan.conform import Conformed
-from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec import standing
-from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.methods import title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.spec.verdict import LimitVerdict, Verdict
+
+if TYPE_CHECKING:  # each command loads what it uses, and no more
+    from ispettore.core.archive.checking import Archive
+    from ispettore.core.certify.verification import Verification
+    from ispettore.core.measure.inspection import Inspection
+    from ispettore.core.measure.reading import Reading
+    from ispettore.core.plan.bounds import Obstacle
+    from ispettore.core.plan.conform import Conformed
+    from ispettore.core.plan.planner import Plan
+    from ispettore.core.spec.breaches import Breach
+    from ispettore.core.spec.verdict import LimitVerdict, Verdict
 
 MARKS = {"inside": "[•] ", "over": "[ ]•", "under": "•[ ]", "near": "[•  ", "unmeasured": "[ ] "}
 
 
-def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
+def as_data(inspection: "Inspection", verdict: "Verdict | None") -> dict[str, Any]:
     """An inspection as the JSON contract names it."""
     facts = inspection.facts
     notes = {quantity: reading.note or reading.method for quantity, reading in inspection.readings.items()}
@@ -62,12 +65,12 @@ def as_data(inspection: Inspection, verdict: Verdict | None) -> dict[str, Any]:
     }
 
 
-def verdict_as_data(verdict: Verdict | None) -> dict[str, Any] | None:
+def verdict_as_data(verdict: "Verdict | None") -> dict[str, Any] | None:
     """A verdict as the JSON contract names it."""
     return verdict.model_dump(mode="json") if verdict else None
 
 
-def conformed_as_data(result: Conformed, source: Path, out: Path) -> dict[str, Any]:
+def conformed_as_data(result: "Conformed", source: Path, out: Path) -> dict[str, Any]:
     """A conform's outcome as the JSON contract names it."""
     return {
         "plan": {
@@ -98,7 +101,7 @@ def print_json(data: Any) -> None:
     typer.echo(json.dumps(data, indent=2, ensure_ascii=False, allow_nan=False))
 
 
-def print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
+def print_inspection(inspection: "Inspection", verdict: "Verdict | None") -> None:
     facts = inspection.facts
     depth = f", {facts.bit_depth} bit" if facts.bit_depth else ""
     rate = f", {number(facts.bit_rate_kbps, 0)} kbit/s" if facts.lossy and facts.bit_rate_kbps else ""
@@ -119,23 +122,23 @@ def print_inspection(inspection: Inspection, verdict: Verdict | None) -> None:
         typer.echo(f"  {clock(finding.start_s, 2):>10}  {title_of_finding(finding.kind)}: {advice(finding.kind)}")
 
 
-def print_breach(breach: Breach) -> None:
+def print_breach(breach: "Breach") -> None:
     side = "over" if breach.reading > breach.bound else "under"
     by = with_unit(breach.excess, breach.difference_unit, breach.decimals)
     reading = with_unit(breach.reading, breach.unit, breach.decimals)
     typer.echo(f"  {clock(breach.start_s, 2):>10}  {breach.title}: {reading}, {by} {side}")
 
 
-def _print_limit(limit: LimitVerdict) -> None:
+def _print_limit(limit: "LimitVerdict") -> None:
     reading = f"{standing.reading(limit)} {standing.unit(limit)}".rstrip()
     typer.echo(f"  {MARKS[limit.position]} {limit.title:22} {reading:>14}   {standing.distance(limit)}".rstrip())
 
 
-def _figure(reading: Reading, decimals: int) -> str:
+def _figure(reading: "Reading", decimals: int) -> str:
     return "–" if reading.value is None and not reading.silence else with_unit(reading.value, reading.unit, decimals)
 
 
-def print_conformed(result: Conformed, out: Path) -> None:
+def print_conformed(result: "Conformed", out: Path) -> None:
     for step in result.treatment.steps:
         typer.echo(f"  {step.kind:20} {step.reason}".rstrip())
     for said in (*result.out_of_order, *(warning for line in result.ledger for warning in line.warnings)):
@@ -151,7 +154,16 @@ def print_conformed(result: Conformed, out: Path) -> None:
         typer.echo(f"  {obstacle.told}")
 
 
-def print_plan(preference: str, plan: Plan) -> None:
+def print_plans(good: "Sequence[tuple[str, Plan]]", obstacles: "Sequence[Obstacle]") -> None:
+    for preference, each in good:
+        print_plan(preference, each)
+    if obstacles:
+        typer.echo("Can't meet this specification.")
+    for obstacle in obstacles:
+        typer.echo(f"  {obstacle.told}")
+
+
+def print_plan(preference: str, plan: "Plan") -> None:
     parts = f"voice {number(plan.touch.voice or 0.0, 0)}, room {number(plan.touch.room or 0.0, 0)}"
     typer.echo(f"{preference.capitalize()}: touch about {number(plan.touch.touch, 0)} of 100 ({parts})")
     for step in plan.treatment.steps:
@@ -165,7 +177,7 @@ def print_plan(preference: str, plan: Plan) -> None:
         typer.echo(f"  Left as found: {', '.join(f'{title_of_finding(each.kind)} ({each.count})' for each in plan.leaves)}.")
 
 
-def plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
+def plan_as_data(preference: str, plan: "Plan") -> dict[str, Any]:
     """A plan as the JSON contract names it."""
     return {
         "preference": preference,
@@ -176,8 +188,8 @@ def plan_as_data(preference: str, plan: Plan) -> dict[str, Any]:
     }
 
 
-def print_verification(checked: Verification, name: str) -> None:
-    of = "package" if isinstance(checked.certificate, ProductionForm3) else "file"
+def print_verification(checked: "Verification", name: str) -> None:
+    of = "package" if checked.of_production else "file"
     fits = f"{name} is the certified {of}" if name else "the certificate was not changed"
     if not checked.intact:
         typer.echo("Not genuine:\n" + "\n".join(f"  {problem}" for problem in checked.problems))
@@ -199,12 +211,12 @@ def print_verification(checked: Verification, name: str) -> None:
         typer.echo(f"Note: {note}", err=True)
 
 
-def archive_as_data(archive: Archive, *, trusted: bool) -> dict[str, Any]:
+def archive_as_data(archive: "Archive", *, trusted: bool) -> dict[str, Any]:
     """A whole archive as the JSON contract names it."""
     return {**archive.head.model_dump(mode="json"), "key_id": archive.key.thumbprint(), "trusted": trusted}
 
 
-def print_archive(archive: Archive, *, trusted: bool) -> None:
+def print_archive(archive: "Archive", *, trusted: bool) -> None:
     head = archive.head
     known = "a key that is trusted here" if trusted else f"the key {archive.key.thumbprint()}, which is not known here"
     typer.echo(f"{'Whole' if trusted else 'Intact'}: {archive.name} was not changed since it was sealed with {known}.")

@@ -1,8 +1,10 @@
 """The command line as scripts meet it: exit statuses and JSON."""
 
 import contextlib
+import io
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -11,10 +13,12 @@ import zipfile
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
+from unittest import mock
 
 from typer.testing import CliRunner
 
 from ispettore import cli
+from ispettore.commands import progress
 from ispettore.core.certify import seal as sealing
 from ispettore.core.certify.certificate import hash_of
 from ispettore.core.certify.keys import KeyFolder
@@ -243,6 +247,118 @@ class CommandLine(unittest.TestCase):
         self.assertIn("RMS level and Noise floor", said)
         done = self.call("conform", "quiet.wav", "--spec", "podcast-mono", "--out", "p.flac").stdout
         self.assertIn("Written: p.flac", done)
+
+    def test_one_specification_is_shown_to_its_last_limit(self):
+        shown = self.call("specs", "show", "podcast-mono").stdout
+        self.assertIn("Podcast, mono (podcast-mono), version 3", shown)
+        self.assertIn("True peak at most −1 dBTP anywhere", shown)
+        self.assertIn("Encoders and converters raise peaks", shown)
+        self.assertEqual(json.loads(self.call("specs", "show", "podcast-mono", "--json").stdout)["id"], "podcast-mono")
+        absent = self.call("specs", "show", "nonsense")
+        self.assertEqual(absent.returncode, 2)
+        self.assertIn("audiobook-retail", absent.stderr)
+
+    def test_whole_folders_are_taken_and_results_go_to_a_folder(self):
+        tide = self.folder / "tide"
+        (tide / "part two").mkdir(parents=True)
+        (tide / ".hidden").mkdir()
+        for name in ("2 flood.wav", "10 ebb.wav", "part two/11 slack.wav", ".hidden/not.wav"):
+            shutil.copy(self.folder / "quiet.wav", tide / name)
+        (tide / "notes.txt").write_text("nothing to measure")
+        rows = json.loads(self.call("inspect", "tide", "--json").stdout)
+        self.assertEqual([row["path"] for row in rows], ["tide/2 flood.wav", "tide/10 ebb.wav", "tide/part two/11 slack.wav"])
+        arguments = ("tide", "--spec", "audiobook-retail")
+        self.assertIn("tide/10 ebb.wav:\nLight: touch about 0", self.call("plan", *arguments).stdout)
+        planned = json.loads(self.call("plan", *arguments, "--json").stdout)
+        self.assertEqual([len(row["plans"]) for row in planned], [1, 1, 1])
+        made = self.call("conform", *arguments, "--out", "made/")
+        self.assertEqual(made.returncode, 0, made.stderr)
+        written = sorted(path.name for path in (self.folder / "made").iterdir())
+        self.assertEqual(written, ["10 ebb.mp3", "11 slack.mp3", "2 flood.mp3"])
+        sealed = self.call("certify", "made", "--spec", "audiobook-retail", "--out", "made/papers/", "--pdf", "made/papers/")
+        self.assertEqual(sealed.returncode, 0, sealed.stderr)
+        self.assertEqual(len(list((self.folder / "made/papers").iterdir())), 6)
+        checked = self.call("verify", "made", "--json")
+        self.assertEqual(checked.returncode, 0, checked.stderr)
+        self.assertEqual(len(json.loads(checked.stdout)), 6)
+        (self.folder / "made/2 flood.mp3").write_bytes((self.folder / "made/10 ebb.mp3").read_bytes() + b"x")
+        changed = self.call("verify", "made")
+        self.assertEqual(changed.returncode, 1)
+        self.assertIn("Not genuine", changed.stdout)
+        (self.folder / "made/10 ebb.mp3").unlink()
+        missing = self.call("verify", "made")
+        self.assertEqual(missing.returncode, 1, "what is not genuine weighs more than what is missing")
+        self.assertIn("There is no file “10 ebb.mp3”", missing.stderr)
+
+    def test_results_of_several_need_a_folder_and_names_of_their_own(self):
+        arguments = ("--spec", "audiobook-retail")
+        one = self.call("conform", "quiet.wav", "noisy.wav", *arguments, "--out", "both.mp3")
+        self.assertEqual(one.returncode, 2)
+        self.assertIn("Several files need a folder to go to, and “both.mp3” is not one", one.stderr)
+        (self.folder / "again").mkdir()
+        shutil.copy(self.folder / "quiet.wav", self.folder / "again" / "Quiet.wav")
+        twice = self.call("conform", "quiet.wav", "again/Quiet.wav", *arguments, "--out", "twice/")
+        self.assertEqual(twice.returncode, 2)
+        self.assertIn("would both become “Quiet.mp3”", twice.stderr)
+        self.assertFalse((self.folder / "twice").exists())
+        some = self.call("conform", "quiet.wav", "noisy.wav", "text.mp3", *arguments, "--out", "some/", "--json")
+        self.assertEqual(some.returncode, 2, "the worst of them")
+        good, bad, broken = json.loads(some.stdout)
+        self.assertEqual((good["verdict"]["passes"], bad["after"]), (True, None))
+        self.assertIn("text.mp3", broken["error"])
+        self.assertEqual([path.name for path in (self.folder / "some").iterdir()], ["quiet.mp3"])
+        (self.folder / "bare").mkdir()
+        for command in (
+            ("inspect", "bare"),
+            ("plan", "bare", *arguments),
+            ("verify", "bare"),
+            ("certify", "bare", *arguments, "--out", "x/"),
+        ):
+            with self.subTest(command=command[0]):
+                done = self.call(*command)
+                self.assertEqual(done.returncode, 2)
+                self.assertRegex(done.stderr, "There is no (recording|certificate|certificate of a file) in the folder “bare”")
+
+    def test_progress_is_shown_on_a_terminal_after_a_second_and_nowhere_else(self):
+        class Terminal(io.StringIO):
+            def isatty(self) -> bool:
+                return True
+
+        def line(*, quiet: bool = False, after_s: float = 0.0) -> str:
+            written = Terminal()
+            late = mock.patch.object(progress, "AFTER_S", after_s)
+            with mock.patch.object(sys, "stderr", written), late, progress.shown("tide.wav", quiet=quiet) as told:
+                told("Decoding", 0.25)
+                told("Measuring", 0.75)
+            return written.getvalue()
+
+        self.assertIn("tide.wav: measuring", line())
+        self.assertEqual(line(quiet=True), "")
+        self.assertEqual(line(after_s=60), "")
+        self.assertEqual(self.start("inspect", "quiet.wav").stderr, "")
+
+    def test_help_and_lists_load_no_meter(self):
+        for words in ("'--help'", "'specs'", "'specs', 'show', 'podcast-mono'", "'inspect', '--help'"):
+            done = self.python(
+                f"import sys; from ispettore import cli; sys.argv = ['ispettore', {words}]\n"
+                "try: cli.app()\nexcept SystemExit: pass\n"
+                "print(sorted({'numpy', 'scipy', 'numba', 'soundfile', 'cryptography', 'rich'} & set(sys.modules)))"
+            )
+            self.assertEqual(done.splitlines()[-1], "[]", words)
+
+    def python(self, text: str) -> str:
+        return subprocess.run([sys.executable, "-c", text], capture_output=True, text=True, check=True).stdout
+
+    def test_a_shell_completes_commands_and_specifications(self):
+        def completed(words: str) -> list[str]:
+            asked = {"_ISPETTORE_COMPLETE": "complete_bash", "COMP_WORDS": words, "COMP_CWORD": str(len(words.split(" ")) - 1)}
+            command = [str(Path(sys.executable).parent / "ispettore")]
+            done = subprocess.run(command, env={**os.environ, **asked}, capture_output=True, text=True, check=False)
+            return done.stdout.split()
+
+        self.assertIn("check-archive", completed("ispettore c"))
+        self.assertEqual(completed("ispettore specs show podcast-m"), ["podcast-mono"])
+        self.assertEqual(completed("ispettore inspect --spec broadcast-r"), ["broadcast-r128"])
 
     def test_a_specification_of_ones_own(self):
         limits = [{"quantity": "integrated_loudness_lufs", "low": -40, "high": -20}]

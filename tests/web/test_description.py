@@ -4,7 +4,7 @@ import unittest
 from typing import get_args
 
 from ispettore.core.audio.formats import FORMAT_NAMES, WRITABLE
-from ispettore.core.plan.holding import PREFERENCES
+from ispettore.core.plan.preferences import PREFERENCES
 from ispettore.core.spec.verdict import Position
 from ispettore.studio.events import Notice
 from ispettore.studio.tables import WorkKind, WorkState

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
 from ispettore.core.audio.formats import FormatName
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 
 Json = JSONB()
 

@@ -7,7 +7,7 @@ from ispettore.core.certify.certificate import issuer
 from ispettore.core.deliver.entries import LONGEST
 from ispettore.core.measure import methods_history
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.studio.catalogue import certificates, defaults, demonstration
 from ispettore.studio.catalogue.defaults import Defaults
 from ispettore.studio.jobs.works import WorkView

@@ -14,7 +14,7 @@ from ispettore.core.certify import blind, recording_report
 from ispettore.core.measure import pyramid
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.measure.turns import Turn
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.studio.catalogue import (
     acceptances,
     conformings,

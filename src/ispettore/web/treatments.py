@@ -10,8 +10,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.offering import StepGroup
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.plan.spots import SpotOffer
 from ispettore.core.text import wrong_in

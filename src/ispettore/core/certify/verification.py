@@ -104,6 +104,10 @@ class Verification(BaseModel):
         return f"Re-measured: {counts}; {agree}."
 
     @property
+    def of_production(self) -> bool:
+        return isinstance(self.certificate, ProductionForm3)
+
+    @property
     def withdrawn(self) -> bool:
         return self.notice is not None and self.notice.withdraws
 

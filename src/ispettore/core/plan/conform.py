@@ -31,9 +31,9 @@ from ispettore.core.plan import closing, encoding, learning, levelling
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.encoding import Master
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Plan
+from ispettore.core.plan.preferences import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.proposing import Proposer, Wanted
 from ispettore.core.plan.window import PEAKS, GainWindow, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress

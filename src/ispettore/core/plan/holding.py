@@ -3,7 +3,6 @@
 import functools
 import math
 from dataclasses import dataclass, replace
-from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,13 +10,11 @@ from numpy.typing import NDArray
 from ispettore.core.measure.basis import Basis
 from ispettore.core.plan import foretelling, limiting
 from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.window import PEAKS, GainWindow, Learned, Readings, limits, missed, window_of
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Limit, Specification
 
-Preference = Literal["light", "balanced", "even"]
-PREFERENCES: tuple[Preference, ...] = get_args(Preference)
-USUAL_PREFERENCE: Preference = "balanced"
 PEAK_RESERVE_DB = max(QUANTITIES[name].reserve for name in PEAKS)
 LEVEL_RESERVE_DB = 0.1
 EVENING_RESERVE_DB = 0.2

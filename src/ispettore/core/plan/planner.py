@@ -11,7 +11,8 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import ending, levelling, mending, remedies, room
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Asked, Preference
+from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.preferences import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow, Learned, window_of
 from ispettore.core.spec import standing

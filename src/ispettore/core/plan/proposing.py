@@ -18,9 +18,10 @@ from ispettore.core.measure.reading import Span
 from ispettore.core.plan import cleaning, ending, one_sound, planner, preparing, room
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
-from ispettore.core.plan.holding import PREFERENCES, Asked, Preference
+from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Fixed, Plan
+from ispettore.core.plan.preferences import PREFERENCES, Preference
 from ispettore.core.plan.window import Learned
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery

@@ -7,12 +7,14 @@ page reads the same rows from `docs/quantities.json`, which `tools/describe_web.
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from ispettore.core.audio.facts import CODECS, CONTAINERS, FileFacts
 from ispettore.core.audio.formats import Abilities, Able
-from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.tracks import STEP_S, Track
+
+if TYPE_CHECKING:  # a row is read by those who measure nothing, and quickly
+    from ispettore.core.measure.inspection import Inspection
+    from ispettore.core.measure.tracks import Track
 
 Group = Literal["level", "between", "health", "file", "package"]
 Fact = float | str | None
@@ -28,15 +30,15 @@ with room tone, taking an offset away, head and tail, a conversion of channels o
 class Run:
     """Where it is taken: all along the file, as a track says; each value of the track is that of `window_s`."""
 
-    track: Track
-    window_s: float = STEP_S
+    track: "Track"
+    window_s: float = 0.1
 
 
 @dataclass(frozen=True)
 class Spans:
     """Where it is taken: in stretches that an inspection tells."""
 
-    of: Callable[[Inspection], Iterable[Place]]
+    of: "Callable[[Inspection], Iterable[Place]]"
 
 
 @dataclass(frozen=True)
@@ -203,11 +205,11 @@ def _once(names: Iterable[str]) -> tuple[str, ...]:
     return tuple(dict.fromkeys(names))
 
 
-def _pauses(inspection: Inspection) -> Iterable[Place]:
+def _pauses(inspection: "Inspection") -> Iterable[Place]:
     return ((pause.start_s, pause.end_s, pause.level_dbfs) for pause in inspection.pauses)
 
 
-def _gaps(inspection: Inspection) -> Iterable[Place]:
+def _gaps(inspection: "Inspection") -> Iterable[Place]:
     """The time between one stretch of speech and the next."""
     between = zip(inspection.speech, inspection.speech[1:], strict=False)
     return ((one.end_s, other.start_s, other.start_s - one.end_s) for one, other in between)

@@ -15,7 +15,7 @@ from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.conform import Conformed
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.proposing import role_for
 from ispettore.core.spec import delivery, kept
 from ispettore.core.spec.specification import Specification

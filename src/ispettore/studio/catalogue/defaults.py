@@ -7,7 +7,7 @@ from sqlmodel import Session
 
 from ispettore.core.deliver.entries import LONGEST
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
+from ispettore.core.plan.preferences import USUAL_PREFERENCE, Preference
 from ispettore.core.text import refuse
 from ispettore.studio import events
 from ispettore.studio.catalogue import specifications

@@ -9,8 +9,8 @@ from sqlmodel import Session, col, delete
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import offering, one_sound
-from ispettore.core.plan.holding import PREFERENCES, USUAL_PREFERENCE, Preference
 from ispettore.core.plan.offering import StepGroup
+from ispettore.core.plan.preferences import PREFERENCES, USUAL_PREFERENCE, Preference
 from ispettore.core.plan.spots import SpotOffer, offers
 from ispettore.core.spec import kept
 from ispettore.core.treat import draft, keeping

@@ -5,7 +5,7 @@ from uuid import UUID
 from pydantic import BaseModel
 
 from ispettore.core.plan.bounds import Bounds, Obstacle
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.studio.catalogue.views import PlanView
 from ispettore.studio.jobs.works import WorkView
 

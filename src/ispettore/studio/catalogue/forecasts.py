@@ -10,8 +10,8 @@ from ispettore.core.audio.formats import FormatName
 from ispettore.core.figures import number, with_unit
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import one_sound
-from ispettore.core.plan.holding import PREFERENCES, Preference
 from ispettore.core.plan.one_sound import ROOM, SPEECH, Matched
+from ispettore.core.plan.preferences import PREFERENCES, Preference
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import keeping

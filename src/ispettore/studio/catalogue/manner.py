@@ -7,8 +7,8 @@ from typing import Any
 from sqlmodel import Session
 
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.holding import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.one_sound import Likeness
+from ispettore.core.plan.preferences import USUAL_PREFERENCE, Preference
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.studio.tables import Conforming, Planning, Recording

@@ -13,8 +13,8 @@ from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import foretold
 from ispettore.core.plan.bounds import Obstacle
-from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.planner import Plan
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.window import Learned
 from ispettore.core.spec import kept
 from ispettore.core.spec.specification import Specification

@@ -7,7 +7,7 @@ from sqlmodel import Session, col
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.errors import IspettoreError
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.studio.catalogue import conformings, lookup, recordings, treatments
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import AskedEach, RefusedRecording

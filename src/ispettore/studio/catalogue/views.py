@@ -15,7 +15,7 @@ from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.closing import Closing
-from ispettore.core.plan.holding import Preference
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.remedies import Left
 from ispettore.core.plan.window import GainWindow
 from ispettore.core.spec.breaches import Breach

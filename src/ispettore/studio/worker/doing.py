@@ -20,7 +20,7 @@ from ispettore.core.certify.certificate import Origin, issuer
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
-from ispettore.core.plan.holding import PREFERENCES
+from ispettore.core.plan.preferences import PREFERENCES
 from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.studio.archiving import archives

@@ -19,8 +19,8 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.encoding import Master
-from ispettore.core.plan.holding import Preference
 from ispettore.core.plan.one_sound import Likeness
+from ispettore.core.plan.preferences import Preference
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.keeping import KeptTreatment
 
