@@ -5,6 +5,7 @@
   import type { Shortcuts } from '../lib/shortcuts.svelte';
   import Button from './Button.svelte';
   import Dialog from './Dialog.svelte';
+  import SingleKeys from './SingleKeys.svelte';
   let { shortcuts }: { shortcuts: Shortcuts } = $props();
   let element: HTMLDialogElement | undefined = $state();
   let open = $state(false);
@@ -35,14 +36,7 @@
       {#if hint}<p>{hint}</p>{/if}
     </section>
   {/each}
-  <label>
-    <input
-      type="checkbox"
-      checked={shortcuts.single}
-      onchange={(event) => shortcuts.allowSingle(event.currentTarget.checked)}
-    />
-    Use single letters, digits and signs as shortcuts
-  </label>
+  <div class="single"><SingleKeys {shortcuts} /></div>
   <Button onclick={() => element?.close()}>Close</Button>
 </Dialog>
 
@@ -81,8 +75,7 @@
     font-size: 13.5px;
     color: var(--soft);
   }
-  label {
-    display: block;
+  .single {
     margin: 14px 0;
   }
 </style>

@@ -9,6 +9,7 @@
   import ListTable from '../components/ListTable.svelte';
   import Problem from '../components/Problem.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
+  import SingleKeys from '../components/SingleKeys.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { answer, api, type Defaults, type Preference } from '../lib/api';
   import { STANDARD } from '../lib/defaults';
@@ -106,14 +107,7 @@
     </section>
     <section aria-label="This browser">
       <h2>This browser</h2>
-      <label class="check">
-        <input
-          type="checkbox"
-          checked={shortcuts.single}
-          onchange={(event) => shortcuts.allowSingle(event.currentTarget.checked)}
-        />
-        Use single letters, digits and signs as shortcuts
-      </label>
+      <SingleKeys {shortcuts} />
     </section>
     <section aria-label="Data on disk">
       <h2>Data on disk</h2>
@@ -172,12 +166,6 @@
   .saved {
     color: var(--soft);
     font-size: 13.5px;
-  }
-  .check {
-    display: flex;
-    gap: 8px;
-    align-items: baseline;
-    margin-top: 6px;
   }
   .beside {
     padding-bottom: 5px;

@@ -5,6 +5,8 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, SkipValidation
 
+TRACK_STEP_S = 0.1
+"""How far apart values of a track are (`tracks.py`)."""
 Severity = Literal["note", "warning", "serious"]
 FindingKind = Literal[
     "asymmetry",

@@ -11,7 +11,6 @@ from ispettore.core.measure import decibels, loudness
 from ispettore.core.measure.grid import Series, stretches
 from ispettore.core.measure.meters import Measured
 
-STEP_S = 0.1
 STEP_CELLS = 20
 NOTHING = -32_768
 Track = Literal["sample_peak_dbfs", "true_peak_dbtp", "momentary_lufs", "short_term_lufs"]

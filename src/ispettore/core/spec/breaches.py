@@ -8,7 +8,8 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.grid import runs
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.tracks import STEP_S, Tracks
+from ispettore.core.measure.reading import TRACK_STEP_S
+from ispettore.core.measure.tracks import Tracks
 from ispettore.core.spec.quantities import Run, Spans
 from ispettore.core.spec.specification import Severity
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
@@ -98,7 +99,7 @@ def _stretches(values: NDArray[np.float64], bound: float, window_s: float) -> li
     """Stretches above the bound with the highest value in each; those less than half a second apart are one."""
     found: list[Place] = []
     for first, last in runs(values > bound).tolist():
-        start, end, highest = first * STEP_S, (last - 1) * STEP_S + window_s, float(values[first:last].max())
+        start, end, highest = first * TRACK_STEP_S, (last - 1) * TRACK_STEP_S + window_s, float(values[first:last].max())
         if found and start - found[-1][1] < JOIN_S:
             start, highest = found[-1][0], max(found.pop()[2], highest)
         found.append((start, end, highest))

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from ispettore.core.audio.facts import CODECS, CONTAINERS, FileFacts
 from ispettore.core.audio.formats import Abilities, Able
+from ispettore.core.measure.reading import TRACK_STEP_S
 
 if TYPE_CHECKING:  # a row is read by those who measure nothing, and quickly
     from ispettore.core.measure.inspection import Inspection
@@ -31,7 +32,7 @@ class Run:
     """Where it is taken: all along the file, as a track says; each value of the track is that of `window_s`."""
 
     track: "Track"
-    window_s: float = 0.1
+    window_s: float = TRACK_STEP_S
 
 
 @dataclass(frozen=True)

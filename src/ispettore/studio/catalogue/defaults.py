@@ -3,7 +3,7 @@
 from typing import Any
 
 from pydantic import BaseModel
-from sqlmodel import Session
+from sqlmodel import Session, func, select
 
 from ispettore.core.deliver.entries import LONGEST
 from ispettore.core.plan.bounds import Bounds
@@ -13,6 +13,9 @@ from ispettore.studio import events
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import DefaultsRecord
+
+_CHANGING = 0x5E77
+"""One change after the other, the first of all as well."""
 
 
 class Defaults(BaseModel):
@@ -50,7 +53,8 @@ def change(**given: Any) -> Defaults:
     if "specification_id" in wanted:
         specifications.specification(wanted["specification_id"])
     with transaction() as session:
-        record = session.get(DefaultsRecord, 1, with_for_update=True) or DefaultsRecord(data={})
+        session.execute(select(func.pg_advisory_xact_lock(_CHANGING)))
+        record = session.get(DefaultsRecord, 1) or DefaultsRecord(data={})
         now = Defaults.model_validate(record.data).model_copy(update=wanted)
         record.data = now.model_dump(mode="json")
         session.add(record)
