@@ -214,7 +214,7 @@
           {/each}
         </ul>
         <p class="hint soft">
-          Space: play · ← →: 5 s · comma, full stop: speed (the pitch stays the same)
+          H: play · ← →: 5 s · comma, full stop: speed (the pitch stays the same)
           {#if params.of !== 'deliverable' && view.choices.some((one) => one.of === 'deliverable')}
             <LinkButton
               onclick={() => {
