@@ -4,7 +4,7 @@ import ast
 import unittest
 from pathlib import Path
 
-ALLOWED = {"ispettore.core", "ispettore.demo", "ispettore.cli"}
+ALLOWED = {"ispettore.core", "ispettore.demo", "ispettore.cli", "ispettore.commands"}
 
 
 class Imports(unittest.TestCase):

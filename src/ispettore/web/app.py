@@ -150,7 +150,7 @@ class Failed(BaseModel):
 
 
 def _said(sentence: str, status: int, act: Act | None = None) -> JSONResponse:
-    return JSONResponse(Failed(error=sentence, act=act).model_dump(), status_code=status)
+    return JSONResponse(Failed(error=sentence, act=act).model_dump(exclude_none=True), status_code=status)
 
 
 class Health(BaseModel):
