@@ -31,7 +31,7 @@ def certify(paths: list[Path], *, spec: str, out: Path, pdf: Path | None, by: st
     """Measure each deliverable and seal a certificate; the exit status. Raises what naming things raises, KeyExposed and BadKey."""
     specification, beside = catalogue.find(spec), Known(certified_by=refuse(by, what="The name"))
     deliverables = files.found(paths)
-    many = len(deliverables) > 1 or any(path.is_dir() for path in paths)
+    many = files.several(paths, deliverables)
     targets = dict(zip(deliverables, files.into(out, deliverables, ".json", many=many), strict=True))
     pages = dict(zip(deliverables, files.into(pdf, deliverables, ".pdf", many=many), strict=True)) if pdf else {}
 
@@ -158,8 +158,12 @@ def check_archive(paths: list[Path], *, key: Path | None, as_json: bool, quiet: 
         statuses.append(0 if known else 3)
         return 0
 
-    files.each(paths, one, lambda _path, _said: statuses.append(files.FAILED))
-    if as_json and rows:
+    def failed(path: Path, said: str) -> None:
+        rows.append({"path": str(path), "error": said})
+        statuses.append(files.FAILED)
+
+    files.each(paths, one, failed)
+    if as_json and (len(paths) > 1 or "error" not in rows[0]):
         telling.print_json(rows if len(paths) > 1 else {name: value for name, value in rows[0].items() if name != "path"})
     return next(status for status in WORST_FIRST if status in statuses)
 

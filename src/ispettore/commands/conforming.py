@@ -33,7 +33,7 @@ def run(
     """Conform each; the exit status. Into a folder each is written as the specification asks. Raises what naming things raises."""
     specification, given, allowed = catalogue.find(spec), load_treatment(treatment) if treatment else None, _bounds(bounds)
     recordings = files.found(paths)
-    many = len(recordings) > 1 or any(path.is_dir() for path in paths)
+    many = files.several(paths, recordings)
     ending = f".{delivery.asked_for(specification).container}" if many or out.is_dir() else ""
     targets = dict(zip(recordings, files.into(out, recordings, ending, many=many), strict=True))
     for target in targets.values():
@@ -68,7 +68,7 @@ def plan(paths: list[Path], *, spec: str, bounds: Path | None, as_json: bool, qu
     """Say what would conform each, without running anything; the exit status. Raises what naming things raises."""
     specification, allowed = catalogue.find(spec), _bounds(bounds)
     recordings = files.found(paths)
-    many = len(recordings) > 1 or any(path.is_dir() for path in paths)
+    many = files.several(paths, recordings)
     rows: list[dict[str, Any]] = []
 
     def one(path: Path) -> int:

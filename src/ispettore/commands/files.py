@@ -1,6 +1,6 @@
 """Files and folders as commands take them: each by itself, and one that fails takes nothing from the others."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 
 import typer
@@ -38,6 +38,11 @@ class SameName(IspettoreError):
 def found(paths: Iterable[Path], endings: frozenset[str] = SOUND, *, what: str = "recording") -> list[Path]:
     """Files as they are named, and those of folders, below them too, in the order of their names. Raises NothingInFolder."""
     return [file for path in paths for file in (_within(path, endings, what) if path.is_dir() else [path])]
+
+
+def several(paths: Sequence[Path], files: Sequence[Path]) -> bool:
+    """Whether what was named is more than one file: then results go to a folder, and JSON is a list."""
+    return len(files) > 1 or any(path.is_dir() for path in paths)
 
 
 def _within(folder: Path, endings: frozenset[str], what: str) -> list[Path]:
