@@ -1,10 +1,7 @@
 <script lang="ts">
-  import { QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import { QueryClientProvider } from '@tanstack/svelte-query';
+  import { client } from './lib/client';
   import Shell from './Shell.svelte';
-
-  const client = new QueryClient({
-    defaultOptions: { queries: { staleTime: Infinity, retry: 2, refetchOnReconnect: true } },
-  });
 </script>
 
 <QueryClientProvider {client}>

@@ -1,5 +1,4 @@
 <script lang="ts">
-  import { useQueryClient } from '@tanstack/svelte-query';
   import { setContext } from 'svelte';
   import Router, { router } from 'svelte-spa-router';
   import { focusHead, keepFocus } from './lib/keep-focus';
@@ -29,7 +28,7 @@
   import Verify from './screens/Verify.svelte';
   import Whole from './screens/Whole.svelte';
 
-  const live = new Live(useQueryClient());
+  const live = new Live();
   setContext('live', live);
   setContext('rows', new Rows());
   const uploads = new Uploads();

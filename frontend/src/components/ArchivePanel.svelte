@@ -2,22 +2,17 @@
   // The archive of a production: made, downloaded, made again when something was done since.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import { counted, date, size } from '../lib/format';
   import { underWay } from '../lib/works';
+  import * as productions from '../lib/server/productions';
   import Button from './Button.svelte';
   import UnderWay from './UnderWay.svelte';
   import Problem from './Problem.svelte';
   let { production, acting }: { production: string; acting: Acting } = $props();
-  const path = $derived({ params: { path: { production_id: production } } });
-  const query = createQuery(() => ({
-    queryKey: ['archive', production],
-    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/archive', path)),
-  }));
+  const query = createQuery(() => productions.archive(production));
   const found = $derived(query.data);
   const work = $derived(underWay(found?.work ?? null));
-  const make = () =>
-    acting.attempt(async () => answer(await api.POST('/api/productions/{production_id}/archive', path)));
+  const make = () => acting.attempt(() => productions.makeArchive(production));
 </script>
 
 <section aria-label="Archive">

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Source and treated without their names: which is preferred over several rounds, and whether that could be chance.
-  import { answer, api } from '../lib/api';
   import type { Player } from '../lib/player.svelte';
+  import * as recordings from '../lib/server/recordings';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
   import Dialog from './Dialog.svelte';
@@ -41,7 +41,7 @@
   }
   async function start(): Promise<void> {
     try {
-      order = answer(await api.POST('/api/blind/draw', { params: { query: { rounds: Number(rounds) } } }));
+      order = await recordings.drawRounds(Number(rounds));
     } catch (error) {
       problem = (error as Error).message;
       return;
@@ -73,9 +73,7 @@
     const called = plain(player.names);
     const treated = preferred.filter((side) => side === 'treated').length;
     try {
-      const found = answer(
-        await api.POST('/api/blind/outcome', { params: { query: { rounds: order.length, treated, ...called } } }),
-      );
+      const found = await recordings.judgeRounds({ rounds: order.length, treated, ...called });
       result = { sentence: found.sentence, list: [...preferred] };
     } catch (error) {
       problem = (error as Error).message;

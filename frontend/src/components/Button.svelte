@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { Snippet } from 'svelte';
+  import { Once } from '../lib/once.svelte';
   interface Props {
     children: Snippet;
     onclick?: () => unknown;
@@ -8,20 +9,10 @@
     label?: string;
   }
   let { children, onclick, strong = false, disabled = false, label }: Props = $props();
-  // What takes time is asked for once, however often the button is pressed meanwhile.
-  let busy = $state(false);
-  async function act() {
-    if (busy) return;
-    busy = true;
-    try {
-      await onclick?.();
-    } finally {
-      busy = false;
-    }
-  }
+  const once = new Once();
 </script>
 
-<button type="button" class:strong onclick={act} {disabled} aria-busy={busy} aria-label={label}
+<button type="button" class:strong onclick={() => once.run(onclick)} {disabled} aria-busy={once.busy} aria-label={label}
   >{@render children()}</button
 >
 
@@ -49,5 +40,8 @@
   button:disabled {
     opacity: 0.5;
     cursor: default;
+  }
+  button[aria-busy='true'] {
+    cursor: progress;
   }
 </style>

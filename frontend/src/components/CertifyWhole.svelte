@@ -2,11 +2,11 @@
   // The certificate of a production: what is missing for it, whether it is of the files there are now, and issuing it.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import BracketMark from './BracketMark.svelte';
   import Button from './Button.svelte';
   import Field from './Field.svelte';
   import type { Delivering } from '../lib/delivering.svelte';
+  import * as productions from '../lib/server/productions';
   interface Props {
     production: string;
     by: string;
@@ -14,16 +14,9 @@
     delivering: Delivering;
   }
   let { production, by, acting, delivering }: Props = $props();
-  const path = $derived({ params: { path: { production_id: production } } });
-  const query = createQuery(() => ({
-    queryKey: ['certified', production],
-    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/certificate', path)),
-  }));
+  const query = createQuery(() => productions.certified(production));
   const found = $derived(query.data);
-  const certify = () =>
-    acting.attempt(async () =>
-      answer(await api.POST('/api/productions/{production_id}/certificate', { ...path, body: { reason: '' } })),
-    );
+  const certify = () => acting.attempt(() => productions.certify(production), { once: `certify ${production}` });
 </script>
 
 <section aria-label="Certificate of the production">

@@ -1,8 +1,8 @@
 <script lang="ts">
   // Cutting the selection as the sample that shops play.
-  import { answer, api } from '../lib/api';
   import { clock, number } from '../lib/format';
   import type { Span } from '../lib/ribbon-view.svelte';
+  import * as recordings from '../lib/server/recordings';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     recordingId: string;
@@ -22,8 +22,7 @@
     cutting = true;
     try {
       const body = { start_s: selection.from, end_s: selection.to, fade_in_s: FADE_IN_S, fade_out_s: FADE_OUT_S };
-      const path = { params: { path: { recording_id: recordingId } } };
-      made = answer(await api.POST('/api/recordings/{recording_id}/sample', { ...path, body })).id;
+      made = (await recordings.cutSample(recordingId, body)).id;
     } catch (error) {
       problem = (error as Error).message;
     }

@@ -2,8 +2,8 @@
   // What a production holds on disk, and clearing away what no certificate rests on.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import { counted, size } from '../lib/format';
+  import * as productions from '../lib/server/productions';
   import Button from './Button.svelte';
   import Dialog from './Dialog.svelte';
   import LinkButton from './LinkButton.svelte';
@@ -13,17 +13,13 @@
     onclose: () => void;
   }
   let { production, acting, onclose }: Props = $props();
-  const path = $derived({ params: { path: { production_id: production } } });
-  const query = createQuery(() => ({
-    queryKey: ['disk', production],
-    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/disk', path)),
-  }));
+  const query = createQuery(() => productions.disk(production));
   const found = $derived(query.data);
   let dialog: HTMLDialogElement | undefined = $state();
   let said = $state('');
   const clear = () =>
     acting.attempt(async () => {
-      const gone = answer(await api.POST('/api/productions/{production_id}/clear', path));
+      const gone = await productions.clear(production);
       said = `${counted(gone.files, 'file')} cleared, ${size(gone.size_bytes)}.`;
       dialog?.close();
     });

@@ -1,22 +1,22 @@
 <script lang="ts">
   // Where nothing is here yet: what this is, and the demo production one click away.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import { underWay } from '../lib/works';
+  import * as installation from '../lib/server/installation';
   import Button from './Button.svelte';
   import Problem from './Problem.svelte';
   import UnderWay from './UnderWay.svelte';
 
   let { production }: { production: string | undefined } = $props();
-  const acting = new Acting(useQueryClient());
-  const demo = createQuery(() => ({ queryKey: ['demo'], queryFn: async () => answer(await api.GET('/api/demo')) }));
+  const acting = new Acting();
+  const demo = createQuery(() => installation.demo());
   let asked = $state(false);
   const ask = () =>
     acting.attempt(async () => {
       asked = true;
-      answer(await api.POST('/api/demo'));
+      await installation.askForDemo();
     });
   // The sheet of the first of them opens as soon as it is there, and fills while one looks.
   $effect(() => {

@@ -1,8 +1,8 @@
 <script lang="ts">
   // Handing a package to the intake desk: as what it is to be held against.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api } from '../lib/api';
   import { counted } from '../lib/format';
+  import * as installation from '../lib/server/installation';
   import Choice from './Choice.svelte';
   import Question from './Question.svelte';
   interface Props {
@@ -12,12 +12,7 @@
     onchosen: (requirements: string) => Promise<unknown>;
   }
   let { element = $bindable(), count, problem, onchosen }: Props = $props();
-  const query = createQuery(() => ({
-    queryKey: ['desk'],
-    retry: false,
-    staleTime: 0,
-    queryFn: async () => answer(await api.GET('/api/desk')),
-  }));
+  const query = createQuery(() => installation.desk());
   const kinds = $derived(query.data ?? []);
   let picked = $state<string>();
   const chosen = $derived(picked ?? kinds[0]?.id ?? '');

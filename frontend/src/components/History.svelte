@@ -1,9 +1,10 @@
 <script lang="ts">
   // What happened to a recording, the newest first: its versions, which of them counts, and two of them to be compared.
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Conforming, type RecordingDetail } from '../lib/api';
+  import type { Conforming, RecordingDetail } from '../lib/api';
   import { versionName } from '../lib/attempts';
   import { date } from '../lib/format';
+  import * as recordings from '../lib/server/recordings';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     recording: RecordingDetail;
@@ -19,10 +20,7 @@
   const made = $derived(recording.conformings.filter((attempt) => attempt.sha256));
   const numbers = $derived([...made.map((attempt) => attempt.number), 0]);
   const pair = $derived(compared ?? { one: made[1]?.number ?? 0, other: made[0]?.number ?? 0 });
-  const makeCurrent = (conforming_id: string) =>
-    acting.attempt(async () =>
-      answer(await api.POST('/api/conformings/{conforming_id}/current', { params: { path: { conforming_id } } })),
-    );
+  const makeCurrent = (conforming_id: string) => acting.attempt(() => recordings.makeCurrent(conforming_id));
 </script>
 
 {#snippet choice(which: 'one' | 'other', label: string)}

@@ -1,12 +1,14 @@
 <script lang="ts">
   // Archives of other installations: brought in, checked, imported; keys that are unknown here are compared first.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { getContext } from 'svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type ImportView } from '../lib/api';
+  import type { ImportView } from '../lib/api';
   import { counted, size } from '../lib/format';
-  import { matches, unfinished, type Uploads } from '../lib/uploads.svelte';
+  import { matches, type Uploads } from '../lib/uploads.svelte';
   import { underWay } from '../lib/works';
+  import * as installation from '../lib/server/installation';
+  import * as incoming from '../lib/server/uploads';
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
   import Question from './Question.svelte';
@@ -14,14 +16,11 @@
   import SheetList from './SheetList.svelte';
   import UnderWay from './UnderWay.svelte';
 
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const uploads = getContext<Uploads>('uploads');
   const sending = $derived(uploads.list.filter((upload) => !upload.wanted.productionId));
-  const imports = createQuery(() => ({
-    queryKey: ['imports'],
-    queryFn: async () => answer(await api.GET('/api/imports')),
-  }));
-  const parts = createQuery(() => ({ queryKey: ['unfinished', 'archive'], queryFn: () => unfinished() }));
+  const imports = createQuery(() => installation.imports());
+  const parts = createQuery(() => incoming.unfinished());
   const waiting = $derived((parts.data ?? []).filter((part) => !sending.some((upload) => matches(part, upload))));
   let asking = $state<ImportView>();
   let dialog: HTMLDialogElement | undefined = $state();
@@ -35,19 +34,12 @@
     await acting.attempt(async () => {
       if (!asking) return;
       const keys = (asking.outcome?.unknown ?? []).map((key) => key.fingerprint);
-      const path = { params: { path: { importing_id: asking.id } } };
-      answer(await api.POST('/api/imports/{importing_id}/trust', { ...path, body: { keys } }));
+      await installation.trustAndImport(asking.id, keys);
     });
     if (!acting.problem) dialog?.close();
   }
-  const again = (one: ImportView) =>
-    acting.attempt(async () =>
-      answer(await api.POST('/api/imports/{importing_id}/again', { params: { path: { importing_id: one.id } } })),
-    );
-  const dismiss = (one: ImportView) =>
-    acting.attempt(async () =>
-      answer(await api.DELETE('/api/imports/{importing_id}', { params: { path: { importing_id: one.id } } })),
-    );
+  const again = (one: ImportView) => acting.attempt(() => installation.importAgain(one.id));
+  const dismiss = (one: ImportView) => acting.attempt(() => installation.discardImport(one.id));
   import Problem from './Problem.svelte';
 </script>
 
@@ -80,8 +72,9 @@
             >{Math.floor((100 * part.received_bytes) / part.size_bytes)} % came in before it was broken off. Choose it again
             to go on from there.</span
           >
-          <Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
-            >Forget</Button
+          <Button
+            label={`Discard upload of ${part.name}`}
+            onclick={() => acting.attempt(() => incoming.forget(part.id))}>Forget</Button
           >
         </li>
       {/each}

@@ -4,7 +4,8 @@
   import { getContext } from 'svelte';
   import type { Acting } from '../lib/acting.svelte';
   import { size } from '../lib/format';
-  import { matches, unfinished, type Uploads } from '../lib/uploads.svelte';
+  import { matches, type Uploads } from '../lib/uploads.svelte';
+  import * as incoming from '../lib/server/uploads';
   import Button from './Button.svelte';
   import Sending from './Sending.svelte';
   interface Props {
@@ -16,10 +17,7 @@
   let { production, columns, acting }: Props = $props();
   const uploads = getContext<Uploads>('uploads');
   const mine = $derived(uploads.list.filter((upload) => upload.wanted.productionId === production));
-  const parts = createQuery(() => ({
-    queryKey: ['unfinished', production],
-    queryFn: () => unfinished(production),
-  }));
+  const parts = createQuery(() => incoming.unfinished(production));
   // What came in part before this page was opened, and is not on its way again.
   const waiting = $derived((parts.data ?? []).filter((part) => !mine.some((upload) => matches(part, upload))));
 </script>
@@ -40,7 +38,7 @@
         >Upload stopped at {Math.floor((100 * part.received_bytes) / part.size_bytes)} %. Add the file again to resume.</td
       >
       <td
-        ><Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => uploads.forget(part))}
+        ><Button label={`Discard upload of ${part.name}`} onclick={() => acting.attempt(() => incoming.forget(part.id))}
           >Discard upload</Button
         ></td
       >

@@ -1,17 +1,26 @@
 <script lang="ts">
   // A button that reads like a link: for what is done less often.
   import type { Snippet } from 'svelte';
+  import { Once } from '../lib/once.svelte';
   interface Props {
     children: Snippet;
-    onclick: () => void;
+    onclick: () => unknown;
     disabled?: boolean;
     pressed?: boolean;
     label?: string;
   }
   let { children, onclick, disabled = false, pressed, label }: Props = $props();
+  const once = new Once();
 </script>
 
-<button type="button" {onclick} {disabled} aria-pressed={pressed} aria-label={label}>{@render children()}</button>
+<button
+  type="button"
+  onclick={() => once.run(onclick)}
+  aria-busy={once.busy}
+  {disabled}
+  aria-pressed={pressed}
+  aria-label={label}>{@render children()}</button
+>
 
 <style>
   button {
@@ -29,6 +38,9 @@
     color: var(--soft);
     text-decoration: none;
     cursor: default;
+  }
+  button[aria-busy='true'] {
+    cursor: progress;
   }
   button[aria-pressed='true'] {
     color: var(--ink);

@@ -1,10 +1,11 @@
 <script lang="ts">
   // Where the room tone is, how it sounds beside the voice, and choosing it by hand: what that would change, before it does.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type Inspection } from '../lib/api';
+  import type { Inspection } from '../lib/api';
   import { clock, counted, distance, number } from '../lib/format';
   import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
+  import * as recordings from '../lib/server/recordings';
   import Button from './Button.svelte';
   import LinkButton from './LinkButton.svelte';
   import SpectrumPanel from './SpectrumPanel.svelte';
@@ -22,21 +23,7 @@
   const total = $derived(spans.reduce((sum, span) => sum + span.end_s - span.start_s, 0));
   const exact = (seconds: number) => clock(seconds, 2);
   const resting = new Resting(() => selection, 150);
-  const look = createQuery(() => ({
-    queryKey: ['room-tone', recordingId, byHand, resting.span?.from, resting.span?.to],
-    enabled: resting.span !== undefined,
-    staleTime: Infinity,
-    retry: false,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/room-tone', {
-          params: {
-            path: { recording_id: recordingId },
-            query: resting.query,
-          },
-        }),
-      ),
-  }));
+  const look = createQuery(() => recordings.roomTone(recordingId, byHand, resting));
   const seen = $derived(resting.span && look.data ? look.data : undefined);
   const spoken = $derived(
     seen !== undefined &&

@@ -1,8 +1,11 @@
 <script lang="ts">
   // Saving a draft for other recordings: as what, with which finish, and what of it stays behind.
-  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
-  import { answer, api, type DraftView, type Finish, type KeptTreatment } from '../lib/api';
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { DraftView, Finish, KeptTreatment } from '../lib/api';
   import { exact, number } from '../lib/format';
+  import * as drafts from '../lib/server/drafts';
+  import * as treatments from '../lib/server/treatments';
+  import { shown } from '../lib/changes';
   import Button from './Button.svelte';
   import Problem from './Problem.svelte';
   interface Props {
@@ -11,12 +14,8 @@
     onclose: (saved?: KeptTreatment) => void;
   }
   let { recordingId, view, onclose }: Props = $props();
-  const client = useQueryClient();
-  const treatments = createQuery(() => ({
-    queryKey: ['treatments'],
-    queryFn: async () => answer(await api.GET('/api/treatments')),
-  }));
-  const own = $derived((treatments.data ?? []).filter((one) => !one.ships));
+  const kept = createQuery(() => treatments.all());
+  const own = $derived((kept.data ?? []).filter((one) => !one.ships));
   let picked = $state<string>();
   /** The treatment whose next version it becomes; empty for a new one. */
   const target = $derived(picked ?? own.find((one) => one.id === view.kept?.id)?.id ?? '');
@@ -27,17 +26,7 @@
   const finish = $derived(typed.finish ?? chosen?.finish ?? 'planned');
   let reference = $state(true);
   let problem = $state('');
-  const general = createQuery(() => ({
-    queryKey: ['general', recordingId, view.number, finish],
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/draft/general', {
-          params: { path: { recording_id: recordingId }, query: { finish } },
-        }),
-      ),
-  }));
+  const general = createQuery(() => drafts.general(recordingId, view.number, finish));
   const FINISHES = [
     ['planned', 'Set for each recording, so that it meets its specification'],
     ['given', 'Exactly as they are here'],
@@ -65,9 +54,8 @@
         identifier: target || null,
         follows: chosen?.version ?? 0,
       };
-      const path = { recording_id: recordingId };
-      const made = answer(await api.POST('/api/recordings/{recording_id}/draft/save', { params: { path }, body }));
-      await client.invalidateQueries({ queryKey: ['treatments'] });
+      const made = await drafts.save(recordingId, body);
+      await shown();
       onclose(made);
     } catch (error) {
       problem = (error as Error).message;

@@ -1,8 +1,9 @@
 <script lang="ts">
   // Choosing a saved treatment; where it means one level of the voice and finds any, a reference level is offered.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type TreatmentSummary } from '../lib/api';
+  import type { TreatmentSummary } from '../lib/api';
   import { exact } from '../lib/format';
+  import * as treatments from '../lib/server/treatments';
   import Button from './Button.svelte';
   interface Props {
     label: string;
@@ -11,12 +12,9 @@
     onuse: (treatment: TreatmentSummary, reference: boolean) => void;
   }
   let { label, act, onuse }: Props = $props();
-  const treatments = createQuery(() => ({
-    queryKey: ['treatments'],
-    queryFn: async () => answer(await api.GET('/api/treatments')),
-  }));
+  const kept = createQuery(() => treatments.all());
   let picked = $state('');
-  const chosen = $derived(treatments.data?.find((one) => one.id === picked));
+  const chosen = $derived(kept.data?.find((one) => one.id === picked));
   let reference = $state(true);
 </script>
 
@@ -25,7 +23,7 @@
     <span class="visually-hidden">{label}</span>
     <select bind:value={picked}>
       <option value="">{label} …</option>
-      {#each treatments.data ?? [] as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
+      {#each kept.data ?? [] as one (one.id)}<option value={one.id}>{one.name}</option>{/each}
     </select>
   </label>
   {#if chosen}

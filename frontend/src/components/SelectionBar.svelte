@@ -2,11 +2,13 @@
   // What can be done with the recordings that are selected on a sheet; and what came of it.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import { answer, api, type AskedEach, type Format, type Preference, type SheetEntry } from '../lib/api';
+  import type { AskedEach, Format, Preference, SheetEntry } from '../lib/api';
   import { PLANS } from '../lib/approach';
   import { defaults } from '../lib/defaults';
   import type { Dropped } from '../lib/dropped';
   import { counted, exact } from '../lib/format';
+  import * as recordings from '../lib/server/recordings';
+  import * as treatments from '../lib/server/treatments';
   import Button from './Button.svelte';
   import Choice from './Choice.svelte';
   import FileButton from './FileButton.svelte';
@@ -27,15 +29,12 @@
     onclear: () => void;
   }
   let { chosen, formats, acting, whole, reference, onreference, onreplace, onremove, onclear }: Props = $props();
-  const treatments = createQuery(() => ({
-    queryKey: ['treatments'],
-    queryFn: async () => answer(await api.GET('/api/treatments')),
-  }));
-  const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
+  const kept = createQuery(() => treatments.all());
+  const ways = $derived([...PLANS, ...(kept.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
   const set = defaults();
   let picked = $state<string>();
   const way = $derived(ways.find(([key]) => key === picked)?.[0] ?? set.data?.preference ?? 'balanced');
-  const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === way));
+  const treatment = $derived(kept.data?.find((one) => `:${one.id}` === way));
   let levelled = $state(true);
   let container = $state<Format['name']>('');
   const containers = $derived(
@@ -44,35 +43,35 @@
   const form = $derived(containers.some(([name]) => name === container) ? container : (containers[0]?.[0] ?? ''));
   let came = $state<{ asked: AskedEach; done: string; settled: string }>();
 
-  const recordings = $derived(chosen.map((row) => row.id));
+  const ids = $derived(chosen.map((row) => row.id));
   const busy = $derived(chosen.some((entry) => entry.busy));
   const ready = $derived(chosen.some(({ status }) => status === 'certified' || status === 'conformed'));
   const gone = $derived(chosen.some(({ status }) => status === 'delivered'));
   const conform = () =>
     acting.attempt(async () => {
       const body = {
-        recordings,
+        recordings: ids,
         preference: treatment ? null : (way as Preference),
         treatment: treatment?.id ?? null,
         reference: Boolean(treatment?.lacks_reference && levelled),
         container: form || null,
       };
-      const asked = answer(await api.POST('/api/recordings/conform', { body }));
+      const asked = await recordings.conformEach(body);
       came = { asked, done: 'queued', settled: 'already up to date' };
     });
   const measure = () =>
     acting.attempt(async () => {
-      const asked = answer(await api.POST('/api/recordings/inspect', { body: { recordings } }));
+      const asked = await recordings.measureEach(ids);
       came = { asked, done: 'queued for measuring', settled: 'already measured' };
     });
   const cancel = () =>
     acting.attempt(async () => {
       came = undefined;
-      answer(await api.POST('/api/recordings/cancel', { body: { recordings } }));
+      await recordings.cancelEach(ids);
     });
   const handOver = (delivered: boolean) =>
     acting.attempt(async () => {
-      const asked = answer(await api.POST('/api/recordings/hand-over', { body: { recordings, delivered } }));
+      const asked = await recordings.handOverEach(ids, delivered);
       const done = delivered ? 'marked as delivered' : 'marked as not delivered';
       came = { asked, done, settled: 'already marked' };
     });

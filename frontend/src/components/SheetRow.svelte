@@ -9,6 +9,7 @@
   import type { Live } from '../lib/live.svelte';
   import type { Rows } from '../lib/rows';
   import { underWay } from '../lib/works';
+  import * as recordings from '../lib/server/recordings';
   import Button from './Button.svelte';
   import LimitCell from './LimitCell.svelte';
   import MiniRibbon from './MiniRibbon.svelte';
@@ -46,10 +47,7 @@
   }: Props = $props();
   const live = getContext<Live>('live');
   const rows = getContext<Rows>('rows');
-  const found = createQuery(() => ({
-    queryKey: ['row', entry.id],
-    queryFn: () => rows.load(production, entry.id),
-  }));
+  const found = createQuery(() => recordings.row(entry.id, production, rows));
   /** Nothing until the row has come. */
   const row = $derived(found.data);
   let over = $state(false);

@@ -1,10 +1,10 @@
 <script lang="ts">
   // The table of a sheet: recordings by limits, drawn some at a time, and the production as a whole in the last row.
   import Across from './Across.svelte';
-  import type { Acting } from '../lib/acting.svelte';
-  import { answer, api, type SheetEntry, type SheetView as Sheet } from '../lib/api';
+  import type { SheetEntry, SheetView as Sheet } from '../lib/api';
   import { cellKeys } from '../lib/cell-keys';
   import type { Column } from '../lib/columns';
+  import type { SheetActs } from '../lib/sheet-acts.svelte';
   import type { SheetView } from '../lib/sheet-view.svelte';
   import IncomingRows from './IncomingRows.svelte';
   import SheetBlock from './SheetBlock.svelte';
@@ -16,12 +16,12 @@
     shown: SheetEntry[];
     columns: Column[];
     view: SheetView;
-    acting: Acting;
+    acts: SheetActs;
     /** Whether rows can be put in another order. */
     movable: boolean;
     ontold: (statement: string, focused: boolean) => void;
   }
-  let { sheet, shown, columns, view, acting, movable, ontold }: Props = $props();
+  let { sheet, shown, columns, view, acts, movable, ontold }: Props = $props();
   const pointedAt = cellKeys((statement, focused) => ontold(statement, focused));
   const BLOCK = 40;
   const blocks = $derived(
@@ -32,19 +32,7 @@
   let carried = $state('');
   const indexOf = (id: string) => sheet.entries.findIndex((entry) => entry.id === id);
   async function move(id: string, to: number) {
-    const order = sheet.entries.map((entry) => entry.id);
-    const from = order.indexOf(id);
-    if (from < 0 || to < 0 || to >= order.length || to === from) return;
-    order.splice(to, 0, ...order.splice(from, 1));
-    const path = { params: { path: { production_id: sheet.id } } };
-    const before = sheet.entries.map((entry) => entry.id);
-    const put = async (recordings: string[]) =>
-      answer(await api.PUT('/api/productions/{production_id}/order', { ...path, body: { recordings } }));
-    await acting.undoably(
-      `Moved ${sheet.entries[from]?.name ?? ''}.`,
-      () => put(order),
-      () => put(before),
-    );
+    await acts.move(sheet.entries, id, to);
     document.querySelector<HTMLElement>(`[data-handle="${id}"]`)?.focus();
   }
 </script>
@@ -65,7 +53,7 @@
             {entry}
             production={sheet.id}
             {columns}
-            {acting}
+            acting={acts}
             chosen={view.chosen.has(entry.id)}
             onchosen={(wanted, span) => view.choose(shown, entry.id, wanted, span)}
             {movable}
@@ -78,7 +66,7 @@
         {/each}
       </SheetBlock>
     {/each}
-    <IncomingRows production={sheet.id} columns={columns.length + 1} {acting} />
+    <IncomingRows production={sheet.id} columns={columns.length + 1} acting={acts} />
     {#if sheet.whole.length || sheet.spreads.length}
       <SheetFoot
         quantities={columns.map((column) => column.limit.quantity)}

@@ -1,12 +1,12 @@
 <script lang="ts">
   // What the selection reads: every level of it, as soon as it is drawn.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api } from '../lib/api';
   import { number } from '../lib/format';
   import { takenHere, type Meanings } from '../lib/methods';
   import type { Inspection } from '../lib/api';
   import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
+  import * as recordings from '../lib/server/recordings';
   import CutSample from './CutSample.svelte';
   import Explained from './Explained.svelte';
   import Problem from './Problem.svelte';
@@ -18,22 +18,7 @@
   }
   let { recordingId, selection, facts, meanings }: Props = $props();
   const resting = new Resting(() => selection, 90);
-  const found = createQuery(() => ({
-    queryKey: ['span', recordingId, resting.span?.from, resting.span?.to],
-    enabled: resting.some,
-    staleTime: Infinity,
-    retry: false,
-    placeholderData: (before: unknown) => before as never,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/span', {
-          params: {
-            path: { recording_id: recordingId },
-            query: resting.query,
-          },
-        }),
-      ),
-  }));
+  const found = createQuery(() => ({ ...recordings.span(recordingId, resting), enabled: resting.some }));
   const shown = $derived(
     Object.values(found.data ?? {}).map((reading) => ({ reading, method: meanings?.quantities.get(reading.quantity) })),
   );

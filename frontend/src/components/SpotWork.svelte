@@ -1,9 +1,10 @@
 <script lang="ts">
   // What can be done to the selection alone: each becomes an entry of a step, to be heard, changed or removed there.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type SpotOffer } from '../lib/api';
+  import type { SpotOffer } from '../lib/api';
   import { Resting } from '../lib/resting.svelte';
   import type { Span } from '../lib/ribbon-view.svelte';
+  import * as drafts from '../lib/server/drafts';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     recordingId: string;
@@ -12,21 +13,7 @@
   }
   let { recordingId, selection, onspot }: Props = $props();
   const resting = new Resting(() => selection, 90);
-  const found = createQuery(() => ({
-    queryKey: ['spots', recordingId, resting.span?.from, resting.span?.to],
-    enabled: resting.some,
-    staleTime: Infinity,
-    retry: false,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/recordings/{recording_id}/spots', {
-          params: {
-            path: { recording_id: recordingId },
-            query: resting.query,
-          },
-        }),
-      ),
-  }));
+  const found = createQuery(() => ({ ...drafts.spots(recordingId, resting), enabled: resting.some }));
   // What is offered belongs to the selection as it is now, or is not offered.
   const current = $derived(resting.span?.from === selection.from && resting.span.to === selection.to);
 </script>

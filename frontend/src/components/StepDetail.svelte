@@ -1,10 +1,10 @@
 <script lang="ts">
   // One step looked at closely: why it is there, all it can be set to, its list, and what can be done with it.
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
-  import { answer, api, type OfferedStep, type ReadStep } from '../lib/api';
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { OfferedStep, ReadStep } from '../lib/api';
   import type { Span } from '../lib/ribbon-view.svelte';
   import { withEntry, withoutEntry } from '../lib/settings';
-  import { turnOf } from '../lib/sounding';
+  import * as drafts from '../lib/server/drafts';
   import LinkButton from './LinkButton.svelte';
   import StepPicture from './StepPicture.svelte';
   import StepSentence from './StepSentence.svelte';
@@ -47,23 +47,8 @@
   const inTime = $derived(offered?.entry !== null && offered?.entry !== undefined && 'start_s' in offered.entry);
 
   const pictures = createQuery(() => ({
-    queryKey: ['picture', recordingId, step.id, state],
+    ...drafts.pictures(recordingId, step.id, state),
     enabled: reading.problems?.length === 0,
-    staleTime: Infinity,
-    retry: false,
-    placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => ({
-      of: step.id,
-      drawn: answer(
-        await api.GET('/api/recordings/{recording_id}/draft/pictures/{step}', {
-          params: {
-            path: { recording_id: recordingId, step: step.id },
-            query: { number: state, turn: turnOf(recordingId, state) },
-          },
-          signal,
-        }),
-      ),
-    }),
   }));
   const drawn = $derived(pictures.data?.of === step.id ? pictures.data.drawn : []);
 

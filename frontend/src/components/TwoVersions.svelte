@@ -1,10 +1,11 @@
 <script lang="ts">
   // Two versions of a recording side by side: what was asked and done differently, and what both read.
   import { createQuery } from '@tanstack/svelte-query';
-  import { answer, api, type Version, type VersionPair } from '../lib/api';
+  import type { Version, VersionPair } from '../lib/api';
   import { versionName } from '../lib/attempts';
   import { date, number } from '../lib/format';
   import type { Meanings } from '../lib/methods';
+  import * as drafts from '../lib/server/drafts';
   import ChangeList from './ChangeList.svelte';
   import Explained from './Explained.svelte';
   import FigureTable from './FigureTable.svelte';
@@ -16,14 +17,7 @@
     meanings: Meanings | undefined;
   }
   let { recordingId, one, other, meanings }: Props = $props();
-  const query = createQuery(() => ({
-    queryKey: ['versions', recordingId, one, other],
-    retry: false,
-    queryFn: async () => {
-      const path = { recording_id: recordingId, one, other };
-      return answer(await api.GET('/api/recordings/{recording_id}/versions/{one}/{other}', { params: { path } }));
-    },
-  }));
+  const query = createQuery(() => drafts.versions(recordingId, one, other));
   const found = $derived(query.data);
   let all = $state(false);
   const pairs = $derived((found?.readings ?? []).filter((pair) => all || !pair.alike));

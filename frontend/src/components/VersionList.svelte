@@ -3,28 +3,24 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Change } from '../lib/api';
   import { date } from '../lib/format';
+  import type { question } from '../lib/question';
   import ChangeList from './ChangeList.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
-    identifier: string;
     /** When each was kept, oldest first, and what was made by it, in words. */
     versions: { version: number; created_at: string | null; made: string }[];
     /** Whether it ships: then nothing is brought back. */
     ships: boolean;
     fileOf: (version: number) => string;
-    changesOf: (pair: { before: number; after: number }) => Promise<Change[]>;
+    changesOf: (pair: { before: number; after: number }) => ReturnType<typeof question<Change[]>>;
     onbringback: (version: number) => void;
   }
-  let { identifier, versions, ships, fileOf, changesOf, onbringback }: Props = $props();
+  let { versions, ships, fileOf, changesOf, onbringback }: Props = $props();
   const known = $derived(versions.map((version) => version.version));
   const newest = $derived(known.at(-1) ?? 1);
   let chosen = $state<{ before: number; after: number }>();
   const pair = $derived(chosen ?? { before: known.at(-2) ?? newest, after: newest });
-  const changes = createQuery(() => ({
-    queryKey: ['changes', identifier, pair.before, pair.after],
-    enabled: known.length > 1,
-    queryFn: () => changesOf(pair),
-  }));
+  const changes = createQuery(() => ({ ...changesOf(pair), enabled: known.length > 1 }));
 </script>
 
 <section aria-label="Versions">

@@ -1,6 +1,15 @@
-// What a person asks for on a screen: done, then everything shown is asked for again; a refusal is kept in words.
-import type { QueryClient } from '@tanstack/svelte-query';
-import { answer, api, type Act, type ConformRequest, type Refused, type RunRequest } from './api';
+// What a person asks for on a screen: done once, then what it changed is shown; a refusal is kept in words.
+import type { Act, ConformRequest, Refused, RunRequest } from './api';
+import { shown } from './changes';
+import { client } from './client';
+import * as recordings from './server/recordings';
+
+interface How {
+  /** What it is, where it must not be asked for again while it is under way. */
+  once?: string;
+  /** Acts that are done one after the other, in the order in which they were asked for. */
+  inTurn?: string;
+}
 
 export class Acting {
   problem = $state('');
@@ -8,34 +17,36 @@ export class Acting {
   act = $state<Act>();
   /** What was just done and can be undone: the sentence, and the way back. */
   done = $state.raw<{ said: string; undo: () => Promise<unknown> }>();
-  #client: QueryClient;
   #last: () => Promise<unknown> = async () => undefined;
 
-  constructor(client: QueryClient) {
-    this.#client = client;
-  }
-
-  async attempt(action: () => Promise<unknown>): Promise<void> {
+  /** Do something, and wait until all that it changed is shown; what it answered, or nothing where it was refused. */
+  async attempt<T>(ask: () => Promise<T>, { once, inTurn }: How = {}): Promise<T | undefined> {
+    const mutationKey = once ? [once] : undefined;
+    if (mutationKey && client.isMutating({ mutationKey })) return undefined;
     this.problem = '';
-    this.#last = action;
+    this.#last = () => this.attempt(ask, { once, inTurn });
+    const scope = inTurn ? { id: inTurn } : undefined;
     try {
-      await action();
-      await this.#client.invalidateQueries();
+      const act = client.getMutationCache().build(client, { mutationKey, scope, mutationFn: ask });
+      const found = await act.execute(undefined);
+      await shown();
+      return found;
     } catch (error) {
       this.problem = (error as Error).message;
       this.act = (error as Refused).act;
+      return undefined;
     }
   }
 
   /** Do what failed once more. */
-  again(): Promise<void> {
-    return this.attempt(this.#last);
+  async again(): Promise<void> {
+    await this.#last();
   }
 
   /** Show what is there now. */
   async reload(): Promise<void> {
     this.problem = '';
-    await this.#client.invalidateQueries();
+    await client.invalidateQueries();
   }
 
   /** Do something that can be undone. */
@@ -55,57 +66,21 @@ export class Acting {
   }
 
   async remove(rows: { id: string; name: string }[]): Promise<void> {
-    const body = { recordings: rows.map((row) => row.id) };
+    const ids = rows.map((row) => row.id);
     await this.undoably(
       `Removed ${rows.length === 1 ? rows[0]?.name : `${rows.length} recordings`}. Files and measurements are kept.`,
-      async () => answer(await api.POST('/api/recordings/remove', { body })),
-      async () => answer(await api.POST('/api/recordings/restore', { body })),
+      () => recordings.remove(ids),
+      () => recordings.restore(ids),
     );
   }
 
-  rename(recording_id: string, name: string) {
-    return this.attempt(async () =>
-      answer(await api.PATCH('/api/recordings/{recording_id}', { params: { path: { recording_id } }, body: { name } })),
-    );
-  }
-
-  conform(recording_id: string, body: ConformRequest) {
-    return this.attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/conform', { params: { path: { recording_id } }, body })),
-    );
-  }
-
-  runDraft(recording_id: string, body: RunRequest) {
-    return this.attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/draft/run', { params: { path: { recording_id } }, body })),
-    );
-  }
-
-  plan(recording_id: string) {
-    return this.attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/plans', { params: { path: { recording_id } } })),
-    );
-  }
-
-  planWithKept(recording_id: string, identifier: string, reference: boolean) {
-    return this.attempt(async () =>
-      answer(
-        await api.POST('/api/recordings/{recording_id}/plans/kept/{identifier}', {
-          params: { path: { recording_id, identifier }, query: { reference } },
-        }),
-      ),
-    );
-  }
-
-  measure(recording_id: string) {
-    return this.attempt(async () =>
-      answer(await api.POST('/api/recordings/{recording_id}/inspect', { params: { path: { recording_id } } })),
-    );
-  }
-
-  cancel(work_id: string) {
-    return this.attempt(async () =>
-      answer(await api.POST('/api/works/{work_id}/cancel', { params: { path: { work_id } } })),
-    );
-  }
+  // What is asked for from several screens.
+  rename = (id: string, name: string) => this.attempt(() => recordings.rename(id, name));
+  conform = (id: string, body: ConformRequest) => this.attempt(() => recordings.conform(id, body));
+  runDraft = (id: string, body: RunRequest) => this.attempt(() => recordings.runDraft(id, body));
+  plan = (id: string) => this.attempt(() => recordings.plan(id));
+  planWithKept = (id: string, identifier: string, reference: boolean) =>
+    this.attempt(() => recordings.planWithKept(id, identifier, reference));
+  measure = (id: string) => this.attempt(() => recordings.measure(id));
+  cancel = (work: string) => this.attempt(() => recordings.cancelWork(work));
 }

@@ -1,6 +1,7 @@
 // The one door to the server, typed from its own description.
 import createClient from 'openapi-fetch';
 import type { components, paths } from './api-types';
+import { ACT, answered, newAct, unanswered } from './changes';
 
 export type SheetView = components['schemas']['SheetView'];
 export type SheetEntry = components['schemas']['SheetEntry'];
@@ -90,7 +91,10 @@ export type NoteKind = NoteView['kind'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
 
+/** Asks: nothing that is shown elsewhere changes by it. */
 export const api = createClient<paths>({ baseUrl: '/' });
+/** Changes something: the answer says what, and whatever shows that is asked for again. */
+export const acts = createClient<paths>({ baseUrl: '/' });
 
 const NO_WORDS = 'The server returned an unexpected answer. Try again in a moment.';
 
@@ -116,16 +120,36 @@ export class Refused extends Error {
   }
 }
 
-api.use({
-  onError: ({ error }) =>
-    (error as Error).name === 'AbortError'
-      ? undefined
-      : new Refused('The server did not answer. Check that Ispettore is running, then try again.', 'again'),
+const away = (error: unknown) =>
+  (error as Error).name === 'AbortError'
+    ? undefined
+    : new Refused('The server did not answer. Check that Ispettore is running, then try again.', 'again');
+
+api.use({ onError: ({ error }) => away(error) });
+acts.use({
+  onRequest: ({ request }) => request.headers.set(ACT, newAct()),
+  onResponse: ({ response }) => answered(response),
+  onError({ request, error }) {
+    unanswered(request.headers.get(ACT) ?? '');
+    return away(error);
+  },
 });
 
-/** What an answer holds, or an error with the server's own sentence. */
-export function answer<T>(result: { data?: T; error?: Failed; response: Response }): T {
-  if (result.response.ok) return result.data as T;
-  const failed = result.error;
-  throw failed?.error ? new Refused(failed.error, failed.act) : new Refused(NO_WORDS, 'again');
+/** An act that the description does not list: uploads go by their own open protocol. */
+export async function send(address: string, how: RequestInit): Promise<void> {
+  const name = newAct();
+  const headers = { ...how.headers, [ACT]: name };
+  const response = await fetch(address, { ...how, headers }).catch((error: unknown) => {
+    unanswered(name);
+    throw away(error) ?? error;
+  });
+  answered(response);
+  if (!response.ok) throw new Refused(said(await response.text()));
+}
+
+/** What the server answers, or an error with its own sentence. */
+export async function got<T>(asked: Promise<{ data?: T; error?: Failed; response: Response }>): Promise<T> {
+  const { data, error, response } = await asked;
+  if (response.ok) return data as T;
+  throw error?.error ? new Refused(error.error, error.act) : new Refused(NO_WORDS, 'again');
 }

@@ -1,14 +1,14 @@
 // What is known of the recording on the bench: itself, what was made of it, the draft, and what the draft is expected to bring.
-import { createQuery, keepPreviousData, type QueryClient } from '@tanstack/svelte-query';
+import { createQuery } from '@tanstack/svelte-query';
 import { untrack } from 'svelte';
 import { Acting } from './acting.svelte';
-import { answer, api, type Conforming, type RecordingDetail, type Turn } from './api';
+import type { Conforming, Turn } from './api';
 import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
-import { reductionOf } from './reduction';
-import { ofDraft, ofFile, turnOf, type Track } from './sounding';
-import { tracksOf } from './tracks';
+import * as drafts from './server/drafts';
+import * as recordings from './server/recordings';
+import { ofDraft, ofFile, type Track } from './sounding';
 import { Treating } from './treating.svelte';
 
 type Side = 'source' | 'treated';
@@ -27,15 +27,11 @@ export interface Pair {
 }
 
 /** Made while the component that holds it begins, as its queries belong to that. */
-export function benchOf(asked: () => string, client: QueryClient, pair: () => Pair | undefined) {
-  const acting = new Acting(client);
+export function benchOf(asked: () => string, pair: () => Pair | undefined) {
+  const acting = new Acting();
   const id = $derived(asked()); // the same string while only the sections of the address change
-  const path = $derived({ params: { path: { recording_id: id } } });
   const treating = $derived(new Treating(id));
-  const query = createQuery(() => ({
-    queryKey: ['recording', id],
-    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}', path)) as RecordingDetail,
-  }));
+  const query = createQuery(() => recordings.one(id));
   const recording = $derived(query.data);
   const inspected = $derived(Boolean(recording?.inspection));
 
@@ -59,20 +55,12 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
     if (unplanned) void acting.plan(unplanned);
   });
 
-  const drafted = createQuery(() => ({
-    queryKey: ['draft', id],
-    enabled: inspected,
-    queryFn: () => treating.read(),
-  }));
+  const drafted = createQuery(() => ({ ...drafts.draft(id, () => treating.read()), enabled: inspected }));
   $effect(() => {
     const found = drafted.data;
     untrack(() => treating.told(found));
   });
-  const offered = createQuery(() => ({
-    queryKey: ['steps', id],
-    enabled: inspected,
-    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}/steps', path)),
-  }));
+  const offered = createQuery(() => ({ ...drafts.steps(id), enabled: inspected }));
 
   // What is drafted and not yet what was made is what "treated" means; what it is expected to bring is asked for with every change.
   const drafting = $derived(
@@ -83,16 +71,8 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
   );
   const ready = $derived(drafting && Boolean(treating.view?.ready));
   const foretold = createQuery(() => ({
-    queryKey: ['foretold', id, recording?.specification.version, treating.view?.number],
+    ...drafts.foretold(id, recording?.specification.version, treating.view?.number ?? 0),
     enabled: ready,
-    staleTime: Infinity,
-    retry: false,
-    placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) => {
-      const number = treating.view?.number ?? 0;
-      const params = { ...path.params, query: { number, turn: turnOf(id, number) } };
-      return answer(await api.GET('/api/recordings/{recording_id}/draft/foretold', { params, signal }));
-    },
   }));
   const expected = $derived(ready ? foretold.data : undefined);
   const expectedLimits = $derived(expected?.lines.at(-1)?.limits);
@@ -104,29 +84,11 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
   });
 
   const spoken = createQuery(() => ({
-    queryKey: ['turns', id, recording?.inspection?.methods_version],
+    ...recordings.turns(id, recording?.inspection?.methods_version),
     enabled: inspected,
-    retry: false,
-    queryFn: async () => answer(await api.GET('/api/recordings/{recording_id}/turns', path)),
   }));
-  const tracks = createQuery(() => ({
-    queryKey: ['tracks', id, recording?.sha256],
-    enabled: inspected,
-    queryFn: () => tracksOf(`/api/recordings/${id}`),
-  }));
-  const made = (side: Side) =>
-    createQuery(() => {
-      const id = versionAt(side)?.id;
-      return {
-        queryKey: ['treated', id],
-        enabled: id !== undefined,
-        staleTime: Infinity,
-        queryFn: async () => ({
-          tracks: await tracksOf(`/api/conformings/${id}`),
-          reduction: await reductionOf(id ?? ''),
-        }),
-      };
-    });
+  const tracks = createQuery(() => ({ ...recordings.tracks(id, recording?.sha256), enabled: inspected }));
+  const made = (side: Side) => createQuery(() => recordings.version(versionAt(side)?.id));
   const drawn = { source: made('source'), treated: made('treated') };
   /** How much later the same word comes in a version than in the recording, in seconds. */
   const offsetOf = (version: Conforming) => {
@@ -227,32 +189,17 @@ export function benchOf(asked: () => string, client: QueryClient, pair: () => Pa
       return { address: `/api/recordings/${id}`, rate, duration, offset: 0 };
     },
     accept: (places: Place[], kind: string, reason: string) =>
-      acting.attempt(async () => {
-        const body = { findings: named(places, kind), reason };
-        return answer(await api.PUT('/api/recordings/{recording_id}/accepted', { ...path, body }));
-      }),
-    takeBack: (places: Place[], kind: string) =>
-      acting.attempt(async () => {
-        const body = { findings: named(places, kind) };
-        return answer(await api.POST('/api/recordings/{recording_id}/accepted/take-back', { ...path, body }));
-      }),
+      acting.attempt(() => recordings.accept(id, named(places, kind), reason)),
+    takeBack: (places: Place[], kind: string) => acting.attempt(() => recordings.takeBack(id, named(places, kind))),
     /** Who speaks when, once that is known. */
     get turns() {
       return spoken.data;
     },
     /** Say who speaks when, or leave it to be found again. */
-    correctTurns: (turns: Turn[] | null) =>
-      acting.attempt(async () => {
-        const at = '/api/recordings/{recording_id}/turns' as const;
-        return answer(turns ? await api.PUT(at, { ...path, body: { turns } }) : await api.DELETE(at, path));
-      }),
+    correctTurns: (turns: Turn[] | null) => acting.attempt(() => recordings.correctTurns(id, turns)),
     /** Say which span is room tone, or leave it to be found again. */
     chooseRoomTone: (span: { start_s: number; end_s: number } | null) =>
-      acting.attempt(async () => {
-        const at = '/api/recordings/{recording_id}/room-tone' as const;
-        return answer(span ? await api.PUT(at, { ...path, body: span }) : await api.DELETE(at, path));
-      }),
-    useAgain: () =>
-      acting.attempt(async () => answer(await api.POST('/api/recordings/{recording_id}/use-again', path))),
+      acting.attempt(() => recordings.chooseRoomTone(id, span)),
+    useAgain: () => acting.attempt(() => recordings.useAgain(id)),
   };
 }

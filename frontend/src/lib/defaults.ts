@@ -1,6 +1,7 @@
 // What new work begins with here, as the settings say.
 import { createQuery } from '@tanstack/svelte-query';
-import { answer, api, type Bounds, type Preference } from './api';
+import type { Bounds, Preference } from './api';
+import * as installation from './server/installation';
 
 /** As it is where nobody set anything. */
 export const STANDARD: Required<Bounds> = {
@@ -18,8 +19,4 @@ export interface Usual {
   bounds: Required<Bounds>;
 }
 
-export const defaults = () =>
-  createQuery(() => ({
-    queryKey: ['defaults'],
-    queryFn: async () => answer(await api.GET('/api/settings/defaults')),
-  }));
+export const defaults = () => createQuery(() => installation.defaults());

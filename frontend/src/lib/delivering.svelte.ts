@@ -1,9 +1,9 @@
 // What is changed on the deliver screen: what all files say, and number and title of each.
 import type { Acting } from './acting.svelte';
-import { answer, api, said, type Entry, type FormatChoice } from './api';
+import type { Entry } from './api';
+import * as productions from './server/productions';
+import type { DeliveryChange, Label } from './server/productions';
 
-type Label = 'album' | 'author' | 'narrator' | 'publisher' | 'year' | 'language';
-type Form = FormatChoice['qualities'][number]['form'];
 export type Named = Record<string, { file_name: string; problem: string }>;
 
 export const LABELS: readonly (readonly [Label, string])[] = [
@@ -25,41 +25,31 @@ export class Delivering {
   readonly #acting: Acting;
   readonly #production: string;
   #asked = 0;
-  /** Changes are sent one after the other: the last one made is the one that stays. */
-  #last: Promise<void> = Promise.resolve();
 
   constructor(acting: Acting, production: string) {
     this.#acting = acting;
     this.#production = production;
   }
 
-  get #path() {
-    return { params: { path: { production_id: this.#production } } };
-  }
-
-  change(body: { form?: Form | 'asked'; naming?: string; certified_by?: string } & Partial<Record<Label, string>>) {
+  change(body: DeliveryChange) {
     return this.#inTurn(async () => {
-      answer(await api.PATCH('/api/productions/{production_id}/delivery', { ...this.#path, body }));
+      await productions.changeDelivery(this.#production, body);
       if (body.naming !== undefined) this.typed = undefined;
     });
   }
 
-  #inTurn(action: () => Promise<unknown>): Promise<void> {
-    this.#last = this.#last.then(() => this.#acting.attempt(action));
-    return this.#last;
+  #inTurn(action: () => Promise<unknown>) {
+    return this.#acting.attempt(action, { inTurn: `delivery of ${this.#production}` });
   }
 
   /** Shows what a template makes of every name while it is typed: the newest answer counts. */
   async preview(naming: string) {
     const mine = ++this.#asked;
-    const found = await api.POST('/api/productions/{production_id}/delivery/names', {
-      ...this.#path,
-      body: { naming },
-    });
-    if (mine !== this.#asked || !found.data) return;
+    const found = await productions.names(this.#production, naming).catch(() => undefined);
+    if (mine !== this.#asked || !found) return;
     this.typed = {
-      problem: found.data.problem,
-      names: Object.fromEntries(found.data.names.map((one) => [one.recording, one])),
+      problem: found.problem,
+      names: Object.fromEntries(found.names.map((one) => [one.recording, one])),
     };
   }
 
@@ -70,24 +60,16 @@ export class Delivering {
 
   /** Changes what is given of some entries; null has the file name say it again. */
   set(entries: { recording: string; entry: Partial<Entry> | null }[]) {
-    return this.#inTurn(async () =>
-      answer(await api.PUT('/api/productions/{production_id}/entries', { ...this.#path, body: { entries } })),
-    );
+    return this.#inTurn(() => productions.setEntries(this.#production, entries));
   }
 
   /** Takes a table in, and keeps what was there. Whether it was taken. */
   async paste(text: string, before: { recording: string; entry: Entry | null }[]): Promise<boolean> {
-    let taken = false;
-    await this.#acting.attempt(async () => {
-      const found = await api.POST('/api/productions/{production_id}/entries/paste', {
-        ...this.#path,
-        body: { text },
-      });
-      this.pasted = answer(found).count;
-      this.before = before;
-      taken = true;
-    });
-    return taken;
+    const taken = await this.#acting.attempt(() => productions.pasteEntries(this.#production, text));
+    if (!taken) return false;
+    this.pasted = taken.count;
+    this.before = before;
+    return true;
   }
 
   async undo() {
@@ -97,52 +79,29 @@ export class Delivering {
   }
 
   putCover(file: File) {
-    return this.#acting.attempt(async () => {
-      const address = `/api/productions/${this.#production}/delivery/cover?name=${encodeURIComponent(file.name)}`;
-      const found = await fetch(address, { method: 'PUT', body: file });
-      if (!found.ok) throw new Error(said(await found.text()));
-    });
+    return this.#acting.attempt(() => productions.putCover(this.#production, file));
   }
 
   removeCover() {
-    return this.#acting.attempt(async () =>
-      answer(await api.DELETE('/api/productions/{production_id}/delivery/cover', this.#path)),
-    );
+    return this.#acting.attempt(() => productions.removeCover(this.#production));
   }
 
   make(recordings: string[]) {
     return this.#acting.attempt(async () => {
-      const found = await api.POST('/api/productions/{production_id}/delivery/make', {
-        ...this.#path,
-        body: { recordings },
-      });
-      const { refused } = answer(found);
+      const { refused } = await productions.makeFiles(this.#production, recordings);
       if (refused.length) throw new Error(refused.map((one) => one.reason).join(' '));
     });
   }
 
   toFolder(recordings: string[] | null) {
-    return this.#acting.attempt(async () =>
-      answer(
-        await api.POST('/api/productions/{production_id}/deliver-to-folder', { ...this.#path, body: { recordings } }),
-      ),
-    );
+    return this.#acting.attempt(() => productions.toFolder(this.#production, recordings));
   }
 
   handIn(recordings: string[] | null, requirements: string) {
-    return this.#acting.attempt(async () =>
-      answer(
-        await api.POST('/api/productions/{production_id}/hand-in', {
-          ...this.#path,
-          body: { recordings, requirements },
-        }),
-      ),
-    );
+    return this.#acting.attempt(() => productions.handIn(this.#production, recordings, requirements));
   }
 
   cancel() {
-    return this.#acting.attempt(async () =>
-      answer(await api.POST('/api/productions/{production_id}/cancel', this.#path)),
-    );
+    return this.#acting.attempt(() => productions.cancel(this.#production));
   }
 }

@@ -1,5 +1,6 @@
 // A specification while it is changed: what it was made from, what it is now, undo and redo, and what speaks against it.
-import { answer, api, type LimitSentence, type Objection, type Specification, type SpecificationView } from './api';
+import type { LimitSentence, Objection, Specification, SpecificationView } from './api';
+import * as specifications from './server/specifications';
 
 type Bound = number | string | null;
 /** A limit as it stands in a draft: what was written for a bound need not be a number yet. */
@@ -88,7 +89,7 @@ export class Draft {
     clearTimeout(this.#timer);
     const asked = ++this.#asked;
     const body = copyOf(this.content) as unknown as Record<string, unknown>;
-    const found = answer(await api.POST('/api/specifications/examine', { body }));
+    const found = await specifications.examine(body);
     if (asked !== this.#asked) return;
     this.objections = found.objections;
     this.#told(found.sentences);
@@ -109,8 +110,7 @@ export class Draft {
   async keep(): Promise<void> {
     const { id, version } = this.view.specification;
     const draft = copyOf(this.content) as unknown as Record<string, unknown>;
-    const path = { params: { path: { identifier: id } } };
-    answer(await api.PUT('/api/specifications/{identifier}', { ...path, body: { draft, follows: version } }));
+    await specifications.keep(id, draft, version);
     this.kept = true;
     forget(id);
   }

@@ -1,6 +1,7 @@
 // A saved treatment while somebody changes it on its own page: nothing is kept until it is saved as the next version.
-import { answer, api, type DraftStep, type Finish, type ReadStep, type TreatmentView } from './api';
+import type { DraftStep, Finish, ReadStep, TreatmentView } from './api';
 import { withValue } from './settings';
+import * as treatments from './server/treatments';
 
 export interface KeptContent {
   name: string;
@@ -54,8 +55,7 @@ export class KeptDraft {
       voice_dbfs: treatment.voice_dbfs,
       follows: treatment.revision ?? 1,
     };
-    const path = { identifier: treatment.id ?? '' };
-    answer(await api.PUT('/api/treatments/{identifier}', { params: { path }, body }));
+    await treatments.keep(treatment.id ?? '', body);
     this.changed = false;
   }
 
@@ -65,8 +65,7 @@ export class KeptDraft {
 
   async #change(what: (steps: DraftStep[]) => Omit<DraftStep, 'id'>[]): Promise<void> {
     const turn = ++this.#asked;
-    const body = { steps: what(this.#plain()) as DraftStep[] };
-    const found = answer(await api.POST('/api/treatments/examine', { body }));
+    const found = await treatments.examine(what(this.#plain()) as DraftStep[]);
     if (turn !== this.#asked) return;
     this.#told(found as unknown as { steps: ReadStep[]; ready: boolean; reference: number | null });
     this.changed = true;

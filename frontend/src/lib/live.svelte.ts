@@ -1,7 +1,6 @@
 // What changes on the server, as it changes. Progress is kept here; anything else makes what shows it ask again.
-import type { Query, QueryClient } from '@tanstack/svelte-query';
 import type { Notice } from './api';
-import { names } from './naming';
+import { askAgain, isOwn } from './changes';
 
 const ASK_EVERY_MS = 400;
 const AGAIN_MS = 1500;
@@ -11,15 +10,10 @@ export class Live {
   progress = $state<Record<string, { stage: string; fraction: number }>>({});
   connected = $state(true);
   #source: EventSource | undefined;
-  #client: QueryClient;
   #told: Notice[] = [];
   #asked = -Infinity;
   #waiting: ReturnType<typeof setTimeout> | undefined;
   #again: ReturnType<typeof setTimeout> | undefined;
-
-  constructor(client: QueryClient) {
-    this.#client = client;
-  }
 
   open(): () => void {
     this.#listen();
@@ -44,6 +38,7 @@ export class Live {
   }
 
   #receive(message: Notice): void {
+    if (isOwn(message)) return;
     if (message.work && message.state === 'running' && message.stage) {
       const known = message.work in this.progress;
       this.progress[message.work] = { stage: message.stage, fraction: message.fraction };
@@ -66,14 +61,7 @@ export class Live {
     }, wait);
   }
 
-  /** Ask again for what was named. What is on its way for the first time may be older than the message: ask for it twice. */
   async #ask(): Promise<void> {
-    const told = this.#told.splice(0);
-    const predicate = (query: Query) => told.some((notice) => names(query, notice));
-    const first = this.#client
-      .getQueryCache()
-      .findAll({ fetchStatus: 'fetching', predicate: (query) => query.state.data === undefined && predicate(query) });
-    await this.#client.invalidateQueries({ predicate });
-    if (first.length) await this.#client.invalidateQueries({ predicate: (query) => first.includes(query) });
+    await askAgain(this.#told.splice(0));
   }
 }

@@ -1,7 +1,8 @@
 // What every figure and finding means: the server's one text, asked for once.
 import { createQuery } from '@tanstack/svelte-query';
-import { answer, api, type Explained, type Inspection, type Method, type Reading } from './api';
+import type { Explained, Inspection, Method, Reading } from './api';
 import { clock } from './format';
+import * as installation from './server/installation';
 
 export interface Meanings {
   quantities: Map<string, Explained>;
@@ -12,12 +13,8 @@ const byName = <T extends { name: string }>(entries: T[]) => new Map(entries.map
 
 export function meanings() {
   return createQuery(() => ({
-    queryKey: ['methods'],
-    staleTime: Infinity,
-    queryFn: async (): Promise<Meanings> => {
-      const found = answer(await api.GET('/api/methods'));
-      return { quantities: byName(found.quantities), findings: byName(found.findings) };
-    },
+    ...installation.methods(),
+    select: (found): Meanings => ({ quantities: byName(found.quantities), findings: byName(found.findings) }),
   }));
 }
 

@@ -1,5 +1,5 @@
 // Proof listening: a file played at up to three times its speed with its pitch kept, and a report of what was really heard.
-import { answer, api } from './api';
+import { acts, got } from './api';
 
 export type Of = 'recording' | 'attempt' | 'deliverable';
 interface Span {
@@ -48,7 +48,7 @@ export class Sitting {
     this.#spans = [];
     const body = { id: this.#id, of: this.#of, subject: this.#subject, who: listener(), spans };
     this.#sent = this.#sent
-      .then(async () => answer(await api.POST('/api/listenings', { body, keepalive: true })))
+      .then(() => got(acts.POST('/api/listenings', { body, keepalive: true })))
       .catch(() => (this.#spans = [...spans, ...this.#spans]));
     return this.#sent;
   }

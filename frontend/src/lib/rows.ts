@@ -1,5 +1,6 @@
 // Rows of sheets, asked for together: whatever is wanted in the same moment goes in one question.
-import { answer, api, type Recording } from './api';
+import type { Recording } from './api';
+import { rows as rowsOf } from './server/productions';
 
 const AT_ONCE = 100;
 
@@ -33,10 +34,11 @@ export class Rows {
 
   async #some(production: string, wanted: Wanted[]): Promise<void> {
     try {
-      const path = { params: { path: { production_id: production } } };
-      const body = { recordings: wanted.map(({ id }) => id) };
-      const found = answer(await api.POST('/api/productions/{production_id}/rows', { ...path, body }));
-      const rows = new Map((found as Recording[]).map((row) => [row.id, row]));
+      const found = await rowsOf(
+        production,
+        wanted.map(({ id }) => id),
+      );
+      const rows = new Map(found.map((row) => [row.id, row]));
       for (const { id, tell } of wanted) tell(rows.get(id) ?? null);
     } catch (error) {
       for (const { fail } of wanted) fail(error);

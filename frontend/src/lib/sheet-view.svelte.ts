@@ -3,6 +3,17 @@ import { SvelteSet } from 'svelte/reactivity';
 import type { SheetEntry, StatusCount } from './api';
 import { holds, Sorter } from './sorting.svelte';
 
+/** What the keys of a sheet do, as the list of shortcuts says. */
+export const SHEET_KEYS = [
+  { keys: [], shown: '← → ↑ ↓', does: 'move between cells' },
+  { keys: [], shown: 'Home, End', does: 'first or last cell of the row' },
+  { keys: [], shown: 'Page ↑ ↓', does: 'ten rows up or down' },
+  { keys: [], shown: 'Space', does: 'select the recording' },
+  { keys: [], shown: 'Enter', does: 'open the recording' },
+  { keys: [], shown: 'F2', does: 'into the cell, and Esc out of it' },
+  { keys: [], shown: '↑ ↓', does: 'on a row’s handle: move the recording' },
+];
+
 export class SheetView extends Sorter {
   /** All, one status, or `unmet:` and the quantity of a limit that is not met. */
   show = $state('all');

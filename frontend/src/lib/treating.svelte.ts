@@ -1,20 +1,12 @@
 // The treatment that is drafted for a recording. The server keeps every state of it; here is the newest, and what is asked of it.
-import {
-  answer,
-  api,
-  type DraftStep,
-  type DraftView,
-  type OfferedStep,
-  type Preference,
-  type ReadStep,
-  type SpotOffer,
-  type Treatment,
-} from './api';
+import type { DraftStep, DraftView, OfferedStep, Preference, ReadStep, SpotOffer, Treatment } from './api';
 import { withEntry, withValue } from './settings';
+import * as drafts from './server/drafts';
 
 /** A step before it has a name of its own: the server gives it one. */
 type NewStep = Omit<DraftStep, 'id'> & { id?: string };
-type Asked = { data?: DraftView; error?: { error: string }; response: Response };
+/** A change that follows a state of the draft; the answer is the next one. */
+type Send = (id: string, follows: number) => Promise<DraftView>;
 
 export class Treating {
   view = $state<DraftView>();
@@ -36,8 +28,7 @@ export class Treating {
   /** Ask for the draft as it is; with what had been answered by then. */
   async read(): Promise<{ view: DraftView; after: number }> {
     const after = this.answered;
-    const path = { recording_id: this.recordingId };
-    return { view: answer(await api.GET('/api/recordings/{recording_id}/draft', { params: { path } })), after };
+    return { view: await drafts.read(this.recordingId), after };
   }
 
   /** Take what was read, unless something newer is known or asked for. */
@@ -104,56 +95,39 @@ export class Treating {
   }
 
   undo(): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/draft/undo', { params: { path, query: { follows } } }),
-    );
+    return this.#ask(drafts.undo);
   }
 
   redo(): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/draft/redo', { params: { path, query: { follows } } }),
-    );
+    return this.#ask(drafts.redo);
   }
 
   choose(preference: Preference): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/draft/plan/{preference}', {
-        params: { path: { ...path, preference }, query: { follows } },
-      }),
-    );
+    return this.#ask((id, follows) => drafts.choosePlan(id, follows, preference));
   }
 
   chooseKept(identifier: string, reference: boolean): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/draft/kept/{identifier}', {
-        params: { path: { ...path, identifier }, query: { follows, reference } },
-      }),
-    );
+    return this.#ask((id, follows) => drafts.chooseKept(id, follows, identifier, reference));
   }
 
   /** Bring one voice of the recording to the other, or both to another recording. */
   matchVoices(wanted: { toward: number; tone: boolean; like: string | null }): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/turns/match', { params: { path }, body: { ...wanted, follows } }),
-    );
+    return this.#ask((id, follows) => drafts.matchVoices(id, follows, wanted));
   }
 
   take(treatment: Treatment): Promise<void> {
-    return this.#ask(async (path, follows) =>
-      api.POST('/api/recordings/{recording_id}/draft/take', { params: { path }, body: { treatment, follows } }),
-    );
+    return this.#ask((id, follows) => drafts.take(id, follows, treatment));
   }
 
   #change(what: (steps: NewStep[]) => NewStep[]): Promise<void> {
-    return this.#ask(async (path, follows) => {
+    return this.#ask((id, follows) => {
       const plain = this.steps.map(({ id, kind, settings, on, reason }) => ({ id, kind, settings, on, reason }));
-      const steps = what(plain) as DraftStep[];
-      return api.PUT('/api/recordings/{recording_id}/draft', { params: { path }, body: { steps, follows } });
+      return drafts.change(id, follows, what(plain) as DraftStep[]);
     });
   }
 
   /** One after the other. A change is made of what the one before it left. */
-  #ask(send: (path: { recording_id: string }, follows: number) => Promise<Asked>): Promise<void> {
+  #ask(send: Send): Promise<void> {
     return new Promise((settled) => {
       this.#settled.push(settled);
       const earlier = this.#next;
@@ -174,16 +148,14 @@ export class Treating {
     for (const settled of this.#settled.splice(0)) settled();
   }
 
-  async #send(send: (path: { recording_id: string }, follows: number) => Promise<Asked>): Promise<void> {
+  async #send(send: Send): Promise<void> {
     try {
-      this.view = answer(await send({ recording_id: this.recordingId }, this.view?.number ?? 0));
+      this.view = await send(this.recordingId, this.view?.number ?? 0);
       this.answered += 1;
       this.problem = '';
     } catch (error) {
       this.problem = (error as Error).message;
-      const path = { recording_id: this.recordingId };
-      const found = await api.GET('/api/recordings/{recording_id}/draft', { params: { path } }).catch(() => undefined);
-      if (found?.data) this.view = found.data;
+      this.view = await drafts.read(this.recordingId).catch(() => this.view);
     }
   }
 }

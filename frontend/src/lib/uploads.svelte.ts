@@ -1,7 +1,8 @@
 // Files on their way in by the open tus protocol: each with its own progress, cancel and retry, gone on with after any break.
 import { DetailedError, Upload as Transfer } from 'tus-js-client';
-import { answer, api, type Unfinished } from './api';
+import type { Unfinished } from './api';
 import { size } from './format';
+import { largest, parts } from './server/uploads';
 
 const ENDPOINT = '/api/uploads';
 const PIECE_BYTES = 8 * 1024 * 1024;
@@ -40,7 +41,7 @@ export class Upload {
   async send(): Promise<void> {
     this.state = 'sending';
     const { productionId, replaces } = this.wanted;
-    const there = (await unfinished(productionId)).find((part) => matches(part, this));
+    const there = (await parts(productionId)).find((part) => matches(part, this));
     if (this.state !== 'sending') return;
     await new Promise<void>((resolve) => {
       this.#ended = resolve;
@@ -102,13 +103,6 @@ function said(error: unknown): string {
     : 'Connection lost. Your progress is saved; try again to resume.';
 }
 
-export async function unfinished(productionId?: string): Promise<Unfinished[]> {
-  if (!productionId) return (await api.GET('/api/imports/uploads').catch(() => undefined))?.data ?? [];
-  const path = { params: { path: { production_id: productionId } } };
-  const found = await api.GET('/api/productions/{production_id}/uploads', path).catch(() => undefined);
-  return found?.data ?? [];
-}
-
 export const matches = (part: Unfinished, upload: Upload) =>
   part.name === upload.name && part.size_bytes === upload.size && part.modified === upload.modified;
 
@@ -125,7 +119,10 @@ export class Uploads {
   }
 
   constructor() {
-    void api.GET('/api/uploads/limits').then((limits) => (this.largest = limits.data?.largest_bytes));
+    void largest().then(
+      (bytes) => (this.largest = bytes),
+      () => undefined,
+    );
   }
 
   add(productionId: string | undefined, files: Iterable<File>, replaces?: string): void {
@@ -152,12 +149,6 @@ export class Uploads {
 
   dismiss(upload: Upload): void {
     this.list = this.list.filter((other) => other !== upload);
-  }
-
-  /** Forget a part that came in. */
-  async forget(part: Unfinished): Promise<void> {
-    const gone = await fetch(`${ENDPOINT}/${part.id}`, { method: 'DELETE', headers: { 'Tus-Resumable': '1.0.0' } });
-    answer({ response: gone, data: undefined });
   }
 
   /** One after the other, so that recordings stand in the order their files were given. */

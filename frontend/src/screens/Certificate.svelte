@@ -1,24 +1,20 @@
 <script lang="ts">
   // One certificate: it looks like its print; beside it what can be done with it.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import CertificatePaper from '../components/CertificatePaper.svelte';
   import ReasonDialog from '../components/ReasonDialog.svelte';
   import Stands from '../components/Stands.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import { listener } from '../lib/proof.svelte';
+  import * as certificates from '../lib/server/certificates';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
-  const path = $derived({ params: { path: { certificate_id: params.id } } });
-  const query = createQuery(() => ({
-    queryKey: ['certificate', params.id],
-    queryFn: async () => answer(await api.GET('/api/certificates/{certificate_id}', path)),
-  }));
+  const query = createQuery(() => certificates.one(params.id));
   const view = $derived(query.data);
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const at = $derived(`/api/certificates/${params.id}`);
   let withdrawing: HTMLDialogElement | undefined = $state();
   let again: HTMLDialogElement | undefined = $state();
@@ -29,22 +25,14 @@
   };
 
   async function withdraw(reason: string) {
-    await acting.attempt(async () => {
-      const body = { reason, by: listener() };
-      answer(await api.POST('/api/certificates/{certificate_id}/withdraw', { ...path, body }));
-    });
+    await acting.attempt(() => certificates.withdraw(params.id, reason, listener()));
     if (!acting.problem) withdrawing?.close();
   }
   async function issue(reason: string) {
-    let id = '';
-    await acting.attempt(async () => {
-      const made = await api.POST('/api/certificates/{certificate_id}/issue-again', { ...path, body: { reason } });
-      id = answer(made).id;
-    });
-    if (!acting.problem) {
-      again?.close();
-      await push(`/certificates/${id}`);
-    }
+    const made = await acting.attempt(() => certificates.issueAgain(params.id, reason), { once: `again ${params.id}` });
+    if (!made) return;
+    again?.close();
+    await push(`/certificates/${made.id}`);
   }
 </script>
 

@@ -1,14 +1,15 @@
 <script lang="ts">
   // Every certificate of this installation, the newest first.
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import Labelled from '../components/Labelled.svelte';
   import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import Stands from '../components/Stands.svelte';
-  import { answer, api, type CertificateRow } from '../lib/api';
+  import type { CertificateRow } from '../lib/api';
   import { counted, date } from '../lib/format';
+  import * as certificates from '../lib/server/certificates';
   import Problem from '../components/Problem.svelte';
 
   const PAGE = 100;
@@ -18,24 +19,7 @@
   let stands = $state<Standing | ''>('');
   let search = $state('');
   let count = $state(PAGE);
-  const query = createQuery(() => ({
-    queryKey: ['certificates', production, of, stands, search, count],
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/certificates', {
-          params: {
-            query: {
-              ...(production ? { production } : {}),
-              ...(of ? { of } : {}),
-              ...(stands ? { stands } : {}),
-              search,
-              count,
-            },
-          },
-        }),
-      ),
-  }));
+  const query = createQuery(() => certificates.all({ production, of, stands, search, count }));
   const found = $derived(query.data);
   const OF = { attempt: 'Version', deliverable: 'Delivered file', production: 'Production' };
   const PLACES: readonly (readonly [CertificateRow['of'] | '', string])[] = [

@@ -1,6 +1,6 @@
 <script lang="ts">
   // The recordings of a production against one another: which stand apart and why, every measure of all, spectra, and seams to hear.
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { replace, router } from 'svelte-spa-router';
   import Choice from '../components/Choice.svelte';
   import FigureTable from '../components/FigureTable.svelte';
@@ -8,24 +8,16 @@
   import ManyDots from '../components/ManyDots.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import SmallSpectrum from '../components/SmallSpectrum.svelte';
-  import { answer, api, type Chapter } from '../lib/api';
+  import type { Chapter } from '../lib/api';
   import { counted, number } from '../lib/format';
   import { Seams } from '../lib/seams.svelte';
+  import * as productions from '../lib/server/productions';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const MOST_SPECTRA = 60;
   const made = $derived(new URLSearchParams(router.querystring ?? '').get('made') === 'yes');
-  const query = createQuery(() => ({
-    queryKey: ['consistency', params.id, made],
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/productions/{production_id}/consistency', {
-          params: { path: { production_id: params.id }, query: { made } },
-        }),
-      ),
-  }));
+  const query = createQuery(() => productions.consistency(params.id, made));
   const view = $derived(query.data);
   const found = $derived(view?.found);
   const chapters = $derived((view?.chapters ?? []) as Chapter[]);

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Delivering a production: as what its files are written, named and tagged; making them; handing them over.
   import Across from '../components/Across.svelte';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
   import Button from '../components/Button.svelte';
   import CertifyWhole from '../components/CertifyWhole.svelte';
@@ -16,23 +16,17 @@
   import ScreenHead from '../components/ScreenHead.svelte';
   import SheetBlock from '../components/SheetBlock.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
   import { Delivering } from '../lib/delivering.svelte';
   import { counted, size } from '../lib/format';
+  import * as productions from '../lib/server/productions';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const BLOCK = 40;
   const COLUMNS = 13;
-  const query = createQuery(() => ({
-    queryKey: ['delivery', params.id],
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/productions/{production_id}/delivery', { params: { path: { production_id: params.id } } }),
-      ),
-  }));
+  const query = createQuery(() => productions.delivery(params.id));
   const view = $derived(query.data);
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const delivering = $derived(new Delivering(acting, params.id));
   const rows = $derived(view?.rows ?? []);
   const blocks = $derived(

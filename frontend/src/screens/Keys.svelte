@@ -1,6 +1,6 @@
 <script lang="ts">
   // The keys that seal certificates here, and those of others that are trusted.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import Button from '../components/Button.svelte';
   import FileButton from '../components/FileButton.svelte';
   import Labelled from '../components/Labelled.svelte';
@@ -9,13 +9,13 @@
   import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type KeyView } from '../lib/api';
+  import type { KeyView } from '../lib/api';
   import { counted, date } from '../lib/format';
-  import { asItIs } from '../lib/json-file';
+  import * as certificates from '../lib/server/certificates';
   import Problem from '../components/Problem.svelte';
 
-  const acting = new Acting(useQueryClient());
-  const query = createQuery(() => ({ queryKey: ['keys'], queryFn: async () => answer(await api.GET('/api/keys')) }));
+  const acting = new Acting();
+  const query = createQuery(() => certificates.keys());
   const ROLES: Record<KeyView['role'], string> = {
     own: 'Seals here',
     retired: 'Sealed here before',
@@ -35,19 +35,15 @@
   async function trust() {
     await acting.attempt(async () => {
       if (!file) return;
-      const sent = await asItIs(file);
-      answer(await api.POST('/api/keys', { ...sent, params: { query: { name: whose } } }));
+      await certificates.trust(file, whose);
     });
     if (!acting.problem) trusting?.close();
   }
   async function roll() {
-    await acting.attempt(async () => answer(await api.POST('/api/keys/roll')));
+    await acting.attempt(certificates.roll);
     rolling?.close();
   }
-  const distrust = (fingerprint: string) =>
-    acting.attempt(async () =>
-      answer(await api.DELETE('/api/keys/{fingerprint}', { params: { path: { fingerprint } } })),
-    );
+  const distrust = (fingerprint: string) => acting.attempt(() => certificates.distrust(fingerprint));
 </script>
 
 <svelte:head><title>Keys · Ispettore</title></svelte:head>

@@ -1,6 +1,6 @@
 <script lang="ts">
   // Listening a file through: played faster with its pitch kept, notes made on the way, and what was really heard of it.
-  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push, replace } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
@@ -10,9 +10,10 @@
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { shortcuts } from '../lib/shortcuts.svelte';
-  import { answer, api, type NoteKind } from '../lib/api';
+  import type { NoteKind } from '../lib/api';
   import { clock, counted, date, exact, number } from '../lib/format';
   import { listener, Proof, setListener, SPEEDS, type Of } from '../lib/proof.svelte';
+  import * as recordings from '../lib/server/recordings';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { of: Of; id: string } } = $props();
@@ -23,14 +24,9 @@
     ['other', 'Note', 't'],
   ];
   const TITLES = Object.fromEntries(KINDS.map(([kind, title]) => [kind, title]));
-  const path = $derived({ params: { path: { of: params.of, subject: params.id } } });
-  const query = createQuery(() => ({
-    queryKey: ['listen', params.of, params.id],
-    placeholderData: keepPreviousData,
-    queryFn: async () => answer(await api.GET('/api/listen/{of}/{subject}', path)),
-  }));
+  const query = createQuery(() => recordings.listening(params.of, params.id));
   const view = $derived(query.data?.id === params.id ? query.data : undefined);
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const address = $derived(`/api/listen/${params.of}/${params.id}/sound.wav`);
   const proof = $derived(new Proof(address, params.of, params.id));
   $effect(() => {
@@ -44,13 +40,11 @@
   const add = (kind: NoteKind) =>
     acting.attempt(async () => {
       const body = { at_s: proof.position, kind, text: '', who };
-      const made = answer(await api.POST('/api/listen/{of}/{subject}/notes', { ...path, body }));
+      const made = await recordings.addNote(params.of, params.id, body);
       editing = made.id;
     });
   const change = (note_id: string, body: { kind?: NoteKind; text?: string; done?: boolean; removed?: boolean }) =>
-    acting.attempt(async () =>
-      answer(await api.PATCH('/api/notes/{note_id}', { params: { path: { note_id } }, body })),
-    );
+    acting.attempt(() => recordings.changeNote(note_id, body));
   let removed = $state<string>();
   async function remove(id: string) {
     await change(id, { removed: true });

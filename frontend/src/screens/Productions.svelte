@@ -1,6 +1,6 @@
 <script lang="ts">
   import Across from '../components/Across.svelte';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
@@ -9,34 +9,30 @@
   import SortButton from '../components/SortButton.svelte';
   import Imports from '../components/Imports.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type ProductionSummary } from '../lib/api';
+  import type { ProductionSummary } from '../lib/api';
   import { defaults } from '../lib/defaults';
   import { counted, date } from '../lib/format';
   import { newId } from '../lib/ids';
   import { holds, Sorter } from '../lib/sorting.svelte';
+  import * as productions from '../lib/server/productions';
+  import * as specifications from '../lib/server/specifications';
   import Problem from '../components/Problem.svelte';
 
-  const acting = new Acting(useQueryClient());
-  const making = new Acting(useQueryClient());
-  const productions = createQuery(() => ({
-    queryKey: ['productions'],
-    queryFn: async () => answer(await api.GET('/api/productions')),
-  }));
-  const specifications = createQuery(() => ({
-    queryKey: ['specifications'],
-    queryFn: async () => answer(await api.GET('/api/specifications')),
-  }));
+  const acting = new Acting();
+  const making = new Acting();
+  const listed = createQuery(() => productions.all());
+  const choices = createQuery(() => specifications.all());
   let name = $state('');
   const set = defaults();
   let picked = $state<string>();
-  const offered = $derived((specifications.data ?? []).map(({ id, name }) => [id, name] as const));
+  const offered = $derived((choices.data ?? []).map(({ id, name }) => [id, name] as const));
   const chosen = $derived(
     [picked, set.data?.specification_id].find((id) => offered.some(([one]) => one === id)) ?? offered[0]?.[0] ?? '',
   );
   let away = $state(false);
   let search = $state('');
-  const kept = $derived((productions.data ?? []).filter((production) => !production.archived));
-  const archived = $derived((productions.data ?? []).filter((production) => production.archived));
+  const kept = $derived((listed.data ?? []).filter((production) => !production.archived));
+  const archived = $derived((listed.data ?? []).filter((production) => production.archived));
 
   // The last that something happened in stands first, until another column sorts.
   const sorter = new Sorter();
@@ -65,12 +61,7 @@
     ['left', 'Not yet certified'],
     ['active', 'Last activity'],
   ] as const;
-  const recordings = createQuery(() => ({
-    queryKey: ['found', search.trim()],
-    enabled: search.trim().length > 1,
-    queryFn: async () =>
-      answer(await api.GET('/api/recordings', { params: { query: { words: search.trim().slice(0, 200) } } })),
-  }));
+  const matching = createQuery(() => ({ ...productions.found(search.trim()), enabled: search.trim().length > 1 }));
 
   const others = ({ standing }: ProductionSummary) =>
     standing
@@ -78,41 +69,28 @@
       .map(({ count, word }) => `${count} ${word}`)
       .join(', ');
   const bringBack = (production_id: string) =>
-    acting.attempt(async () =>
-      answer(
-        await api.PATCH('/api/productions/{production_id}', {
-          params: { path: { production_id } },
-          body: { archived: false },
-        }),
-      ),
-    );
+    acting.attempt(() => productions.change(production_id, { archived: false }));
 
   // One production for one form that was filled in, however often it is sent.
   let wanted = newId();
   const create = () =>
     making.attempt(async () => {
       const body = { name, specification_id: chosen, id: wanted };
-      const made = answer(await api.POST('/api/productions', { body }));
+      const made = await productions.create(body);
       wanted = newId();
       await push(`/productions/${made.id}`);
     });
-  const aside = createQuery(() => ({
-    queryKey: ['set-aside'],
-    queryFn: async () => answer(await api.GET('/api/uploads/set-aside')),
-  }));
-  const discard = (upload_id: string) =>
-    acting.attempt(async () =>
-      answer(await api.DELETE('/api/uploads/set-aside/{upload_id}', { params: { path: { upload_id } } })),
-    );
+  const aside = createQuery(() => productions.setAside());
+  const discard = (upload_id: string) => acting.attempt(() => productions.discardSetAside(upload_id));
 </script>
 
 <svelte:head><title>Productions · Ispettore</title></svelte:head>
 <main>
   <h1>Productions</h1>
   <Problem {acting} />
-  {#if productions.data}
+  {#if listed.data}
     {#if kept.length || away}
-      {#if (productions.data?.length ?? 0) > 1}
+      {#if (listed.data?.length ?? 0) > 1}
         <label class="find"
           >Find a production or recording <input type="search" bind:value={search} maxlength="120" /></label
         >
@@ -161,11 +139,11 @@
         </table>
       </Across>
       {#if search.trim() && !shown.length}<p class="empty">No production has this name.</p>{/if}
-      {#if recordings.data?.length}
+      {#if matching.data?.length}
         <section aria-label="Recordings found">
-          <h2>{counted(recordings.data.length, 'recording')} found</h2>
+          <h2>{counted(matching.data.length, 'recording')} found</h2>
           <ul>
-            {#each recordings.data as one (one.id)}
+            {#each matching.data as one (one.id)}
               <li>
                 <a href={`#/recordings/${one.id}`}>{one.name}</a>
                 <span class="soft">in {one.production}</span>
@@ -175,13 +153,13 @@
         </section>
       {/if}
     {/if}
-    <FirstRun production={productions.data[0]?.id} />
+    <FirstRun production={listed.data[0]?.id} />
     {#if archived.length}
       <label class="archived"><input type="checkbox" bind:checked={away} /> Show {archived.length} hidden</label>
     {/if}
     <p class="removed"><a href="#/removed">Removed</a></p>
-  {:else if productions.isError}
-    <Problem query={productions} />
+  {:else if listed.isError}
+    <Problem query={listed} />
   {/if}
 
   {#each aside.data ?? [] as upload (upload.id)}

@@ -1,35 +1,24 @@
 <script lang="ts">
   // What was done to which recording of a production when, and its archive.
-  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import ArchivePanel from '../components/ArchivePanel.svelte';
   import Button from '../components/Button.svelte';
   import Choice from '../components/Choice.svelte';
   import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Deed } from '../lib/api';
+  import type { Deed } from '../lib/api';
   import { counted, day, time } from '../lib/format';
+  import * as productions from '../lib/server/productions';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const PAGE = 100;
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   let recording = $state('');
   let topic = $state<Deed['topic'] | ''>('');
   let count = $state(PAGE);
-  const query = createQuery(() => ({
-    queryKey: ['record', params.id, recording, topic, count],
-    placeholderData: keepPreviousData,
-    queryFn: async () =>
-      answer(
-        await api.GET('/api/productions/{production_id}/record', {
-          params: {
-            path: { production_id: params.id },
-            query: { ...(recording ? { recording } : {}), ...(topic ? { topic } : {}), count },
-          },
-        }),
-      ),
-  }));
+  const query = createQuery(() => productions.record(params.id, { recording, topic, count }));
   const found = $derived(query.data);
   const topics = $derived(Object.entries(found?.topics ?? {}) as [Deed['topic'], string][]);
   /** The deeds of each day, the newest day first. */

@@ -1,6 +1,5 @@
 <script lang="ts">
   // The bench: one recording, where it stands and what to do next; on the left what is looked at, on the right its treatment.
-  import { useQueryClient } from '@tanstack/svelte-query';
   import { untrack } from 'svelte';
   import { replace } from 'svelte-spa-router';
   import AllReadings from '../components/AllReadings.svelte';
@@ -40,7 +39,6 @@
   });
   const bench = benchOf(
     () => params.id,
-    useQueryClient(),
     () => pair,
   );
   const { acting } = bench;

@@ -1,12 +1,16 @@
 <script lang="ts">
   // What was removed, to be restored.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import Button from '../components/Button.svelte';
   import ListTable from '../components/ListTable.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Removed } from '../lib/api';
+  import type { Removed } from '../lib/api';
   import { counted, date } from '../lib/format';
+  import * as productions from '../lib/server/productions';
+  import * as recordings from '../lib/server/recordings';
+  import * as specifications from '../lib/server/specifications';
+  import * as treatments from '../lib/server/treatments';
   import Problem from '../components/Problem.svelte';
 
   const KINDS = {
@@ -15,20 +19,14 @@
     specification: 'Specification',
     treatment: 'Treatment',
   } as const;
-  const removed = createQuery(() => ({
-    queryKey: ['removed'],
-    queryFn: async () => answer(await api.GET('/api/removed')),
-  }));
-  const acting = new Acting(useQueryClient());
-  const asked = ({ kind, id }: Removed) => {
-    const of = { params: { path: { identifier: id } } };
-    if (kind === 'production')
-      return api.POST('/api/productions/{production_id}/restore', { params: { path: { production_id: id } } });
-    if (kind === 'recording') return api.POST('/api/recordings/restore', { body: { recordings: [id] } });
-    if (kind === 'specification') return api.POST('/api/specifications/{identifier}/restore', of);
-    return api.POST('/api/treatments/{identifier}/restore', of);
+  const removed = createQuery(() => productions.removed());
+  const acting = new Acting();
+  const back = ({ kind, id }: Removed): Promise<unknown> => {
+    if (kind === 'production') return productions.restore(id);
+    if (kind === 'recording') return recordings.restore([id]);
+    return kind === 'specification' ? specifications.restore(id) : treatments.restore(id);
   };
-  const restore = (one: Removed) => acting.attempt(async () => answer(await asked(one)));
+  const restore = (one: Removed) => acting.attempt(() => back(one));
 </script>
 
 <svelte:head><title>Removed · Ispettore</title></svelte:head>

@@ -1,6 +1,6 @@
 <script lang="ts">
   // What new work begins with, where everything lies, and how this browser behaves.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { getContext } from 'svelte';
   import BoundsFields from '../components/BoundsFields.svelte';
   import Choice from '../components/Choice.svelte';
@@ -11,29 +11,26 @@
   import ScreenHead from '../components/ScreenHead.svelte';
   import SingleKeys from '../components/SingleKeys.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Defaults, type Preference } from '../lib/api';
+  import type { Defaults, Preference } from '../lib/api';
   import { STANDARD } from '../lib/defaults';
   import { counted, size } from '../lib/format';
   import type { Shortcuts } from '../lib/shortcuts.svelte';
+  import * as certificates from '../lib/server/certificates';
+  import * as installation from '../lib/server/installation';
+  import * as specifications from '../lib/server/specifications';
 
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const shortcuts = getContext<Shortcuts>('shortcuts');
-  const query = createQuery(() => ({
-    queryKey: ['settings'],
-    queryFn: async () => answer(await api.GET('/api/settings')),
-  }));
-  const specifications = createQuery(() => ({
-    queryKey: ['specifications'],
-    queryFn: async () => answer(await api.GET('/api/specifications')),
-  }));
-  const keys = createQuery(() => ({ queryKey: ['keys'], queryFn: async () => answer(await api.GET('/api/keys')) }));
+  const query = createQuery(() => installation.settings());
+  const choices = createQuery(() => specifications.all());
+  const keys = createQuery(() => certificates.keys());
   const own = $derived(keys.data?.keys.find((key) => key.role === 'own'));
   const trusted = $derived(keys.data?.keys.filter((key) => key.role === 'trusted').length ?? 0);
   let saved = $state('');
   const change = (what: string, body: Partial<Defaults>) =>
     acting.attempt(async () => {
       saved = '';
-      answer(await api.PATCH('/api/settings/defaults', { body }));
+      await installation.changeDefaults(body);
       saved = `${what} saved.`;
     });
   const PLANS: readonly (readonly [Preference, string])[] = [
@@ -68,7 +65,7 @@
         <Choice
           label="Specification"
           value={defaults.specification_id}
-          options={(specifications.data ?? []).map(({ id, name }) => [id, name])}
+          options={(choices.data ?? []).map(({ id, name }) => [id, name])}
           onchange={(specification_id) => change('Specification', { specification_id })}
         />
       </div>

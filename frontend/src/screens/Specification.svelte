@@ -1,6 +1,6 @@
 <script lang="ts">
   // One specification: its limits as sentences, edited in place, its versions, and who is held against it.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import LimitLine from '../components/LimitLine.svelte';
@@ -8,20 +8,16 @@
   import VersionList from '../components/VersionList.svelte';
   import { Acting } from '../lib/acting.svelte';
   import { shortcuts, undoing } from '../lib/shortcuts.svelte';
-  import { answer, api } from '../lib/api';
   import { Draft, draftOf, forget, type DraftContent, type DraftLimit } from '../lib/draft.svelte';
   import { counted } from '../lib/format';
   import { meanings } from '../lib/methods';
+  import * as specifications from '../lib/server/specifications';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
-  const acting = new Acting(useQueryClient());
+  const acting = new Acting();
   const known = meanings();
-  const view = createQuery(() => ({
-    queryKey: ['specification', params.id],
-    queryFn: async () =>
-      answer(await api.GET('/api/specifications/{identifier}', { params: { path: { identifier: params.id } } })),
-  }));
+  const view = createQuery(() => specifications.one(params.id));
   let draft = $state<Draft>();
   // A draft belongs to one version. Another version starts another draft, unless it would take somebody's changes away.
   const newest = $derived(view.data?.specification.version);
@@ -85,8 +81,7 @@
 
   async function bringBack(version: number) {
     await acting.attempt(async () => {
-      const path = { params: { path: { identifier: params.id, version } } };
-      const old = answer(await api.GET('/api/specifications/{identifier}/{version}', path));
+      const old = await specifications.version(params.id, version);
       draft?.change((content) => Object.assign(content, old as DraftContent, { version: content.version }));
     });
   }
@@ -101,17 +96,12 @@
   let copying = $state<string>();
   const copy = () =>
     acting.attempt(async () => {
-      const path = { params: { path: { identifier: params.id } } };
-      const made = answer(
-        await api.POST('/api/specifications/{identifier}/copy', { ...path, body: { name: copying ?? '' } }),
-      );
+      const made = await specifications.copy(params.id, copying ?? '');
       copying = undefined;
       await push(`/specifications/${made.id}`);
     });
 
   let removing: HTMLDialogElement | undefined = $state();
-  const mark = (way: '/api/specifications/{identifier}/remove' | '/api/specifications/{identifier}/restore') =>
-    acting.attempt(async () => answer(await api.POST(way, { params: { path: { identifier: params.id } } })));
 
   shortcuts(() => ({
     title: 'Specification',
@@ -172,7 +162,7 @@
             >Save as version {view.data.specification.version + 1}</Button
           >
         {/if}
-        {#if view.data.removed}<Button strong onclick={() => mark('/api/specifications/{identifier}/restore')}
+        {#if view.data.removed}<Button strong onclick={() => acting.attempt(() => specifications.restore(params.id))}
             >Restore</Button
           >
         {:else if !view.data.ships}<Button onclick={() => removing?.showModal()}>Remove…</Button>{/if}
@@ -216,7 +206,7 @@
         act="Remove specification"
         onact={() => {
           removing?.close();
-          void mark('/api/specifications/{identifier}/remove');
+          void acting.attempt(() => specifications.remove(params.id));
         }}
       />
     {/if}
@@ -281,7 +271,6 @@
       </div>
       <aside>
         <VersionList
-          identifier={params.id}
           versions={view.data.versions.map(({ version, created_at, certificates }) => ({
             version,
             created_at,
@@ -289,12 +278,7 @@
           }))}
           ships={view.data.ships}
           fileOf={(version) => `/api/specifications/${params.id}/${version}/file`}
-          changesOf={async (query) =>
-            answer(
-              await api.GET('/api/specifications/{identifier}/changes', {
-                params: { path: { identifier: params.id }, query },
-              }),
-            )}
+          changesOf={(pair) => specifications.changes(params.id, pair)}
           onbringback={bringBack}
         />
         <section aria-label="Used by">

@@ -1,24 +1,20 @@
 <script lang="ts">
   // Every specification a production can be held against: those that ship and one's own.
   import Across from '../components/Across.svelte';
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api } from '../lib/api';
-  import { asItIs } from '../lib/json-file';
+  import * as specifications from '../lib/server/specifications';
   import Problem from '../components/Problem.svelte';
 
-  const acting = new Acting(useQueryClient());
-  const specifications = createQuery(() => ({
-    queryKey: ['specifications'],
-    queryFn: async () => answer(await api.GET('/api/specifications')),
-  }));
+  const acting = new Acting();
+  const listed = createQuery(() => specifications.all());
   const bringIn = (files: File[]) =>
     acting.attempt(async () => {
       for (const file of files) {
-        const found = answer(await api.PUT('/api/specifications/file', await asItIs(file)));
+        const found = await specifications.bringIn(file);
         if (files.length === 1) await push(`/specifications/${found.id}`);
       }
     });
@@ -43,7 +39,7 @@
       >
     </div>
     <Problem {acting} />
-    {#if specifications.data}
+    {#if listed.data}
       <Across label="Specifications, scrolls sideways">
         <table>
           <thead>
@@ -54,7 +50,7 @@
             >
           </thead>
           <tbody>
-            {#each specifications.data as one (one.id)}
+            {#each listed.data as one (one.id)}
               <tr>
                 <td><a href={`#/specifications/${one.id}`}>{one.name}</a><span class="id">{one.id}</span></td>
                 <td>{one.description}</td>
@@ -71,8 +67,8 @@
           download="specification.schema.json">schema</a
         > describes it.
       </p>
-    {:else if specifications.isError}
-      <Problem query={specifications} />
+    {:else if listed.isError}
+      <Problem query={listed} />
     {/if}
   </div>
 </DropArea>

@@ -1,24 +1,21 @@
 <script lang="ts">
   // One saved treatment: its steps as sentences, edited in place, its versions, and where it was used.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import LinkButton from '../components/LinkButton.svelte';
   import StepSentence from '../components/StepSentence.svelte';
   import VersionList from '../components/VersionList.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Finish } from '../lib/api';
+  import type { Finish } from '../lib/api';
   import { counted, date, exact } from '../lib/format';
   import { KeptDraft } from '../lib/kept-draft.svelte';
+  import * as treatments from '../lib/server/treatments';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
-  const acting = new Acting(useQueryClient());
-  const path = $derived({ params: { path: { identifier: params.id } } });
-  const view = createQuery(() => ({
-    queryKey: ['treatment', params.id],
-    queryFn: async () => answer(await api.GET('/api/treatments/{identifier}', path)),
-  }));
+  const acting = new Acting();
+  const view = createQuery(() => treatments.one(params.id));
   let draft = $state<KeptDraft>();
   const overtaken = $derived(
     draft?.changed && view.data && draft.view.treatment.revision !== view.data.treatment.revision,
@@ -39,26 +36,16 @@
   const save = () => acting.attempt(async () => draft?.save());
   const copy = () =>
     acting.attempt(async () => {
-      const body = { name: `Copy of ${view.data?.treatment.name ?? ''}` };
-      const made = answer(await api.POST('/api/treatments/{identifier}/copy', { ...path, body }));
+      const made = await treatments.copy(params.id, `Copy of ${view.data?.treatment.name ?? ''}`);
       await push(`/treatments/${made.id}`);
     });
-  const remove = () => acting.attempt(async () => answer(await api.POST('/api/treatments/{identifier}/remove', path)));
-  const restore = () =>
-    acting.attempt(async () => answer(await api.POST('/api/treatments/{identifier}/restore', path)));
+  const remove = () => acting.attempt(() => treatments.remove(params.id));
+  const restore = () => acting.attempt(() => treatments.restore(params.id));
   /** An older version becomes the next one, to be saved as such. */
   const bringBack = (version: number) =>
     acting.attempt(async () => {
-      const response = await fetch(`/api/treatments/${params.id}/${version}/file`);
-      const older = (await response.json()) as {
-        name: string;
-        description?: string;
-        finish?: Finish;
-        steps?: object[];
-      };
-      const found = answer(
-        await api.POST('/api/treatments/examine', { body: { steps: (older.steps ?? []) as never[] } }),
-      );
+      const older = await treatments.version(params.id, version);
+      const found = await treatments.examine(older.steps ?? []);
       if (!view.data) return;
       draft = new KeptDraft({ ...view.data, ...found });
       draft.write({ name: older.name, description: older.description ?? '', finish: older.finish ?? 'given' });
@@ -210,7 +197,6 @@
       </div>
       <aside>
         <VersionList
-          identifier={params.id}
           versions={view.data.versions.map(({ version, created_at, runs }) => ({
             version,
             created_at,
@@ -218,12 +204,7 @@
           }))}
           ships={view.data.ships}
           fileOf={(version) => `/api/treatments/${params.id}/${version}/file`}
-          changesOf={async (query) =>
-            answer(
-              await api.GET('/api/treatments/{identifier}/changes', {
-                params: { path: { identifier: params.id }, query },
-              }),
-            )}
+          changesOf={(pair) => treatments.changes(params.id, pair)}
           onbringback={bringBack}
         />
         <section aria-label="Where it was used">

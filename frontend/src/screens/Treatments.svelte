@@ -1,21 +1,18 @@
 <script lang="ts">
   // Every saved treatment: one's own, and those that ship as starting points.
-  import { createQuery, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push } from 'svelte-spa-router';
   import Button from '../components/Button.svelte';
   import DropArea from '../components/DropArea.svelte';
   import FileButton from '../components/FileButton.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type TreatmentSummary } from '../lib/api';
+  import type { TreatmentSummary } from '../lib/api';
   import { counted } from '../lib/format';
-  import { asItIs } from '../lib/json-file';
+  import * as treatments from '../lib/server/treatments';
   import Problem from '../components/Problem.svelte';
 
-  const acting = new Acting(useQueryClient());
-  const treatments = createQuery(() => ({
-    queryKey: ['treatments'],
-    queryFn: async () => answer(await api.GET('/api/treatments')),
-  }));
+  const acting = new Acting();
+  const listed = createQuery(() => treatments.all());
   const GROUPS = [
     ['Your own', (one: TreatmentSummary) => !one.ships],
     ['Starting points', (one: TreatmentSummary) => one.ships],
@@ -23,7 +20,7 @@
   const bringIn = (files: File[]) =>
     acting.attempt(async () => {
       for (const file of files) {
-        const found = answer(await api.PUT('/api/treatments/file', await asItIs(file)));
+        const found = await treatments.bringIn(file);
         if (files.length === 1) await push(`/treatments/${found.id}`);
       }
     });
@@ -47,9 +44,9 @@
       >
     </div>
     <Problem {acting} />
-    {#if treatments.data}
+    {#if listed.data}
       {#each GROUPS as [title, belongs] (title)}
-        {@const found = treatments.data.filter(belongs)}
+        {@const found = listed.data.filter(belongs)}
         <section aria-label={title}>
           <h2>{title}</h2>
           {#each found as one (one.id)}
@@ -71,11 +68,7 @@
                     label={`Copy ${one.name}`}
                     onclick={() =>
                       acting.attempt(async () => {
-                        const path = { identifier: one.id };
-                        const body = { name: `Copy of ${one.name}` };
-                        const made = answer(
-                          await api.POST('/api/treatments/{identifier}/copy', { params: { path }, body }),
-                        );
+                        const made = await treatments.copy(one.id, `Copy of ${one.name}`);
                         await push(`/treatments/${made.id}`);
                       })}>Copy</Button
                   >{/if}
@@ -92,8 +85,8 @@
         A treatment is a JSON file; its <a href="/api/treatment.schema.json" download="treatment.schema.json">schema</a>
         describes it.
       </p>
-    {:else if treatments.isError}
-      <Problem query={treatments} />
+    {:else if listed.isError}
+      <Problem query={listed} />
     {/if}
   </div>
 </DropArea>

@@ -9,8 +9,9 @@
   import FileButton from '../components/FileButton.svelte';
   import Progress from '../components/Progress.svelte';
   import UnderWay from '../components/UnderWay.svelte';
-  import { answer, api, said, type Verifying } from '../lib/api';
+  import { said, type Verifying } from '../lib/api';
   import { counted, date, reading, size, unit } from '../lib/format';
+  import * as certificates from '../lib/server/certificates';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params?: { id?: string } } = $props();
@@ -20,12 +21,7 @@
   let sending = $state<number>();
   let problem = $state('');
 
-  const report = createQuery(() => ({
-    queryKey: ['verifying', params?.id],
-    enabled: Boolean(params?.id),
-    queryFn: async () =>
-      answer(await api.GET('/api/verifyings/{verifying_id}', { params: { path: { verifying_id: params?.id ?? '' } } })),
-  }));
+  const report = createQuery(() => certificates.verifying(params?.id));
   const NOTICE = /"format"\s*:\s*"ispettore-notice"/;
   async function take(files: File[]) {
     problem = '';
@@ -45,7 +41,7 @@
     try {
       const text = paper.name.toLowerCase().endsWith('.pdf') ? await asData(paper) : await paper.text();
       const body = { file_name: audio?.name ?? null, certificate_name: paper.name, certificate: text, notices };
-      const made = answer(await api.POST('/api/verifyings', { body }));
+      const made = await certificates.verify(body);
       if (audio) {
         sending = 0;
         await send(`/api/verifyings/${made.id}/file`, audio);

@@ -1,7 +1,7 @@
 <script lang="ts">
   // A whole production before it runs: what will be done to each recording, how alike they will be, and what will still be missed.
   import Across from '../components/Across.svelte';
-  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { createQuery } from '@tanstack/svelte-query';
   import { push, replace, router } from 'svelte-spa-router';
   import BracketMark from '../components/BracketMark.svelte';
   import BoundsFields from '../components/BoundsFields.svelte';
@@ -11,24 +11,19 @@
   import SoundOfAll from '../components/SoundOfAll.svelte';
   import UnderWay from '../components/UnderWay.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import { answer, api, type Forecast, type ForecastRow, type Format } from '../lib/api';
+  import type { ForecastRow, Format } from '../lib/api';
   import { asked, PLANS, read, written, type Approach } from '../lib/approach';
   import { defaults, STANDARD, type Usual } from '../lib/defaults';
   import { counted, exact, number, tone } from '../lib/format';
   import { underWay } from '../lib/works';
+  import * as productions from '../lib/server/productions';
+  import * as treatments from '../lib/server/treatments';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { id: string } } = $props();
-  const acting = new Acting(useQueryClient());
-  const path = $derived({ params: { path: { production_id: params.id } } });
-  const sheet = createQuery(() => ({
-    queryKey: ['sheet', params.id, '', false],
-    queryFn: async () => answer(await api.GET('/api/productions/{production_id}/sheet', path)),
-  }));
-  const treatments = createQuery(() => ({
-    queryKey: ['treatments'],
-    queryFn: async () => answer(await api.GET('/api/treatments')),
-  }));
+  const acting = new Acting();
+  const sheet = createQuery(() => productions.sheet(params.id));
+  const kept = createQuery(() => treatments.all());
   const set = defaults();
   const usual = $derived<Usual>(set.data ?? { preference: 'balanced', bounds: STANDARD });
   const approach = $derived(read(router.querystring, usual));
@@ -36,19 +31,14 @@
     const query = written({ ...approach, ...to }, usual);
     void replace(`/productions/${params.id}/whole${query ? `?${query}` : ''}`);
   };
-  const ways = $derived([...PLANS, ...(treatments.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
-  const treatment = $derived(treatments.data?.find((one) => `:${one.id}` === approach.by));
+  const ways = $derived([...PLANS, ...(kept.data ?? []).map((one) => [`:${one.id}`, one.name] as const)]);
+  const treatment = $derived(kept.data?.find((one) => `:${one.id}` === approach.by));
   const everyone = $derived(sheet.data?.entries ?? []);
   const included = $derived(everyone.map((row) => row.id).filter((id) => !approach.without.includes(id)));
   const body = $derived(asked(approach, included, treatment?.lacks_reference ?? false, usual));
   const forecast = createQuery(() => ({
-    queryKey: ['forecast', params.id, body],
-    enabled:
-      included.length > 0 && set.data !== undefined && (treatments.data !== undefined || !approach.by.startsWith(':')),
-    placeholderData: keepPreviousData,
-    retry: false,
-    queryFn: async () =>
-      answer(await api.POST('/api/productions/{production_id}/forecast', { ...path, body })) as Forecast,
+    ...productions.forecast(params.id, body),
+    enabled: included.length > 0 && set.data !== undefined && (kept.data !== undefined || !approach.by.startsWith(':')),
   }));
   const found = $derived(forecast.data);
   /** Whether what is shown is of what is chosen: until it is, nothing of it can be run. */
@@ -77,15 +67,11 @@
     row.plan?.steps.map((step) => step.reading.title.toLowerCase()).join(', ') || 'only conversion';
   const run = () =>
     acting.attempt(async () => {
-      answer(await api.POST('/api/productions/{production_id}/conform', { ...path, body }));
+      await productions.conform(params.id, body);
       await push(`/productions/${params.id}`);
     });
-  const cancel = () =>
-    acting.attempt(async () => answer(await api.POST('/api/productions/{production_id}/cancel', path)));
-  const again = () =>
-    acting.attempt(async () =>
-      answer(await api.POST('/api/productions/{production_id}/forecast', { ...path, body: { ...body, again: true } })),
-    );
+  const cancel = () => acting.attempt(() => productions.cancel(params.id));
+  const again = () => acting.attempt(() => productions.planAgain(params.id, body));
   /** Whether there is anything whose planning failed or was cancelled. */
   const stopped = $derived(
     found?.rows.some((row) => row.work && ['failed', 'cancelled'].includes(row.work.state) && !row.plan),

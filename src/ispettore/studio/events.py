@@ -1,5 +1,7 @@
 """What changed, told to everyone who looks: PostgreSQL's NOTIFY, received by each web process."""
 
+from contextvars import ContextVar
+from dataclasses import dataclass, field
 from typing import Literal
 from uuid import UUID
 
@@ -16,14 +18,16 @@ class Notice(BaseModel):
     """One thing that changed: what it is `about`, and its identifier; `everything` asks a page to read all of it anew.
 
     About a kind of work, `id` is what that work is about, and the rest is how it stands. `recording` and `production` say of which
-    it is, so that a page asks again for those alone.
+    it is, so that a page asks again for those alone. `act` names the request that it came of, where the page that sent it gave it a
+    name: that page knows of it from the answer.
     """
 
     model_config = ConfigDict(frozen=True)
 
     about: (
         WorkKind
-        | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening", "keys", "settings"]
+        | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening"]
+        | Literal["uploads", "keys", "settings"]
     )
     id: str = ""
     production: UUID | None = None
@@ -32,10 +36,26 @@ class Notice(BaseModel):
     state: WorkState | None = None
     stage: str = ""
     fraction: float = 0.0
+    act: str = ""
+
+
+@dataclass
+class Act:
+    """What somebody asked for just now: the name it was given, and what was announced for it so far."""
+
+    name: str
+    told: list[Notice] = field(default_factory=list)
+
+
+ACT: ContextVar[Act | None] = ContextVar("act", default=None)
+"""The request that is being answered; none in a worker."""
 
 
 def tell(session: Session, notice: Notice) -> None:
     """Announce a change when this transaction commits."""
+    if act := ACT.get():
+        notice = notice.model_copy(update={"act": act.name})
+        act.told.append(notice)
     session.execute(text("SELECT pg_notify(:channel, :message)"), {"channel": CHANNEL, "message": notice.model_dump_json()})
 
 

@@ -58,6 +58,7 @@ from ispettore.web import (
 )
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
+from ispettore.web.telling import Telling
 
 log = structlog.get_logger()
 STATUS = {
@@ -232,6 +233,7 @@ def build() -> FastAPI:
     async def icon() -> FileResponse:
         return FileResponse(folder / "icon.svg")
 
+    app.add_middleware(Telling)
     app.add_middleware(GZipMiddleware, compresslevel=COMPRESSION, exclude_content_types=AS_THEY_ARE)
     app.add_middleware(Bounds)
     app.add_middleware(Guard)

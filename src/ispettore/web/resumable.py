@@ -48,7 +48,7 @@ def list_set_aside() -> list[UnfinishedUpload]:
 
 @routes.delete("/uploads/set-aside/{upload_id}", operation_id="discardSetAside", status_code=204)
 def discard_set_aside(upload_id: str) -> None:
-    Incoming(settings().incoming).remove(upload_id)
+    Incoming(settings().incoming).discard(upload_id)
 
 
 class Pieces(TusStorage):
@@ -92,7 +92,7 @@ class Pieces(TusStorage):
         return None
 
     async def delete(self, uid: str) -> None:
-        await asyncio.to_thread(self._incoming.remove, uid)
+        await asyncio.to_thread(self._incoming.discard, uid)
         self._locks.pop(uid, None)
 
     async def read_info(self, uid: str) -> dict[str, Any] | None:

@@ -18,9 +18,10 @@ import structlog
 
 from ispettore.core.errors import IspettoreError
 from ispettore.core.text import LONGEST_NAME_BYTES, cleaned, refuse
+from ispettore.studio import events
 from ispettore.studio.catalogue import importings, recordings
 from ispettore.studio.catalogue.views import UnfinishedUpload
-from ispettore.studio.database import GONE
+from ispettore.studio.database import GONE, transaction
 from ispettore.studio.errors import NameTooLong, NameUnreadable, NotFound, UploadCutShort
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
@@ -102,6 +103,12 @@ class Incoming:
         with _noting:
             for leftover in (path, path.with_suffix(".json"), path.with_suffix(".part")):
                 leftover.unlink(missing_ok=True)
+
+    def discard(self, uid: str) -> None:
+        """Let go of what came in of a file, and tell those who show it. Raises NotFound."""
+        self.remove(uid)
+        with transaction() as session:
+            events.tell(session, events.Notice(about="uploads"))
 
     def uids(self) -> list[str]:
         return sorted(path.stem for path in self.folder.glob("*.json") if UID.match(path.stem))
