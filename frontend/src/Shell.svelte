@@ -8,25 +8,7 @@
   import { Uploads } from './lib/uploads.svelte';
   import LinkButton from './components/LinkButton.svelte';
   import ShortcutSheet from './components/ShortcutSheet.svelte';
-  import Certificate from './screens/Certificate.svelte';
-  import Certificates from './screens/Certificates.svelte';
-  import Consistency from './screens/Consistency.svelte';
-  import Deliver from './screens/Deliver.svelte';
-  import Keys from './screens/Keys.svelte';
-  import Listen from './screens/Listen.svelte';
-  import Nowhere from './screens/Nowhere.svelte';
-  import Productions from './screens/Productions.svelte';
-  import RecordScreen from './screens/Record.svelte';
-  import RecordingScreen from './screens/Recording.svelte';
-  import Removed from './screens/Removed.svelte';
-  import Settings from './screens/Settings.svelte';
-  import Sheet from './screens/Sheet.svelte';
-  import Specification from './screens/Specification.svelte';
-  import Specifications from './screens/Specifications.svelte';
-  import TreatmentScreen from './screens/Treatment.svelte';
-  import Treatments from './screens/Treatments.svelte';
-  import Verify from './screens/Verify.svelte';
-  import Whole from './screens/Whole.svelte';
+  import { loadAll, routes } from './lib/routes';
 
   const live = new Live();
   setContext('live', live);
@@ -39,6 +21,13 @@
   const show = () => sheet?.show();
   shortcuts.add({ title: 'Every screen', list: [{ keys: ['?'], shown: '?', does: 'this list', act: show }] });
   $effect(() => live.open());
+  // The screens behind the first are fetched once that one is there and the browser has nothing else to do.
+  let fetched = false;
+  function whenIdle() {
+    if (fetched) return;
+    fetched = true;
+    requestIdleCallback(() => void loadAll(), { timeout: 10_000 });
+  }
 
   let screens: HTMLElement | undefined = $state();
   // A new screen says what it is, once it has its title.
@@ -49,28 +38,6 @@
     return () => clearTimeout(soon);
   });
 
-  const routes = {
-    '/': Productions,
-    '/productions/:id': Sheet,
-    '/productions/:id/whole': Whole,
-    '/productions/:id/consistency': Consistency,
-    '/productions/:id/deliver': Deliver,
-    '/productions/:id/record': RecordScreen,
-    '/recordings/:id/:left?/:right?': RecordingScreen,
-    '/listen/:of/:id': Listen,
-    '/specifications': Specifications,
-    '/specifications/:id': Specification,
-    '/treatments': Treatments,
-    '/treatments/:id': TreatmentScreen,
-    '/certificates': Certificates,
-    '/certificates/keys': Keys,
-    '/certificates/:id': Certificate,
-    '/verify': Verify,
-    '/verify/:id': Verify,
-    '/removed': Removed,
-    '/settings': Settings,
-    '*': Nowhere,
-  };
   const PLACES = [
     ['/', 'Productions', /^\/($|productions|recordings|listen|removed)/],
     ['/specifications', 'Specifications', /^\/specifications/],
@@ -114,7 +81,7 @@
   <span class="apart" aria-live="polite">{live.connected ? '' : 'Connection lost. Reconnecting…'}</span>
 </header>
 <p class="visually-hidden" aria-live="polite">{title}</p>
-<div bind:this={screens} {@attach keepFocus}><Router {routes} /></div>
+<div bind:this={screens} {@attach keepFocus}><Router {routes} onRouteLoaded={whenIdle} /></div>
 <ShortcutSheet bind:this={sheet} {shortcuts} />
 
 <style>

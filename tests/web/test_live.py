@@ -44,6 +44,15 @@ class Live(unittest.TestCase):
         engine().dispose()
         self.heard("everything")
 
+    def test_what_comes_of_a_named_act_bears_its_name(self):
+        self.heard("everything")
+        body = json.dumps({"name": "Almanac", "specification_id": "audiobook-retail"}).encode()
+        headers = {"content-type": "application/json", "ispettore-act": "mine"}
+        asked = urllib.request.Request(f"{self.application.address}api/productions", body, headers)
+        with urllib.request.urlopen(asked, timeout=30) as answer:
+            self.assertEqual(json.loads(answer.headers["ispettore-changed"])[0]["about"], "production")
+        self.assertEqual(self.heard("production")["act"], "mine")
+
     def told_of_a_production(self) -> bool:
         made = str(productions.create("Almanac", "audiobook-retail"))
         try:

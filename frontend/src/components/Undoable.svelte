@@ -6,7 +6,7 @@
 </script>
 
 {#if acting.done}
-  <p>
+  <p class="note">
     {acting.done.said}
     <Button onclick={() => acting.undo()}>Undo</Button>
   </p>

@@ -1,5 +1,5 @@
 // Files on their way in by the open tus protocol: each with its own progress, cancel and retry, gone on with after any break.
-import { DetailedError, Upload as Transfer } from 'tus-js-client';
+import type { DetailedError, Upload as Transfer } from 'tus-js-client';
 import type { Unfinished } from './api';
 import { size } from './format';
 import { largest, parts } from './server/uploads';
@@ -43,9 +43,11 @@ export class Upload {
     const { productionId, replaces } = this.wanted;
     const there = (await parts(productionId)).find((part) => matches(part, this));
     if (this.state !== 'sending') return;
+    const { Upload: Sender } = await import('tus-js-client');
+    if (this.state !== 'sending') return;
     await new Promise<void>((resolve) => {
       this.#ended = resolve;
-      this.#transfer ??= new Transfer(this.wanted.file, {
+      this.#transfer ??= new Sender(this.wanted.file, {
         endpoint: ENDPOINT,
         uploadUrl: there ? `${ENDPOINT}/${there.id}` : null,
         chunkSize: PIECE_BYTES,
@@ -82,7 +84,9 @@ export class Upload {
   }
 }
 
-const statusOf = (error: unknown) => (error instanceof DetailedError ? (error.originalResponse?.getStatus() ?? 0) : 0);
+/** What the server answered, where an error is one of its answers. */
+const answerOf = (error: unknown) => (error as Partial<DetailedError>).originalResponse ?? undefined;
+const statusOf = (error: unknown) => answerOf(error)?.getStatus() ?? 0;
 
 /** Whether the server answered and will not change its mind. */
 function refused(error: unknown): boolean {
@@ -91,7 +95,7 @@ function refused(error: unknown): boolean {
 }
 
 function said(error: unknown): string {
-  const body = error instanceof DetailedError ? (error.originalResponse?.getBody() ?? '') : '';
+  const body = answerOf(error)?.getBody() ?? '';
   try {
     const found = JSON.parse(body) as { error?: string };
     if (found.error) return found.error;

@@ -128,7 +128,7 @@
       <div role="status">
         <Undoable acting={acts} />
         {#if leftOut.length}
-          <p class="left-out">
+          <p class="note">
             Skipped (not audio): {leftOut.join(', ')}.
             <LinkButton onclick={() => (leftOut = [])}>Dismiss</LinkButton>
           </p>
@@ -194,7 +194,7 @@
     text-align: center;
     padding: 60px 0;
   }
-  .left-out {
+  .note {
     display: flex;
     gap: 14px;
     align-items: center;

@@ -8,7 +8,6 @@ import structlog
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
-from fastapi.staticfiles import StaticFiles
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddleware
@@ -56,6 +55,7 @@ from ispettore.web import (
     verifyings,
     works,
 )
+from ispettore.web.assets import ASK_FIRST, Assets
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
 from ispettore.web.telling import Telling
@@ -223,15 +223,15 @@ def build() -> FastAPI:
 
     folder = settings().frontend
     if (folder / "assets").is_dir():
-        app.mount("/assets", StaticFiles(directory=folder / "assets"))
+        app.mount("/assets", Assets(folder / "assets"))
 
     @app.get("/", include_in_schema=False)
     async def index() -> FileResponse:
-        return FileResponse(folder / "index.html", headers={"cache-control": "no-cache"})
+        return FileResponse(folder / "index.html", headers={"cache-control": ASK_FIRST})
 
     @app.get("/icon.svg", include_in_schema=False)
     async def icon() -> FileResponse:
-        return FileResponse(folder / "icon.svg")
+        return FileResponse(folder / "icon.svg", headers={"cache-control": ASK_FIRST})
 
     app.add_middleware(Telling)
     app.add_middleware(GZipMiddleware, compresslevel=COMPRESSION, exclude_content_types=AS_THEY_ARE)

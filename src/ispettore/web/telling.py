@@ -1,7 +1,7 @@
 """The answer to an act says what that act changed.
 
-A page that asked for something is told twice of what changed: by the answer, and by the stream that all pages listen to. It gives what
-it asks for a name, takes the changes from the answer, and leaves out what the stream says of that name. So each change is read once.
+A page that asked for something is told twice of what changed: by the answer, and by the stream that all pages listen to. It gives
+what it asks for a name, takes the changes from the answer, and leaves out what the stream says of that name: each is read once.
 """
 
 import re
@@ -61,4 +61,5 @@ def written(told: list[Notice]) -> str:
 
 
 def _of(notices: list[Notice]) -> str:
-    return _NOTICES.dump_json(notices, exclude_defaults=True, exclude={"__all__": {"fraction", "stage"}}, ensure_ascii=True).decode()
+    left_out = {"__all__": {"fraction", "stage"}}
+    return _NOTICES.dump_json(notices, exclude_defaults=True, exclude=left_out, ensure_ascii=True).decode()
