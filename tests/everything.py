@@ -26,11 +26,26 @@ SLOWEST = 12
 
 @dataclass(frozen=True)
 class Check:
-    """One command that passes or fails."""
+    """One command that passes or fails; or one that runs tests of its own and tells of them as JSON."""
 
     name: str
     command: tuple[str, ...]
     folder: Path = ROOT
+    counts: bool = False
+
+    def told(self, status: int, said: str) -> tuple[int, int, str]:
+        """How much passed and failed, and what is to be read of it. Tests that never ran failed."""
+        if not self.counts:
+            return int(status == 0), int(status != 0), said
+        try:
+            found = json.loads(said[said.index("{") :])
+        except ValueError:
+            return 0, 1, said
+        passed, failed = int(found["numPassedTests"]), int(found["numTotalTests"]) - int(found["numPassedTests"])
+        tests = [test for file in found["testResults"] for test in file["assertionResults"] if test["status"] != "passed"]
+        files = [f"{file['name']}: {file['message']}" for file in found["testResults"] if file["message"]]
+        wrong = [f"{test['fullName']}: {' '.join(test['failureMessages'])}" for test in tests]
+        return passed, failed or int(status != 0), "\n".join([*files, *wrong])
 
 
 CHECKS = (
@@ -38,6 +53,7 @@ CHECKS = (
     Check("svelte-check", ("npm", "run", "--silent", "check"), FRONT),
     Check("eslint", ("npm", "run", "--silent", "lint"), FRONT),
     Check("prettier", ("npm", "run", "--silent", "format"), FRONT),
+    Check("vitest", ("npm", "run", "--silent", "test", "--", "--reporter=json"), FRONT, counts=True),
     Check("import contract", (f"{BIN}/lint-imports",)),
     Check("openapi is current", (PYTHON, "tools/describe_web.py", "--check")),
     Check("ruff", (f"{BIN}/ruff", "check", "src", "tests", "tools", "migrations")),
@@ -115,6 +131,9 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_access": 50,
     "tests.ui.test_settings": 50,
     "tests.web.test_settings": 20,
+    "tests.ui.test_asking": 50,
+    "tests.web.test_telling": 15,
+    "vitest": 8,
 }
 """What modules and checks took when somebody last looked, where that was long: it orders them, and tells what is not quick."""
 QUICK_S = 8
@@ -157,7 +176,8 @@ class Tally:
         done = subprocess.run(
             check.command, cwd=check.folder, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, check=False
         )
-        self.note(check.name, int(done.returncode == 0), int(done.returncode != 0), time.monotonic() - began, done.stdout)
+        passed, failed, told = check.told(done.returncode, done.stdout)
+        self.note(check.name, passed, failed, time.monotonic() - began, told)
 
 
 class Lane:

@@ -6,14 +6,21 @@ import { quantity } from './quantities';
 const MOST_DECIMALS = 6;
 const COARSE = ['Hz', 'kbit/s'];
 
-/** A figure with so many decimals: ties go away from zero, nothing is "−0", thousands are set apart by commas. */
-export function number(value: number, decimals: number): string {
-  const text = value.toFixed(decimals);
-  const plain = Number(text) === 0 ? text.replace('-', '') : text;
-  const [whole = '', rest] = plain.replace('-', '').split('.');
-  const shown = [whole.replace(/\B(?=(\d{3})+$)/g, ','), rest].filter((part) => part !== undefined).join('.');
-  return plain.startsWith('-') ? `\u2212${shown}` : shown;
+const writers = new Map<number, Intl.NumberFormat>();
+
+/** What writes figures with so many decimals; making one takes longer than writing a hundred. */
+function writer(decimals: number): Intl.NumberFormat {
+  const digits = { minimumFractionDigits: decimals, maximumFractionDigits: decimals };
+  const found = writers.get(decimals) ?? new Intl.NumberFormat('en-GB', { ...digits, signDisplay: 'negative' });
+  writers.set(decimals, found);
+  return found;
 }
+
+/** A figure with so many decimals, rounded as it is and not as it is written (1.005 is less than that): ties go away from zero, nothing is "−0", thousands are set apart by commas. */
+export const number = (value: number, decimals: number): string =>
+  writer(decimals)
+    .format(value.toFixed(decimals) as `${number}`)
+    .replace('-', '\u2212');
 
 /** A figure with no more decimals than it needs: what somebody asked for is never rounded to something else. */
 export function exact(value: number): string {

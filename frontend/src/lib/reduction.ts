@@ -17,8 +17,8 @@ export class Reduction {
 
   /** The lowest gain between two times of the source, and the mean of what was lowered, in dB. */
   over(from: number, to: number): { lowest: number; mean: number } {
-    const first = Math.max(0, Math.floor(from / STEP_S));
-    const last = Math.min(this.#values.length, Math.max(first + 1, Math.ceil(to / STEP_S)));
+    const first = Math.max(0, Math.floor(from / STEP_S + 1e-6));
+    const last = Math.min(this.#values.length, Math.max(first + 1, Math.ceil(to / STEP_S - 1e-6)));
     let [lowest, sum] = [0, 0];
     for (let step = first; step < last; step++) {
       const value = Math.min(0, this.#values[step] ?? 0);
