@@ -90,7 +90,7 @@
     left: 12px;
     top: -60px;
     z-index: 10;
-    padding: 8px 14px;
+    padding: var(--space-4) var(--space-5);
     border: 1px solid var(--act);
     background: var(--sheet);
     color: var(--act);
@@ -101,16 +101,16 @@
   header {
     display: flex;
     align-items: center;
-    gap: 32px;
+    gap: var(--space-8);
     height: 54px;
-    padding: 0 24px;
+    padding: 0 var(--space-7);
     border-bottom: 1px solid var(--rule);
   }
   .name {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
-    font-size: 18px;
+    font-size: var(--type-lead);
     font-weight: 650;
     letter-spacing: -0.01em;
     color: var(--ink);
@@ -126,12 +126,12 @@
   }
   nav {
     display: flex;
-    gap: 20px;
+    gap: var(--space-6);
   }
   nav a {
     color: var(--soft);
     text-decoration: none;
-    padding: 4px 0;
+    padding: var(--space-2) 0;
   }
   nav a[aria-current] {
     color: var(--ink);
@@ -140,21 +140,21 @@
   @media (max-width: 860px) {
     header {
       flex-wrap: wrap;
-      gap: 4px 14px;
+      gap: var(--space-2) var(--space-5);
       height: auto;
-      padding: 8px 12px;
+      padding: var(--space-4) var(--space-5);
     }
     nav {
       flex-wrap: wrap;
-      gap: 4px 14px;
+      gap: var(--space-2) var(--space-5);
     }
   }
   .keys {
     display: flex;
     align-items: baseline;
-    gap: 16px;
+    gap: var(--space-6);
     margin-left: auto;
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .keys a[aria-current] {
     color: var(--ink);
@@ -166,6 +166,6 @@
   }
   .apart {
     color: var(--outside);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
 </style>

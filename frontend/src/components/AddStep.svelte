@@ -50,16 +50,16 @@
   .list {
     display: grid;
     grid-template-columns: 132px minmax(0, 1fr);
-    gap: 6px 12px;
-    margin-top: 10px;
+    gap: var(--space-3) var(--space-5);
+    margin-top: var(--space-4);
     border-top: 1px solid var(--rule);
-    padding-top: 8px;
+    padding-top: var(--space-4);
   }
   h3 {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 500;
     color: var(--soft);
-    padding-top: 3px;
+    padding-top: var(--space-2);
   }
   ul {
     list-style: none;
@@ -71,8 +71,8 @@
     text-align: left;
     border: 0;
     background: none;
-    padding: 2px 4px;
-    font-size: 13.5px;
+    padding: var(--space-1) var(--space-2);
+    font-size: var(--type-plain);
     cursor: pointer;
   }
   button:hover {

@@ -68,15 +68,15 @@
   .groups {
     display: grid;
     grid-template-columns: repeat(3, minmax(0, 1fr));
-    gap: 4px 26px;
-    padding: 10px 14px 14px;
+    gap: var(--space-2) var(--space-7);
+    padding: var(--space-4) var(--space-5) var(--space-5);
   }
   h3 {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 500;
     color: var(--soft);
     border-bottom: 1px solid var(--rule);
-    padding-bottom: 3px;
+    padding-bottom: var(--space-2);
   }
   dl {
     margin: 0;
@@ -84,23 +84,23 @@
   dl div {
     display: flex;
     justify-content: space-between;
-    gap: 8px;
-    padding: 2.5px 0;
-    font-size: 13.5px;
+    gap: var(--space-4);
+    padding: var(--space-1) 0;
+    font-size: var(--type-plain);
   }
   dd {
     margin: 0;
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     white-space: nowrap;
   }
   .tags {
     grid-column: 1 / -1;
-    margin-top: 10px;
+    margin-top: var(--space-4);
   }
   .tags dl {
     columns: 2;
-    column-gap: 26px;
+    column-gap: var(--space-7);
   }
   .tags dl div {
     break-inside: avoid;
@@ -115,12 +115,12 @@
   }
   .was {
     color: var(--soft);
-    padding-right: 4px;
+    padding-right: var(--space-2);
   }
   .unit {
     color: var(--soft);
-    font-size: 11.5px;
-    padding-left: 4px;
+    font-size: var(--type-fine);
+    padding-left: var(--space-2);
     display: inline-block;
     min-width: 40px;
   }

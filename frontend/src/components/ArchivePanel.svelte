@@ -44,23 +44,23 @@
 
 <style>
   section {
-    margin: 12px 0 18px;
-    padding: 10px 14px 12px;
+    margin: var(--space-5) 0 var(--space-6);
+    padding: var(--space-4) var(--space-5) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--rule);
   }
   .what {
     max-width: 900px;
-    font-size: 14px;
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   .acts {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 16px;
+    gap: var(--space-3) var(--space-6);
     align-items: center;
-    margin-top: 8px;
-    font-size: 14px;
+    margin-top: var(--space-4);
+    font-size: var(--type-plain);
   }
   .file {
     font-weight: 550;

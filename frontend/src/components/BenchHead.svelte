@@ -77,19 +77,16 @@
   .top {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 14px;
+    gap: var(--space-1) var(--space-5);
     align-items: baseline;
   }
   .back,
   .soft {
-    font-size: 13.5px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-plain);
   }
   .stands {
-    font-size: 16.5px;
-    margin: 4px 0 10px;
+    font-size: var(--type-lead);
+    margin: var(--space-2) 0 var(--space-4);
   }
   .older {
     color: var(--near);
@@ -97,13 +94,13 @@
   .older,
   .replaced {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: center;
-    margin-bottom: 12px;
+    margin-bottom: var(--space-5);
   }
   .verdict {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
     margin-left: auto;
     font-weight: 600;

@@ -143,20 +143,19 @@
 
 <style>
   p {
-    margin: 8px 0;
+    margin: var(--space-4) 0;
   }
   .row {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: end;
-    margin: 12px 0;
+    margin: var(--space-5) 0;
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .result:not(:empty) {
-    font-size: 17px;
+    font-size: var(--type-lead);
   }
   .problem {
     color: var(--outside);

@@ -22,7 +22,7 @@
     border-radius: 3px;
     background: transparent;
     color: var(--act);
-    padding: 4px 12px;
+    padding: var(--space-2) var(--space-5);
     font-weight: 550;
     cursor: pointer;
     white-space: nowrap;

@@ -86,7 +86,7 @@
   article {
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 34px 44px 38px;
+    padding: var(--space-8) var(--space-8) var(--space-8);
     max-width: 800px;
   }
   [data-stands='withdrawn'] {
@@ -95,39 +95,36 @@
   header {
     display: flex;
     justify-content: space-between;
-    margin-bottom: 20px;
+    margin-bottom: var(--space-6);
   }
   .name {
     display: flex;
-    gap: 9px;
+    gap: var(--space-4);
     align-items: center;
     font-weight: 650;
   }
   h1 {
-    font-size: 27px;
+    font-size: var(--type-title);
   }
   .met {
-    font-size: 15.5px;
-    margin: 4px 0 8px;
+    font-size: var(--type-text);
+    margin: var(--space-2) 0 var(--space-4);
   }
   .ended {
     color: var(--outside);
-    margin-bottom: 8px;
+    margin-bottom: var(--space-4);
   }
   .statement,
-  .soft {
-    color: var(--soft);
-  }
   .statement {
-    font-size: 13px;
-    margin-bottom: 12px;
+    font-size: var(--type-small);
+    margin-bottom: var(--space-5);
   }
   dl {
     display: grid;
     grid-template-columns: 96px 1fr;
-    gap: 3px 8px;
-    font-size: 13.5px;
-    margin: 0 0 14px;
+    gap: var(--space-2) var(--space-4);
+    font-size: var(--type-plain);
+    margin: 0 0 var(--space-5);
   }
   dt {
     color: var(--soft);
@@ -139,13 +136,13 @@
   .exact,
   .figure {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .exact {
     overflow-wrap: anywhere;
   }
   .ribbon {
-    margin-bottom: 14px;
+    margin-bottom: var(--space-5);
     overflow: hidden;
   }
   .ribbon :global(svg) {
@@ -154,12 +151,12 @@
   table {
     width: 100%;
     border-collapse: collapse;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   th,
   td {
     text-align: left;
-    padding: 5px 10px 5px 0;
+    padding: var(--space-2) var(--space-4) var(--space-2) 0;
     border-top: 1px solid var(--rule);
     vertical-align: baseline;
   }
@@ -168,7 +165,7 @@
   }
   th span {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
   }
   td.figure {
@@ -177,29 +174,29 @@
     padding-right: 0;
   }
   td.figure + td.figure {
-    padding-left: 20px;
+    padding-left: var(--space-6);
   }
   h2 {
-    font-size: 14px;
-    margin: 16px 0 4px;
+    font-size: var(--type-plain);
+    margin: var(--space-6) 0 var(--space-2);
   }
   .step {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .files {
     list-style: none;
     margin: 0;
     padding: 0;
     display: grid;
-    gap: 9px;
-    font-size: 13.5px;
+    gap: var(--space-4);
+    font-size: var(--type-plain);
   }
   .files li {
     display: grid;
   }
   .first {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: baseline;
   }
   .size {

@@ -50,10 +50,10 @@
 <style>
   section {
     display: flex;
-    gap: 22px;
+    gap: var(--space-7);
     align-items: end;
-    margin: 8px 0 12px;
-    padding: 10px 14px;
+    margin: var(--space-4) 0 var(--space-5);
+    padding: var(--space-4) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--rule);
   }
@@ -62,10 +62,7 @@
   }
   p {
     flex: 1;
-    padding-bottom: 5px;
-  }
-  .soft {
-    color: var(--soft);
+    padding-bottom: var(--space-2);
   }
   .near {
     color: var(--near);

@@ -23,17 +23,17 @@
 <style>
   ul {
     list-style: none;
-    margin: 6px 0 0;
+    margin: var(--space-3) 0 0;
     padding: 0;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   li {
     display: grid;
     gap: 1px;
-    padding: 5px 0;
+    padding: var(--space-2) 0;
   }
   .about {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   del {

@@ -51,7 +51,7 @@
 <style>
   .cover {
     display: flex;
-    gap: 12px;
+    gap: var(--space-5);
   }
   .picture {
     flex: none;
@@ -62,7 +62,7 @@
     display: grid;
     place-items: center;
     overflow: hidden;
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   .empty {
@@ -76,20 +76,17 @@
   .said {
     display: flex;
     flex-direction: column;
-    gap: 6px;
-    font-size: 12.5px;
-  }
-  .soft {
-    color: var(--soft);
+    gap: var(--space-3);
+    font-size: var(--type-small);
   }
   .near {
     color: var(--near);
   }
   .acts {
     display: flex;
-    gap: 12px;
+    gap: var(--space-5);
     align-items: baseline;
-    margin-top: 4px;
-    font-size: 14px;
+    margin-top: var(--space-2);
+    font-size: var(--type-plain);
   }
 </style>

@@ -50,13 +50,10 @@
 <style>
   p {
     display: flex;
-    gap: 12px;
+    gap: var(--space-5);
     align-items: baseline;
-    margin-top: 4px;
-    font-size: 13px;
-  }
-  .soft {
-    color: var(--soft);
+    margin-top: var(--space-2);
+    font-size: var(--type-small);
   }
   .problem {
     color: var(--outside);

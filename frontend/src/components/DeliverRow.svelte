@@ -150,7 +150,7 @@
     background: var(--act-pale);
   }
   .pick {
-    padding-left: 12px;
+    padding-left: var(--space-5);
     width: 30px;
   }
   input:not([type]) {
@@ -159,7 +159,7 @@
     border-bottom: 1px dotted var(--rule);
     background: transparent;
     border-radius: 3px;
-    padding: 3px 5px;
+    padding: var(--space-2) var(--space-2);
     min-width: 0;
   }
   input:not([type]):is(:hover, :focus) {
@@ -171,8 +171,8 @@
     border-bottom: 1px dotted var(--rule);
     background: transparent;
     border-radius: 3px;
-    padding: 3px 0;
-    font-size: 13.5px;
+    padding: var(--space-2) 0;
+    font-size: var(--type-plain);
     width: 86px;
   }
   select:is(:hover, :focus) {
@@ -188,7 +188,7 @@
   .short input,
   .figure {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     text-align: right;
     white-space: nowrap;
   }
@@ -204,7 +204,7 @@
   }
   .state {
     width: 220px;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .wrong {
     color: var(--outside);
@@ -212,22 +212,19 @@
   .name .wrong,
   .why {
     display: block;
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .why,
-  .soft {
-    color: var(--soft);
-  }
   .near {
     color: var(--near);
   }
   .links {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: baseline;
   }
   details {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   summary {

@@ -117,49 +117,48 @@
   section {
     display: grid;
     grid-template-columns: minmax(300px, 1.1fr) minmax(300px, 1fr) 300px;
-    gap: 26px;
+    gap: var(--space-7);
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 12px 14px;
-    margin: 10px 0 12px;
+    padding: var(--space-5) var(--space-5);
+    margin: var(--space-4) 0 var(--space-5);
   }
   .form {
     display: grid;
-    gap: 7px;
+    gap: var(--space-3);
     align-content: start;
   }
   .pair {
     flex-wrap: wrap;
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
   }
   .labels {
     display: grid;
     grid-template-columns: 1fr 1fr;
-    gap: 7px 14px;
+    gap: var(--space-3) var(--space-5);
     align-content: start;
   }
   .words {
     flex-wrap: wrap;
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     font-family: var(--figures);
-    font-size: 12px;
+    font-size: var(--type-fine);
   }
   .example {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     min-height: 20px;
     overflow-wrap: anywhere;
   }
   .wrong {
     color: var(--outside);
   }
-  .soft,
   .hint {
     color: var(--soft);
   }
   .hint {
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   @media (max-width: 1180px) {
     section {

@@ -53,22 +53,22 @@
   summary {
     cursor: pointer;
     color: var(--soft);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   table {
     border-collapse: collapse;
-    margin: 4px 0;
-    font-size: 13px;
+    margin: var(--space-2) 0;
+    font-size: var(--type-small);
   }
   th,
   td {
     text-align: left;
     font-weight: 400;
-    padding: 3px 18px 3px 0;
+    padding: var(--space-2) var(--space-6) var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
   }
   thead th {
-    font-size: 12px;
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   .figure {
@@ -77,14 +77,13 @@
   }
   td.figure {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .soft {
-    color: var(--soft);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   td .soft {
-    margin-left: 8px;
+    margin-left: var(--space-4);
   }
   .wrong {
     color: var(--outside);

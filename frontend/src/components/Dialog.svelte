@@ -23,7 +23,7 @@
     background: var(--sheet);
     color: var(--ink);
     border: 1px solid var(--ink);
-    padding: 18px 22px;
+    padding: var(--space-6) var(--space-7);
     width: min(600px, 92vw);
   }
   dialog::backdrop {

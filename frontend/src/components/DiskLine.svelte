@@ -61,18 +61,15 @@
   p {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 14px;
+    gap: var(--space-2) var(--space-5);
     align-items: baseline;
-    font-size: 13.5px;
-    margin: 6px 0;
+    font-size: var(--type-plain);
+    margin: var(--space-3) 0;
   }
   b {
     font-weight: 550;
   }
-  .soft {
-    color: var(--soft);
-  }
   .acts {
-    margin-top: 12px;
+    margin-top: var(--space-5);
   }
 </style>

@@ -88,23 +88,22 @@
 
 <style>
   .ledger {
-    padding: 10px 14px 14px;
+    padding: var(--space-4) var(--space-5) var(--space-5);
     overflow-x: auto;
   }
   .soft {
-    color: var(--soft);
-    font-size: 13px;
-    padding-bottom: 6px;
+    font-size: var(--type-small);
+    padding-bottom: var(--space-3);
   }
   table {
     border-collapse: collapse;
-    font-size: 13px;
+    font-size: var(--type-small);
     width: 100%;
   }
   th {
     font-weight: 500;
     text-align: right;
-    padding: 3px 0 3px 10px;
+    padding: var(--space-2) 0 var(--space-2) var(--space-4);
     vertical-align: bottom;
   }
   thead th {
@@ -116,18 +115,18 @@
     padding-left: 0;
   }
   .unit {
-    font-size: 11.5px;
+    font-size: var(--type-fine);
     font-weight: 400;
     color: var(--soft);
   }
   td {
     text-align: right;
-    padding: 3px 0 3px 10px;
+    padding: var(--space-2) 0 var(--space-2) var(--space-4);
     white-space: nowrap;
   }
   .figure {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     text-decoration: underline dashed var(--soft) 1px;
     text-underline-offset: 3px;
   }
@@ -138,7 +137,7 @@
     color: var(--inside);
   }
   .listen {
-    padding-left: 14px;
+    padding-left: var(--space-5);
   }
   .warning {
     color: var(--near);

@@ -39,7 +39,7 @@
     background: color-mix(in srgb, var(--sheet) 86%, transparent);
     display: grid;
     place-items: center;
-    font-size: 22px;
+    font-size: var(--type-title);
     font-weight: 600;
     color: var(--act);
     pointer-events: none;

@@ -47,8 +47,8 @@
   button {
     border: 0;
     min-width: 24px;
-    padding: 4px 0;
-    margin: -4px 0;
+    padding: var(--space-2) 0;
+    margin: calc(var(--space-2) * -1) 0;
     background: none;
     font-weight: inherit;
     text-align: left;
@@ -66,13 +66,13 @@
     top: 100%;
     z-index: 20;
     width: min(360px, calc(100vw - 40px));
-    padding: 10px 12px;
+    padding: var(--space-4) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--ink);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     font-weight: 400;
     line-height: 1.4;
-    gap: 6px;
+    gap: var(--space-3);
     color: var(--ink);
     text-align: left;
     white-space: normal;
@@ -95,6 +95,6 @@
   .exact,
   .here {
     color: var(--soft);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
 </style>

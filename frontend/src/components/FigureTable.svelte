@@ -10,25 +10,25 @@
   table {
     width: 100%;
     border-collapse: collapse;
-    margin-bottom: 6px;
+    margin-bottom: var(--space-3);
   }
   table :global(th) {
     text-align: left;
     font-weight: 400;
   }
   table :global(thead th) {
-    font-size: 12px;
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   table :global(thead th::first-letter) {
     text-transform: uppercase;
   }
   table :global(:is(th, td)) {
-    padding: 4px 8px 4px 0;
+    padding: var(--space-2) var(--space-4) var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
   }
   table :global(td) {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
 </style>

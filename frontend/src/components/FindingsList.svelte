@@ -112,7 +112,7 @@
 
 <style>
   .filter {
-    padding: 8px 14px 0;
+    padding: var(--space-4) var(--space-5) 0;
   }
   ul {
     margin: 0;
@@ -120,7 +120,7 @@
     list-style: none;
   }
   li {
-    padding: 9px 14px 10px;
+    padding: var(--space-4) var(--space-5) var(--space-4);
     border-bottom: 1px solid var(--rule);
   }
   li:last-child {
@@ -128,7 +128,7 @@
   }
   .what {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: baseline;
   }
   .title {
@@ -139,16 +139,16 @@
   }
   .count {
     color: var(--soft);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .places {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 18px;
-    margin: 3px 0;
+    gap: var(--space-1) var(--space-6);
+    margin: var(--space-2) 0;
   }
   .place {
-    font-size: 13px;
+    font-size: var(--type-small);
     font-family: var(--figures);
     color: var(--soft);
   }
@@ -161,17 +161,17 @@
   }
   form {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: center;
-    margin-top: 4px;
+    margin-top: var(--space-2);
   }
   input {
     flex: 1;
     max-width: 420px;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     border: 1px solid var(--soft);
     background: var(--paper);
-    padding: 3px 7px;
+    padding: var(--space-2) var(--space-3);
   }
   .accepted {
     color: var(--ink);
@@ -179,13 +179,13 @@
   .number {
     color: var(--near);
     font-weight: 600;
-    padding-right: 6px;
+    padding-right: var(--space-3);
   }
   .outside .number {
     color: var(--outside);
   }
   .when {
-    padding-right: 6px;
+    padding-right: var(--space-3);
     color: var(--soft);
   }
   button .when,
@@ -195,10 +195,10 @@
     text-underline-offset: 3px;
   }
   .more {
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   p {
     color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
 </style>

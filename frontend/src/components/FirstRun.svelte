@@ -45,11 +45,11 @@
 <style>
   section {
     display: grid;
-    gap: 12px;
+    gap: var(--space-5);
     justify-items: start;
     max-width: 720px;
-    margin: 16px 0 8px;
-    padding: 16px 20px;
+    margin: var(--space-6) 0 var(--space-4);
+    padding: var(--space-6) var(--space-6);
     background: var(--sheet);
     border: 1px solid var(--rule);
   }

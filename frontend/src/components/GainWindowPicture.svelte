@@ -169,12 +169,12 @@
     stroke-width: 0.6;
   }
   .scale {
-    font: 11px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: middle;
   }
   .title {
-    font: 13.5px var(--words);
+    font: var(--type-plain) var(--words);
     fill: var(--ink);
   }
   .hand {
@@ -192,11 +192,11 @@
     fill: transparent;
   }
   .now {
-    font: 11.5px var(--figures);
+    font: var(--type-fine) var(--figures);
     fill: var(--act);
   }
   figcaption {
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
 </style>

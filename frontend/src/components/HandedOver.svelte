@@ -42,12 +42,12 @@
 
 <style>
   section {
-    margin-top: 16px;
+    margin-top: var(--space-6);
   }
   li {
     display: grid;
     grid-template-columns: 190px 150px 1fr 230px;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: baseline;
   }
   .when {
@@ -55,7 +55,7 @@
   }
   .place {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     overflow-wrap: anywhere;
   }
   .wrong {

@@ -85,13 +85,13 @@
   .compare {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 8px;
+    gap: var(--space-2) var(--space-4);
     align-items: baseline;
-    font-size: 13.5px;
-    margin-bottom: 8px;
+    font-size: var(--type-plain);
+    margin-bottom: var(--space-4);
   }
   select {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     border: 0;
     border-bottom: 1px dotted var(--soft);
     background: none;
@@ -100,13 +100,13 @@
     margin: 0;
     padding: 0;
     list-style: none;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   li {
     display: grid;
     grid-template-columns: 3ch 1fr auto;
-    gap: 8px;
-    padding: 5px 0;
+    gap: var(--space-4);
+    padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
   }
   .number {
@@ -114,7 +114,7 @@
   }
   .when {
     color: var(--soft);
-    margin-right: 4px;
+    margin-right: var(--space-2);
   }
   b {
     font-weight: 550;

@@ -137,23 +137,22 @@
 
 <style>
   section {
-    margin-top: 36px;
+    margin-top: var(--space-8);
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
-    margin: 2px 0 10px;
+    font-size: var(--type-plain);
+    margin: var(--space-1) 0 var(--space-4);
   }
   .keys {
     list-style: none;
-    margin: 12px 0 0;
+    margin: var(--space-5) 0 0;
     padding: 0;
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   li {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 14px;
+    gap: var(--space-3) var(--space-5);
     align-items: center;
   }
   b {
@@ -162,18 +161,18 @@
   .size {
     display: block;
     color: var(--soft);
-    font-size: 12px;
+    font-size: var(--type-fine);
     font-weight: 400;
   }
   li > span {
     flex: 1 1 300px;
   }
   .keys li {
-    padding: 4px 0;
+    padding: var(--space-2) 0;
   }
   code {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .wrong {
     color: var(--outside);

@@ -49,7 +49,7 @@
 <style>
   .facts {
     display: block;
-    font-size: 12px;
+    font-size: var(--type-fine);
     font-weight: 400;
     color: var(--soft);
   }

@@ -9,17 +9,17 @@
 <style>
   label {
     display: grid;
-    gap: 2px;
-    font-size: 12.5px;
+    gap: var(--space-1);
+    font-size: var(--type-small);
     color: var(--soft);
   }
   label > :global(:is(input, select)) {
-    font-size: 15px;
+    font-size: var(--type-text);
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 4px 8px;
+    padding: var(--space-2) var(--space-4);
     min-width: 0;
   }
 </style>

@@ -34,13 +34,13 @@
 <style>
   .cell {
     display: inline-flex;
-    gap: 4px;
+    gap: var(--space-2);
     align-items: center;
     white-space: nowrap;
   }
   .figure {
     font-family: var(--figures);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .apart .figure {
     border-bottom: 1.5px dotted currentColor;

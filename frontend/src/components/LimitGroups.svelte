@@ -59,9 +59,9 @@
 
 <style>
   h3 {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 500;
     color: var(--soft);
-    padding: 8px 14px 0;
+    padding: var(--space-4) var(--space-5) 0;
   }
 </style>

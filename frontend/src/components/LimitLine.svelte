@@ -207,13 +207,13 @@
 <style>
   li {
     list-style: none;
-    padding: 11px 14px;
+    padding: var(--space-5) var(--space-5);
     border-bottom: 1px solid var(--rule);
     display: grid;
-    gap: 5px;
+    gap: var(--space-2);
   }
   .sentence {
-    font-size: 16.5px;
+    font-size: var(--type-lead);
     line-height: 1.6;
   }
   .figure {
@@ -224,30 +224,30 @@
     font-family: var(--figures);
     font-size: 0.9em;
     border-bottom: 1.5px solid var(--act);
-    padding: 0 2px;
+    padding: 0 var(--space-1);
   }
   .word button {
     border: 0;
     background: none;
     color: var(--act);
     cursor: pointer;
-    padding: 0 3px;
+    padding: 0 var(--space-2);
   }
   select {
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
     background: var(--sheet);
     border: 0;
     border-bottom: 1px dotted var(--soft);
-    padding: 1px 2px;
+    padding: 1px var(--space-1);
     max-width: 200px;
   }
   .ways {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 16px;
+    gap: var(--space-2) var(--space-6);
     align-items: baseline;
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   .end {
@@ -257,7 +257,7 @@
     border: 0;
     border-bottom: 1px dotted transparent;
     background: none;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
     padding: 0;
     width: 100%;
@@ -268,16 +268,15 @@
   }
   .against {
     display: grid;
-    gap: 3px;
-    font-size: 13.5px;
+    gap: var(--space-2);
+    font-size: var(--type-plain);
     color: var(--outside);
   }
   .against .warning {
     color: var(--near);
   }
   .soft {
-    font-size: 13.5px;
-    color: var(--soft);
+    font-size: var(--type-plain);
   }
   .near {
     white-space: nowrap;

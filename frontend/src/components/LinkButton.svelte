@@ -26,8 +26,8 @@
   button {
     border: 0;
     background: none;
-    padding: 3px 0;
-    margin: -3px 0;
+    padding: var(--space-2) 0;
+    margin: calc(var(--space-2) * -1) 0;
     color: var(--act);
     text-decoration: underline;
     text-underline-offset: 3px;

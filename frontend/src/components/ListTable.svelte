@@ -18,17 +18,17 @@
     border-collapse: collapse;
     background: var(--sheet);
     border: 1px solid var(--rule);
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   table :global(:is(th, td)) {
     text-align: left;
-    padding: 7px 12px;
+    padding: var(--space-3) var(--space-5);
     border-bottom: 1px solid var(--rule);
     vertical-align: top;
     font-weight: 400;
   }
   table :global(thead th) {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
 </style>

@@ -23,6 +23,6 @@
 
 <style>
   .lot {
-    margin: 0 0 10px;
+    margin: 0 0 var(--space-4);
   }
 </style>

@@ -92,14 +92,11 @@
   figcaption {
     display: flex;
     justify-content: space-between;
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .figure {
     font-family: var(--figures);
-    font-size: 12.5px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-small);
   }
   svg {
     display: block;

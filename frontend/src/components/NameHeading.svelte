@@ -42,12 +42,12 @@
 
 <style>
   input {
-    font-size: 24px;
+    font-size: var(--type-title);
     font-weight: 600;
     letter-spacing: -0.01em;
     border: 1px solid var(--soft);
     background: var(--sheet);
-    padding: 0 6px;
+    padding: 0 var(--space-3);
     width: min(28em, 90vw);
   }
 </style>

@@ -12,18 +12,18 @@
 <style>
   label {
     display: grid;
-    gap: 3px;
-    font-size: 12.5px;
+    gap: var(--space-2);
+    font-size: var(--type-small);
     color: var(--soft);
-    margin-bottom: 14px;
+    margin-bottom: var(--space-5);
   }
   textarea {
     font: inherit;
-    font-size: 14px;
+    font-size: var(--type-plain);
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
-    padding: 6px 8px;
+    padding: var(--space-3) var(--space-4);
     resize: vertical;
   }
 </style>

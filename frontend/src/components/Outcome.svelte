@@ -44,17 +44,16 @@
 <style>
   .outcome {
     display: grid;
-    gap: 8px;
-    padding: 10px 14px 14px;
+    gap: var(--space-4);
+    padding: var(--space-4) var(--space-5) var(--space-5);
   }
   .downloads {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 16px;
+    gap: var(--space-2) var(--space-6);
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .near {
     color: var(--near);

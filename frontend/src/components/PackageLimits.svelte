@@ -33,21 +33,18 @@
 <style>
   ul {
     list-style: none;
-    margin: 8px 0;
-    padding: 8px 14px;
+    margin: var(--space-4) 0;
+    padding: var(--space-4) var(--space-5);
     display: flex;
     flex-wrap: wrap;
-    gap: 5px 24px;
+    gap: var(--space-2) var(--space-7);
     background: var(--sheet);
     border: 1px solid var(--rule);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .figure {
     font-family: var(--figures);
-    font-size: 13px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-small);
   }
   .outside {
     color: var(--outside);

@@ -16,7 +16,7 @@
     border: 1px solid var(--rule);
   }
   h2 {
-    padding: 10px 14px;
+    padding: var(--space-4) var(--space-5);
     border-bottom: 1px solid var(--rule);
   }
 </style>

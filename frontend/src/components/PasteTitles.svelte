@@ -27,11 +27,8 @@
 
 <style>
   p {
-    margin: 8px 0;
-    font-size: 14px;
-  }
-  .soft {
-    color: var(--soft);
+    margin: var(--space-4) 0;
+    font-size: var(--type-plain);
   }
   .wrong {
     color: var(--outside);
@@ -39,15 +36,15 @@
   textarea {
     width: 100%;
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
-    padding: 6px 8px;
+    padding: var(--space-3) var(--space-4);
     tab-size: 6;
   }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
 </style>

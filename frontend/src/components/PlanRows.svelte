@@ -87,7 +87,7 @@
   }
   ul > li {
     list-style: none;
-    padding: 6px 14px 7px 11px;
+    padding: var(--space-3) var(--space-5) var(--space-3) var(--space-5);
     border-left: 3px solid transparent;
     border-bottom: 1px solid var(--rule);
   }
@@ -96,7 +96,7 @@
   }
   .row {
     display: flex;
-    gap: 12px;
+    gap: var(--space-5);
     align-items: baseline;
   }
   .name {
@@ -112,7 +112,7 @@
     content: '▸';
     display: inline-block;
     width: 14px;
-    font-size: 11px;
+    font-size: var(--type-axis);
     color: var(--soft);
   }
   .name[aria-expanded='true']::before {
@@ -122,11 +122,10 @@
     font-weight: 600;
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .touch {
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   .touch b {
@@ -136,7 +135,7 @@
   }
   .marks {
     display: flex;
-    gap: 3px;
+    gap: var(--space-2);
   }
   @media (max-width: 480px) {
     .marks {
@@ -144,21 +143,21 @@
     }
   }
   .steps {
-    padding-left: 14px;
-    font-size: 13px;
+    padding-left: var(--space-5);
+    font-size: var(--type-small);
     color: var(--soft);
   }
   ol {
-    padding: 6px 0 2px 34px;
-    font-size: 13.5px;
+    padding: var(--space-3) 0 var(--space-1) var(--space-8);
+    font-size: var(--type-plain);
   }
   ol li {
-    margin-bottom: 4px;
+    margin-bottom: var(--space-2);
   }
   table {
     border-collapse: collapse;
-    margin: 6px 0 4px 14px;
-    font-size: 13px;
+    margin: var(--space-3) 0 var(--space-2) var(--space-5);
+    font-size: var(--type-small);
   }
   th {
     font-weight: 400;
@@ -166,11 +165,11 @@
   }
   th,
   td {
-    padding: 1px 14px 1px 0;
+    padding: 1px var(--space-5) 1px 0;
   }
   .expected {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     text-decoration: underline dashed var(--soft) 1px;
     text-underline-offset: 3px;
   }

@@ -57,10 +57,10 @@
 <style>
   .strip {
     display: flex;
-    gap: 18px;
+    gap: var(--space-6);
     align-items: center;
     flex-wrap: wrap;
-    padding: 5px 12px;
+    padding: var(--space-2) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;
@@ -68,21 +68,20 @@
   .time,
   .figure {
     font-family: var(--figures);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
-  .soft,
   .keys {
     color: var(--soft);
   }
   .keys {
     margin-left: auto;
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   label {
     display: flex;
-    gap: 7px;
+    gap: var(--space-3);
     align-items: center;
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   input {
     accent-color: var(--act);

@@ -36,6 +36,6 @@
 <style>
   p {
     color: var(--outside);
-    margin: 6px 0;
+    margin: var(--space-3) 0;
   }
 </style>

@@ -31,12 +31,12 @@
 <style>
   .line {
     min-width: 150px;
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   .words {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: baseline;
   }
   .words span:first-child {
@@ -44,12 +44,12 @@
   }
   .figure {
     font-family: var(--figures);
-    font-size: 12px;
+    font-size: var(--type-fine);
   }
   .track {
     height: 2px;
     background: var(--rule);
-    margin-top: 3px;
+    margin-top: var(--space-2);
   }
   .done {
     height: 2px;

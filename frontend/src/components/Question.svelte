@@ -39,15 +39,15 @@
 
 <style>
   .meaning {
-    margin: 6px 0 12px;
+    margin: var(--space-3) 0 var(--space-5);
   }
   .wrong {
     color: var(--outside);
-    margin-top: 8px;
+    margin-top: var(--space-4);
   }
   .acts {
     display: flex;
-    gap: 10px;
-    margin-top: 14px;
+    gap: var(--space-4);
+    margin-top: var(--space-5);
   }
 </style>

@@ -24,18 +24,18 @@
 <style>
   .row {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
   }
   label {
     position: relative;
-    padding: 4px 2px;
+    padding: var(--space-2) var(--space-1);
     color: var(--soft);
     cursor: pointer;
   }
   .wide label {
     flex: 1;
     border: 1px solid var(--soft);
-    padding: 12px;
+    padding: var(--space-5);
     text-align: center;
     color: var(--ink);
   }

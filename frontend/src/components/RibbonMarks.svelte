@@ -90,7 +90,7 @@
     fill: var(--near);
   }
   .pin {
-    font: 600 10px var(--figures);
+    font: 600 var(--type-axis) var(--figures);
     fill: var(--near);
     text-anchor: middle;
   }
@@ -103,12 +103,12 @@
     stroke-width: 1.5;
   }
   .time {
-    font: 11px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: middle;
   }
   .label {
-    font: 11px var(--words);
+    font: var(--type-axis) var(--words);
     fill: var(--inside);
     text-anchor: start;
   }

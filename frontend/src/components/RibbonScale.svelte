@@ -45,7 +45,7 @@
     stroke-width: 0.6;
   }
   .scale {
-    font: 11px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: end;
   }

@@ -82,22 +82,22 @@
 
 <style>
   .tone {
-    padding: 10px 14px 2px;
-    font-size: 13.5px;
+    padding: var(--space-4) var(--space-5) var(--space-1);
+    font-size: var(--type-plain);
   }
   .look {
     display: flex;
     flex-wrap: wrap;
-    gap: 8px 22px;
+    gap: var(--space-4) var(--space-7);
     align-items: center;
-    padding: 6px 0;
+    padding: var(--space-3) 0;
   }
   dl {
     margin: 0;
   }
   dl div {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
   dt {
     color: var(--soft);
@@ -106,7 +106,7 @@
   dd {
     margin: 0;
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   b {
     font-weight: 600;

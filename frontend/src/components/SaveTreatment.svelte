@@ -139,29 +139,29 @@
 <style>
   form {
     display: grid;
-    gap: 9px;
-    padding: 10px 14px 12px;
+    gap: var(--space-4);
+    padding: var(--space-4) var(--space-5) var(--space-5);
     background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
     border-top: 1px solid var(--rule);
     border-bottom: 1px solid var(--rule);
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   label {
     display: grid;
-    gap: 2px;
-    font-size: 12.5px;
+    gap: var(--space-1);
+    font-size: var(--type-small);
     color: var(--soft);
   }
   input:not([type]),
   select,
   textarea {
     font: inherit;
-    font-size: 14.5px;
+    font-size: var(--type-plain);
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 4px 8px;
+    padding: var(--space-2) var(--space-4);
     width: 100%;
     resize: vertical;
   }
@@ -170,32 +170,29 @@
     padding: 0;
     margin: 0;
     display: grid;
-    gap: 3px;
+    gap: var(--space-2);
   }
   legend {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
     padding: 0;
   }
   .choice {
     display: flex;
-    gap: 7px;
+    gap: var(--space-3);
     align-items: baseline;
-    font-size: 14px;
+    font-size: var(--type-plain);
     color: var(--ink);
   }
   ol {
     margin: 0;
-    padding-left: 20px;
-  }
-  .soft {
-    color: var(--soft);
+    padding-left: var(--space-6);
   }
   .outside {
     color: var(--outside);
   }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
 </style>

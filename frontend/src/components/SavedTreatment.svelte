@@ -53,26 +53,25 @@
   .saved {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 12px;
+    gap: var(--space-3) var(--space-5);
     align-items: center;
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   select {
-    font-size: 14px;
+    font-size: var(--type-plain);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 4px 8px;
+    padding: var(--space-2) var(--space-4);
     max-width: 260px;
   }
   .soft {
     flex-basis: 100%;
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .choice {
     display: flex;
-    gap: 7px;
+    gap: var(--space-3);
     align-items: baseline;
   }
 </style>

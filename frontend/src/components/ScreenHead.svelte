@@ -21,15 +21,15 @@
 
 <style>
   .way {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .top {
     flex-wrap: wrap;
     display: flex;
     justify-content: space-between;
     align-items: end;
-    gap: 24px;
-    margin-bottom: 10px;
+    gap: var(--space-7);
+    margin-bottom: var(--space-4);
   }
   .told {
     color: var(--soft);
@@ -37,7 +37,7 @@
   .acts {
     flex-wrap: wrap;
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: end;
   }
 </style>

@@ -28,15 +28,15 @@
   nav {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 20px;
-    padding: 9px 14px 0;
+    gap: var(--space-1) var(--space-6);
+    padding: var(--space-4) var(--space-5) 0;
     border-bottom: 1px solid var(--rule);
   }
   a {
     color: var(--soft);
     text-decoration: none;
-    padding-bottom: 8px;
-    font-size: 14.5px;
+    padding-bottom: var(--space-4);
+    font-size: var(--type-plain);
     white-space: nowrap;
   }
   a[aria-current] {
@@ -46,9 +46,9 @@
   }
   .count {
     font-family: var(--figures);
-    font-size: 12px;
+    font-size: var(--type-fine);
     font-weight: 400;
     color: var(--soft);
-    padding-left: 5px;
+    padding-left: var(--space-2);
   }
 </style>

@@ -150,11 +150,11 @@
   .bar {
     display: flex;
     flex-wrap: wrap;
-    gap: 8px 14px;
+    gap: var(--space-4) var(--space-5);
     align-items: end;
     background: var(--sheet);
     border: 1px solid var(--act);
-    padding: 8px 12px;
+    padding: var(--space-4) var(--space-5);
   }
   b {
     font-weight: 600;
@@ -163,12 +163,12 @@
   .links {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 14px;
-    padding-bottom: 6px;
+    gap: var(--space-2) var(--space-5);
+    padding-bottom: var(--space-3);
   }
   .line:has(p) {
     flex-basis: 100%;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .outside {
     color: var(--outside);

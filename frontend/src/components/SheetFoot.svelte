@@ -46,17 +46,17 @@
   .facts,
   .apart {
     display: block;
-    font-size: 12px;
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   .spread {
     font-family: var(--figures);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
-    padding-left: 30px;
+    padding-left: var(--space-8);
   }
   .apart {
-    padding-left: 30px;
+    padding-left: var(--space-8);
     color: var(--near);
   }
 </style>

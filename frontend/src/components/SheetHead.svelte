@@ -56,7 +56,7 @@
 
 <style>
   th {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--ink);
     font-weight: 550;
     vertical-align: bottom;
@@ -67,12 +67,12 @@
   }
   .bounds {
     display: block;
-    font-size: 12px;
+    font-size: var(--type-fine);
     font-weight: 400;
     color: var(--soft);
   }
   input {
-    margin: 0 4px 0 0;
+    margin: 0 var(--space-2) 0 0;
     vertical-align: -2px;
   }
 </style>

@@ -11,12 +11,12 @@
 <style>
   ul {
     list-style: none;
-    margin: 12px 0 0;
+    margin: var(--space-5) 0 0;
     padding: 0;
   }
   ul > :global(li) {
-    padding: 7px 14px;
-    font-size: 14px;
+    padding: var(--space-3) var(--space-5);
+    font-size: var(--type-plain);
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;

@@ -249,13 +249,13 @@
 <style>
   .facts {
     display: block;
-    padding-left: 24px;
-    font-size: 12px;
+    padding-left: var(--space-7);
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   input {
     float: left;
-    margin: 1px 6px 4px 0;
+    margin: 1px var(--space-3) var(--space-2) 0;
   }
   .chosen {
     background: var(--act-pale);
@@ -268,7 +268,7 @@
     clear: left;
     width: 24px;
     height: 20px;
-    margin: 0 -24px 0 -3px;
+    margin: 0 calc(var(--space-7) * -1) 0 calc(var(--space-2) * -1);
     padding: 0;
     border: 0;
     background: none;
@@ -294,7 +294,6 @@
   .failed {
     color: var(--outside);
   }
-  .soft,
   .turn {
     color: var(--soft);
   }
@@ -312,13 +311,13 @@
     font-weight: 550;
   }
   .verdict > span {
-    margin-right: 10px;
+    margin-right: var(--space-4);
   }
   .after {
     background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
   }
   .downloads a {
-    margin-right: 10px;
+    margin-right: var(--space-4);
   }
   @media (max-width: 1240px) {
     .verdict {

@@ -86,22 +86,22 @@
   }
   table :global(:is(th, td)) {
     text-align: left;
-    padding: 9px 8px;
+    padding: var(--space-4) var(--space-4);
     border-bottom: 1px solid var(--rule);
     vertical-align: middle;
     font-weight: 400;
   }
   table :global(.first) {
-    padding-left: 14px;
+    padding-left: var(--space-5);
     min-width: 226px;
   }
   @media (max-width: 1240px) {
     table :global(:is(th, td)) {
-      padding: 8px 4px;
+      padding: var(--space-4) var(--space-2);
     }
     table :global(.first) {
       min-width: 130px;
-      padding-left: 10px;
+      padding-left: var(--space-4);
     }
     table :global(td > svg) {
       width: 84px;

@@ -69,21 +69,21 @@
   .tools {
     flex-wrap: wrap;
     display: flex;
-    gap: 18px;
+    gap: var(--space-6);
     align-items: baseline;
-    font-size: 13px;
-    margin: 8px 0;
+    font-size: var(--type-small);
+    margin: var(--space-4) 0;
   }
   .links {
     align-items: baseline;
     flex-wrap: wrap;
     display: flex;
-    gap: 18px;
+    gap: var(--space-6);
     margin-left: auto;
   }
   .find {
     display: flex;
-    gap: 6px;
+    gap: var(--space-3);
     align-items: baseline;
     color: var(--soft);
   }
@@ -93,12 +93,9 @@
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 2px 6px;
+    padding: var(--space-1) var(--space-3);
   }
   .find input {
     width: 150px;
-  }
-  .soft {
-    color: var(--soft);
   }
 </style>

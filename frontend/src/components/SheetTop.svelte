@@ -57,13 +57,13 @@
     display: flex;
     justify-content: space-between;
     align-items: end;
-    gap: 24px;
-    margin-bottom: 4px;
+    gap: var(--space-7);
+    margin-bottom: var(--space-2);
   }
   .acts {
     flex-wrap: wrap;
     display: flex;
-    gap: 16px;
+    gap: var(--space-6);
     align-items: end;
   }
 </style>

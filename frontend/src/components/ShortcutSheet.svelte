@@ -42,20 +42,20 @@
 
 <style>
   h3 {
-    font-size: 13px;
+    font-size: var(--type-small);
     font-weight: 600;
-    margin-top: 12px;
+    margin-top: var(--space-5);
   }
   dl {
     columns: 2;
-    column-gap: 32px;
-    margin: 4px 0;
-    font-size: 14px;
+    column-gap: var(--space-8);
+    margin: var(--space-2) 0;
+    font-size: var(--type-plain);
   }
   dl div {
     display: flex;
-    gap: 12px;
-    padding: 2px 0;
+    gap: var(--space-5);
+    padding: var(--space-1) 0;
     break-inside: avoid;
   }
   dt {
@@ -66,16 +66,16 @@
   }
   kbd {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     border: 1px solid var(--rule);
-    padding: 0 6px;
+    padding: 0 var(--space-3);
     white-space: nowrap;
   }
   p {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   .single {
-    margin: 14px 0;
+    margin: var(--space-5) 0;
   }
 </style>

@@ -16,7 +16,7 @@
 <style>
   label {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
   }
 </style>

@@ -64,7 +64,7 @@
     stroke: var(--act);
   }
   figcaption {
-    font-size: 11.5px;
+    font-size: var(--type-fine);
     color: var(--soft);
     overflow: hidden;
     white-space: nowrap;

@@ -20,8 +20,8 @@
     min-width: 24px;
     min-height: 24px;
     padding: 0;
-    margin: -4px -5px;
-    font-size: 12px;
+    margin: calc(var(--space-2) * -1) calc(var(--space-2) * -1);
+    font-size: var(--type-fine);
     color: var(--soft);
     cursor: pointer;
   }

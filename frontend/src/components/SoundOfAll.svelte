@@ -69,7 +69,7 @@
   }
   text {
     font-family: var(--figures);
-    font-size: 11.5px;
+    font-size: var(--type-fine);
     fill: var(--soft);
   }
   .catch {

@@ -54,19 +54,19 @@
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;
-    padding: 6px 12px 8px;
-    font-size: 13px;
+    padding: var(--space-3) var(--space-5) var(--space-4);
+    font-size: var(--type-small);
   }
   dl {
     display: grid;
     grid-template-columns: repeat(auto-fill, minmax(240px, 1fr));
-    gap: 1px 28px;
+    gap: 1px var(--space-7);
     margin: 0;
   }
   dl div {
     display: flex;
     justify-content: space-between;
-    gap: 10px;
+    gap: var(--space-4);
   }
   dd {
     margin: 0;
@@ -75,7 +75,7 @@
   }
   .unit {
     color: var(--soft);
-    font-size: 11.5px;
+    font-size: var(--type-fine);
     display: inline-block;
     min-width: 36px;
   }

@@ -109,7 +109,7 @@
     pointer-events: none;
   }
   p {
-    padding: 14px;
+    padding: var(--space-5);
     color: var(--soft);
   }
   line {
@@ -118,7 +118,7 @@
     opacity: 0.28;
   }
   text {
-    font: 11px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: end;
   }

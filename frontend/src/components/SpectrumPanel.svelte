@@ -116,7 +116,7 @@
 
 <style>
   .panel {
-    padding: 4px 14px 10px;
+    padding: var(--space-2) var(--space-5) var(--space-4);
     min-width: 0;
   }
   svg {
@@ -149,7 +149,7 @@
     stroke-width: 1.4;
   }
   text {
-    font: 11px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: end;
     stroke: none;
@@ -164,7 +164,7 @@
   .name {
     text-anchor: start;
     font-family: var(--words);
-    font-size: 12px;
+    font-size: var(--type-fine);
   }
   .name.voice {
     fill: var(--ink);
@@ -176,7 +176,7 @@
     fill: var(--near);
   }
   p {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   p span {

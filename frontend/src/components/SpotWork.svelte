@@ -29,14 +29,11 @@
   div {
     display: flex;
     flex-wrap: wrap;
-    gap: 4px 18px;
-    padding: 7px 12px;
+    gap: var(--space-2) var(--space-6);
+    padding: var(--space-3) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;
-    font-size: 13.5px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-plain);
   }
 </style>

@@ -37,7 +37,7 @@
   p {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 6px;
+    gap: var(--space-1) var(--space-3);
     align-items: baseline;
   }
   b {
@@ -46,21 +46,18 @@
   b.inside {
     color: var(--inside);
   }
-  .soft {
-    color: var(--soft);
-  }
   .each {
     display: flex;
     flex-wrap: wrap;
-    gap: 0 12px;
-    margin-left: 10px;
+    gap: 0 var(--space-5);
+    margin-left: var(--space-4);
   }
   button {
     border: 0;
     padding: 0 1px;
     background: none;
     font: inherit;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
     cursor: pointer;
     border-bottom: 1.5px solid transparent;

@@ -112,35 +112,32 @@
   .detail {
     display: grid;
     grid-template-columns: minmax(0, 1fr);
-    gap: 9px;
-    padding: 12px 14px 14px;
-    font-size: 14px;
+    gap: var(--space-4);
+    padding: var(--space-5) var(--space-5) var(--space-5);
+    font-size: var(--type-plain);
   }
   .sentence {
-    font-size: 15.5px;
+    font-size: var(--type-text);
     line-height: 1.75;
   }
   .further {
-    font-size: 14px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-plain);
   }
   b {
     font-weight: 600;
   }
   ol {
     margin: 0;
-    padding-left: 24px;
+    padding-left: var(--space-7);
   }
   .acts {
     display: inline-flex;
     flex-wrap: wrap;
-    gap: 6px 16px;
-    font-size: 13.5px;
+    gap: var(--space-3) var(--space-6);
+    font-size: var(--type-plain);
   }
   li .acts {
-    padding-left: 14px;
-    gap: 12px;
+    padding-left: var(--space-5);
+    gap: var(--space-5);
   }
 </style>

@@ -75,10 +75,10 @@
 <style>
   ol {
     margin: 0;
-    padding-left: 20px;
+    padding-left: var(--space-6);
   }
   li {
-    margin-bottom: 6px;
+    margin-bottom: var(--space-3);
   }
   b {
     font-weight: 600;
@@ -86,23 +86,20 @@
   b::first-letter {
     text-transform: uppercase;
   }
-  .soft {
-    color: var(--soft);
-  }
   .warning {
     color: var(--near);
   }
   table {
     width: calc(100% - 28px);
     border-collapse: collapse;
-    margin: 8px 0;
-    font-size: 13px;
+    margin: var(--space-4) 0;
+    font-size: var(--type-small);
   }
   th {
     font-weight: 500;
     text-align: right;
     color: var(--soft);
-    padding: 2px 0 2px 8px;
+    padding: var(--space-1) 0 var(--space-1) var(--space-4);
   }
   th:first-child {
     text-align: left;
@@ -119,8 +116,8 @@
   }
   td {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     text-align: right;
-    padding: 2px 0 2px 8px;
+    padding: var(--space-1) 0 var(--space-1) var(--space-4);
   }
 </style>

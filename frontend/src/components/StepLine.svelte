@@ -71,12 +71,12 @@
   li {
     list-style: none;
     display: flex;
-    gap: 4px;
+    gap: var(--space-2);
     align-items: baseline;
-    padding: 4px 10px 4px 4px;
+    padding: var(--space-2) var(--space-4) var(--space-2) var(--space-2);
     border-left: 3px solid transparent;
     position: relative;
-    font-size: 15.5px;
+    font-size: var(--type-text);
     line-height: 1.65;
   }
   li.open {
@@ -112,10 +112,10 @@
     border: 0;
     background: none;
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
     text-align: right;
-    padding: 0 7px 0 0;
+    padding: 0 var(--space-3) 0 0;
     cursor: grab;
     touch-action: none;
   }
@@ -131,9 +131,9 @@
     min-width: 0;
   }
   p {
-    font-size: 13px;
+    font-size: var(--type-small);
     line-height: 1.4;
-    padding-bottom: 2px;
+    padding-bottom: var(--space-1);
   }
   .wrong {
     color: var(--outside);
@@ -143,7 +143,7 @@
   }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     opacity: 0;
   }
   li:hover .acts,
@@ -154,8 +154,8 @@
   .acts button {
     border: 0;
     background: none;
-    padding: 0 2px;
-    font-size: 13px;
+    padding: 0 var(--space-1);
+    font-size: var(--type-small);
     color: var(--act);
     cursor: pointer;
   }

@@ -266,8 +266,8 @@
     overflow-x: hidden;
   }
   figcaption {
-    font-size: 13.5px;
-    padding-bottom: 4px;
+    font-size: var(--type-plain);
+    padding-bottom: var(--space-2);
   }
   svg {
     display: block;
@@ -282,7 +282,7 @@
     stroke-dasharray: 1 3;
   }
   .scale {
-    font: 10.5px var(--figures);
+    font: var(--type-axis) var(--figures);
     fill: var(--soft);
     text-anchor: middle;
   }
@@ -341,7 +341,7 @@
     stroke-width: 2;
   }
   .mark text {
-    font: 11.5px var(--words);
+    font: var(--type-fine) var(--words);
     fill: var(--soft);
   }
   .mark.held line {
@@ -365,31 +365,31 @@
   .legend {
     display: flex;
     flex-wrap: wrap;
-    gap: 2px 14px;
-    font-size: 12.5px;
+    gap: var(--space-1) var(--space-5);
+    font-size: var(--type-small);
     color: var(--soft);
   }
   .legend span {
     display: inline-flex;
-    gap: 5px;
+    gap: var(--space-2);
     align-items: center;
   }
   .offer {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   table {
     border-collapse: collapse;
-    font-size: 12.5px;
-    margin-top: 6px;
+    font-size: var(--type-small);
+    margin-top: var(--space-3);
   }
   th {
     font-weight: 400;
     text-align: left;
-    padding: 1px 16px 1px 0;
+    padding: 1px var(--space-6) 1px 0;
   }
   td {
     font-family: var(--figures);
     text-align: right;
-    padding: 1px 16px 1px 0;
+    padding: 1px var(--space-6) 1px 0;
   }
 </style>

@@ -26,7 +26,7 @@
 <style>
   .wrong {
     display: block;
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--outside);
   }
 </style>

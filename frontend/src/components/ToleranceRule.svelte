@@ -141,15 +141,15 @@
   .rule {
     display: grid;
     grid-template-columns: minmax(118px, 0.9fr) minmax(110px, 1.2fr) minmax(126px, auto);
-    gap: 14px;
+    gap: var(--space-5);
     align-items: center;
-    padding: 5px 14px;
+    padding: var(--space-2) var(--space-5);
     border-bottom: 1px solid var(--rule);
   }
   @media (max-width: 480px) {
     .rule {
       grid-template-columns: minmax(0, 1fr) auto;
-      gap: 2px 10px;
+      gap: var(--space-1) var(--space-4);
     }
     .drawing {
       grid-area: 2 / 1 / 3 / 3;
@@ -161,7 +161,7 @@
   .name {
     display: grid;
     grid-template-columns: auto 1fr;
-    column-gap: 8px;
+    column-gap: var(--space-4);
     align-items: baseline;
   }
   .title {
@@ -169,7 +169,7 @@
   }
   .bounds {
     grid-column: 2;
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   svg {
@@ -186,7 +186,7 @@
     stroke-width: 0.8;
   }
   .scale {
-    font: 8.5px var(--figures);
+    font: 9px var(--figures);
     fill: var(--soft);
     text-anchor: middle;
   }
@@ -235,16 +235,16 @@
   }
   .was {
     color: var(--soft);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .arrow {
     color: var(--soft);
-    padding: 0 5px;
+    padding: 0 var(--space-2);
   }
   .unit {
     color: var(--soft);
-    font-size: 12.5px;
-    padding-left: 4px;
+    font-size: var(--type-small);
+    padding-left: var(--space-2);
   }
   .value.over,
   .value.under,
@@ -258,7 +258,7 @@
   }
   .distance {
     font-family: var(--words);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     color: var(--soft);
     text-align: right;
   }

@@ -309,17 +309,17 @@
     border-top: 1px solid var(--rule);
   }
   .pad {
-    padding: 8px 14px;
+    padding: var(--space-4) var(--space-5);
   }
   .bar {
     display: flex;
-    gap: 16px;
+    gap: var(--space-6);
     align-items: baseline;
-    padding: 8px 14px 4px;
-    font-size: 13.5px;
+    padding: var(--space-4) var(--space-5) var(--space-2);
+    font-size: var(--type-plain);
   }
   h3 {
-    font-size: 14.5px;
+    font-size: var(--type-plain);
     font-weight: 600;
   }
   .bar h3 {
@@ -332,7 +332,7 @@
   .soft,
   .differs {
     color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .outside {
     color: var(--outside);
@@ -340,14 +340,14 @@
   .run {
     display: flex;
     flex-wrap: wrap;
-    gap: 10px 14px;
+    gap: var(--space-4) var(--space-5);
     align-items: end;
-    padding-bottom: 12px;
+    padding-bottom: var(--space-5);
   }
   .missing {
     display: grid;
-    gap: 5px;
-    font-size: 14px;
+    gap: var(--space-2);
+    font-size: var(--type-plain);
   }
   b {
     font-weight: 550;

@@ -125,33 +125,32 @@
 
 <style>
   .two {
-    padding: 10px 14px 14px;
-    font-size: 13.5px;
+    padding: var(--space-4) var(--space-5) var(--space-5);
+    font-size: var(--type-plain);
   }
   .heads {
     display: grid;
     grid-template-columns: 1fr 1fr;
-    gap: 14px;
+    gap: var(--space-5);
   }
   h3::first-letter {
     text-transform: uppercase;
   }
   h3 {
-    font-size: 14.5px;
+    font-size: var(--type-plain);
     font-weight: 600;
   }
   h4 {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 550;
-    margin: 14px 0 2px;
+    margin: var(--space-5) 0 var(--space-1);
   }
-  .soft,
   .unit,
   .alike {
     color: var(--soft);
   }
   .unit {
-    font-size: 12px;
+    font-size: var(--type-fine);
   }
   .inside {
     color: var(--inside);
@@ -161,11 +160,11 @@
   }
   td {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .all {
     display: flex;
-    gap: 6px;
+    gap: var(--space-3);
     color: var(--soft);
   }
 </style>

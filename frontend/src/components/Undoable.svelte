@@ -15,9 +15,9 @@
 <style>
   p {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: center;
-    font-size: 14px;
-    margin-bottom: 8px;
+    font-size: var(--type-plain);
+    margin-bottom: var(--space-4);
   }
 </style>

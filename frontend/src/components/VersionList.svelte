@@ -66,35 +66,32 @@
 
 <style>
   h3 {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     font-weight: 550;
-    margin: 14px 0 4px;
+    margin: var(--space-5) 0 var(--space-2);
   }
   ol {
     list-style: none;
-    margin: 6px 0 0;
+    margin: var(--space-3) 0 0;
     padding: 0;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   ol li {
     display: grid;
     grid-template-columns: 2ch 1fr auto;
-    gap: 10px;
-    padding: 5px 0;
+    gap: var(--space-4);
+    padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
   }
   .figure {
     font-family: var(--figures);
   }
-  .soft {
-    color: var(--soft);
-  }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
   select {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     border: 0;
     border-bottom: 1px dotted var(--soft);
     background: none;

@@ -62,34 +62,31 @@
   .strip {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 18px;
+    gap: var(--space-3) var(--space-6);
     align-items: center;
-    padding: 5px 12px;
+    padding: var(--space-2) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-top: 0;
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .buttons {
     flex-wrap: wrap;
     display: flex;
-    gap: 12px;
+    gap: var(--space-5);
   }
   .figure {
     font-family: var(--figures);
-    font-size: 12.5px;
-  }
-  .soft {
-    color: var(--soft);
+    font-size: var(--type-small);
   }
   .now {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     margin-left: auto;
   }
   label {
     display: flex;
-    gap: 6px;
+    gap: var(--space-3);
     align-items: center;
   }
 </style>

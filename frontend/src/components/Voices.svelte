@@ -96,9 +96,9 @@
 <style>
   .voices {
     display: grid;
-    gap: 8px;
-    padding: 10px 14px 14px;
-    font-size: 14px;
+    gap: var(--space-4);
+    padding: var(--space-4) var(--space-5) var(--space-5);
+    font-size: var(--type-plain);
   }
   dl,
   ol {
@@ -108,7 +108,7 @@
   }
   dl div {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
   }
   dd {
     margin: 0;
@@ -120,15 +120,14 @@
   .line {
     display: flex;
     flex-wrap: wrap;
-    gap: 12px;
+    gap: var(--space-5);
     align-items: end;
   }
   .line {
     align-items: center;
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .outside {
     color: var(--outside);
@@ -136,8 +135,8 @@
   li {
     display: grid;
     grid-template-columns: 3ch 1fr auto;
-    gap: 8px;
-    padding: 4px 0;
+    gap: var(--space-4);
+    padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
   }
   li :global(button) {

@@ -97,25 +97,25 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
     display: grid;
     grid-template-columns: minmax(0, 800px) minmax(240px, 320px);
-    gap: 28px;
+    gap: var(--space-7);
   }
   .way {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     display: flex;
-    gap: 16px;
-    margin-bottom: 8px;
+    gap: var(--space-6);
+    margin-bottom: var(--space-4);
   }
   aside {
-    padding-top: 28px;
+    padding-top: var(--space-7);
     display: grid;
-    gap: 14px;
+    gap: var(--space-5);
     align-content: start;
   }
   .standing {
-    font-size: 17px;
+    font-size: var(--type-lead);
     font-weight: 600;
   }
   ul {
@@ -123,14 +123,13 @@
     margin: 0;
     padding: 0;
     display: grid;
-    gap: 6px;
+    gap: var(--space-3);
   }
   .soft {
-    color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
 </style>

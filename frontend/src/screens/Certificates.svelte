@@ -106,9 +106,8 @@
 
 <style>
   main {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
-  .soft,
   .why,
   .hash {
     color: var(--soft);
@@ -116,9 +115,9 @@
   .choices {
     display: flex;
     flex-wrap: wrap;
-    gap: 16px;
+    gap: var(--space-6);
     align-items: end;
-    margin: 14px 0;
+    margin: var(--space-5) 0;
   }
   .choices input {
     max-width: 100%;
@@ -127,11 +126,11 @@
   .hash {
     display: block;
     font-family: var(--figures);
-    font-size: 11.5px;
+    font-size: var(--type-fine);
   }
   .why {
     display: block;
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .stands {
     max-width: 220px;
@@ -141,6 +140,6 @@
   }
   .more,
   .none {
-    margin-top: 14px;
+    margin-top: var(--space-5);
   }
 </style>

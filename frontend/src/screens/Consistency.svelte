@@ -159,26 +159,23 @@
 
 <style>
   main {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .reports {
-    padding-bottom: 6px;
-    font-size: 13.5px;
-    color: var(--soft);
-  }
-  .soft {
+    padding-bottom: var(--space-3);
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   section {
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 8px 14px 12px;
-    margin-bottom: 12px;
+    padding: var(--space-4) var(--space-5) var(--space-5);
+    margin-bottom: var(--space-5);
   }
   h2 {
-    font-size: 13px;
+    font-size: var(--type-small);
     font-weight: 550;
-    margin-bottom: 6px;
+    margin-bottom: var(--space-3);
   }
   ul {
     list-style: none;
@@ -188,9 +185,9 @@
   .apart li {
     display: grid;
     grid-template-columns: minmax(150px, 240px) 1fr;
-    gap: 12px;
-    padding: 3px 0;
-    font-size: 14px;
+    gap: var(--space-5);
+    padding: var(--space-2) 0;
+    font-size: var(--type-plain);
   }
   .apart span {
     color: var(--outside);
@@ -202,12 +199,12 @@
   .measures {
     display: grid;
     grid-template-columns: repeat(3, minmax(0, 1fr));
-    gap: 12px 20px;
+    gap: var(--space-5) var(--space-6);
   }
   .spectra {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px;
+    gap: var(--space-3);
   }
   .key {
     display: inline-block;
@@ -221,11 +218,11 @@
   }
   h2 label {
     font-weight: 400;
-    margin-left: 16px;
+    margin-left: var(--space-6);
   }
   td {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .problem {
     color: var(--outside);

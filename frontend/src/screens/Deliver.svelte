@@ -178,12 +178,12 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .zip {
     border: 1px solid var(--act);
     border-radius: 3px;
-    padding: 4px 12px;
+    padding: var(--space-2) var(--space-5);
     font-weight: 550;
     text-decoration: none;
     white-space: nowrap;
@@ -192,18 +192,15 @@
     background: var(--act);
     color: var(--sheet);
   }
-  .soft {
-    color: var(--soft);
-  }
   .wrong {
     color: var(--outside);
-    margin: 6px 0;
+    margin: var(--space-3) 0;
   }
   .links {
     display: flex;
-    gap: 18px;
-    font-size: 13px;
-    margin-bottom: 6px;
+    gap: var(--space-6);
+    font-size: var(--type-small);
+    margin-bottom: var(--space-3);
   }
   table {
     width: 100%;
@@ -213,25 +210,25 @@
   }
   table :global(:is(th, td)) {
     text-align: left;
-    padding: 4px 6px;
+    padding: var(--space-2) var(--space-3);
     border-bottom: 1px solid var(--rule);
     vertical-align: middle;
     font-weight: 400;
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   thead th {
-    font-size: 12px;
+    font-size: var(--type-fine);
     color: var(--soft);
-    padding: 7px 6px;
+    padding: var(--space-3) var(--space-3);
   }
   thead .pick {
-    padding-left: 12px;
+    padding-left: var(--space-5);
   }
   thead .figure {
     text-align: right;
   }
   .foot {
-    font-size: 12.5px;
-    margin-top: 6px;
+    font-size: var(--type-small);
+    margin-top: var(--space-3);
   }
 </style>

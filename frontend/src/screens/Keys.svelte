@@ -116,21 +116,21 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .wrong {
     color: var(--outside);
-    margin: 6px 0;
+    margin: var(--space-3) 0;
   }
   [data-role='own'] th {
     font-weight: 600;
   }
   .figure {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .links {
     display: flex;
-    gap: 16px;
+    gap: var(--space-6);
   }
 </style>

@@ -225,26 +225,23 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .play,
   .head {
     display: flex;
-    gap: 16px;
+    gap: var(--space-6);
     align-items: end;
   }
   .head {
     justify-content: space-between;
   }
   .step {
-    padding-bottom: 5px;
-    font-size: 14px;
+    padding-bottom: var(--space-2);
+    font-size: var(--type-plain);
   }
   .who {
     width: 150px;
-  }
-  .soft {
-    color: var(--soft);
   }
   .wrong {
     color: var(--outside);
@@ -252,55 +249,55 @@
   section {
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 10px 14px;
+    padding: var(--space-4) var(--space-5);
   }
   .play {
     align-items: center;
-    margin-top: 8px;
+    margin-top: var(--space-4);
     flex-wrap: wrap;
   }
   .clock {
     font-family: var(--figures);
-    font-size: 14px;
+    font-size: var(--type-plain);
     min-width: 150px;
   }
   .speed {
     display: flex;
-    gap: 6px;
+    gap: var(--space-3);
     align-items: baseline;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   .add {
     flex-wrap: wrap;
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     margin-left: auto;
   }
   kbd {
     font-family: var(--figures);
-    font-size: 11.5px;
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   .halves {
     display: grid;
     grid-template-columns: minmax(0, 1.7fr) minmax(0, 1fr);
-    gap: 14px;
-    margin-top: 14px;
+    gap: var(--space-5);
+    margin-top: var(--space-5);
     align-items: start;
   }
   ul {
     list-style: none;
-    margin: 6px 0 0;
+    margin: var(--space-3) 0 0;
     padding: 0;
   }
   li {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: baseline;
-    padding: 4px 0;
+    padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   li:last-child {
     border-bottom: 0;
@@ -308,7 +305,7 @@
   .sitting {
     display: grid;
     grid-template-columns: 190px 1fr;
-    gap: 0 10px;
+    gap: 0 var(--space-4);
   }
   .other {
     grid-column: 2;
@@ -321,8 +318,8 @@
     border: 1px solid var(--soft);
     background: var(--sheet);
     border-radius: 3px;
-    padding: 2px 4px;
-    font-size: 13.5px;
+    padding: var(--space-1) var(--space-2);
+    font-size: var(--type-plain);
   }
   .text {
     flex: 1;
@@ -331,7 +328,7 @@
     border-bottom: 1px dotted var(--rule);
     background: transparent;
     border-radius: 3px;
-    padding: 2px 5px;
+    padding: var(--space-1) var(--space-2);
   }
   .text:is(:hover, :focus) {
     border-color: var(--soft);
@@ -341,9 +338,9 @@
   }
   .by,
   .hint {
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .hint {
-    margin-top: 8px;
+    margin-top: var(--space-4);
   }
 </style>

@@ -14,9 +14,9 @@
 
 <style>
   main {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   p {
-    margin-top: 6px;
+    margin-top: var(--space-3);
   }
 </style>

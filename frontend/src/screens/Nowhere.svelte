@@ -12,9 +12,9 @@
 
 <style>
   main {
-    padding: 24px;
+    padding: var(--space-7);
   }
   p {
-    margin-top: 8px;
+    margin-top: var(--space-4);
   }
 </style>

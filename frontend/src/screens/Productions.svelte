@@ -188,25 +188,25 @@
 
 <style>
   main {
-    padding: 24px;
+    padding: var(--space-7);
     max-width: 1100px;
   }
   table {
     width: 100%;
-    margin-top: 16px;
+    margin-top: var(--space-6);
     border-collapse: collapse;
     background: var(--sheet);
     border: 1px solid var(--rule);
   }
   th {
     text-align: left;
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 500;
     color: var(--soft);
   }
   th,
   td {
-    padding: 10px 14px;
+    padding: var(--space-4) var(--space-5);
     border-bottom: 1px solid var(--rule);
   }
   .figure {
@@ -215,39 +215,36 @@
   .inside {
     color: var(--inside);
   }
-  .soft {
-    color: var(--soft);
-  }
   .away td {
     color: var(--soft);
   }
   .archived {
     display: inline-flex;
-    gap: 6px;
+    gap: var(--space-3);
     align-items: center;
-    margin-top: 8px;
-    font-size: 13.5px;
+    margin-top: var(--space-4);
+    font-size: var(--type-plain);
   }
   .archived input {
     min-width: 0;
   }
   .aside {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: center;
-    margin-top: 12px;
+    margin-top: var(--space-5);
     color: var(--outside);
   }
   .empty {
-    margin: 20px 0;
+    margin: var(--space-6) 0;
     color: var(--soft);
   }
   form {
     display: flex;
-    gap: 16px;
+    gap: var(--space-6);
     align-items: end;
     flex-wrap: wrap;
-    margin-top: 32px;
+    margin-top: var(--space-8);
   }
   form h2 {
     width: 100%;
@@ -257,31 +254,31 @@
   }
   .find {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
-    margin-top: 10px;
-    font-size: 13.5px;
+    margin-top: var(--space-4);
+    font-size: var(--type-plain);
     color: var(--soft);
   }
   .find input {
-    font-size: 15px;
+    font-size: var(--type-text);
     color: var(--ink);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 2px 8px;
+    padding: var(--space-1) var(--space-4);
     width: 220px;
   }
   section {
-    margin-top: 18px;
+    margin-top: var(--space-6);
   }
   ul {
     list-style: none;
-    margin: 4px 0 0;
+    margin: var(--space-2) 0 0;
     padding: 0;
   }
   .removed {
-    margin-top: 8px;
-    font-size: 13.5px;
+    margin-top: var(--space-4);
+    font-size: var(--type-plain);
   }
 </style>

@@ -108,15 +108,15 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .choices {
     display: flex;
-    gap: 16px;
-    margin: 0 0 12px;
+    gap: var(--space-6);
+    margin: 0 0 var(--space-5);
   }
   .day {
-    padding-top: 12px;
+    padding-top: var(--space-5);
     font-weight: 550;
   }
   .when,
@@ -124,7 +124,7 @@
     white-space: nowrap;
     color: var(--soft);
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   .name {
     white-space: nowrap;
@@ -136,7 +136,7 @@
   details,
   .detail {
     display: block;
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
   }
   summary {
@@ -145,10 +145,10 @@
   }
   ul {
     list-style: none;
-    margin: 2px 0 4px;
-    padding-left: 16px;
+    margin: var(--space-1) 0 var(--space-2);
+    padding-left: var(--space-6);
   }
   .more {
-    margin-top: 14px;
+    margin-top: var(--space-5);
   }
 </style>

@@ -361,7 +361,7 @@
 
 <style>
   main {
-    padding: 12px 24px 14px;
+    padding: var(--space-5) var(--space-7) var(--space-5);
   }
   .outside {
     color: var(--outside);
@@ -375,8 +375,8 @@
   .halves {
     display: grid;
     grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-    gap: 16px;
-    margin-top: 14px;
+    gap: var(--space-6);
+    margin-top: var(--space-5);
     align-items: start;
   }
   .half {
@@ -395,14 +395,14 @@
     background: var(--sheet);
   }
   h2 {
-    font-size: 13px;
+    font-size: var(--type-small);
     font-weight: 500;
     color: var(--soft);
-    padding: 8px 14px 0;
+    padding: var(--space-4) var(--space-5) 0;
   }
   .nothing,
   .past {
-    padding: 10px 14px;
+    padding: var(--space-4) var(--space-5);
   }
   @media (max-width: 900px), (max-height: 500px) {
     .stay {

@@ -68,6 +68,6 @@
 
 <style>
   main {
-    padding: 16px 24px 60px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
 </style>

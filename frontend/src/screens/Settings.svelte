@@ -137,24 +137,24 @@
 
 <style>
   main {
-    padding: 16px 24px 60px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
     max-width: 1100px;
   }
   section {
-    margin-top: 22px;
+    margin-top: var(--space-7);
   }
   h2 {
-    margin-bottom: 6px;
+    margin-bottom: var(--space-3);
   }
   section > p {
-    margin-top: 6px;
+    margin-top: var(--space-3);
   }
   .fields {
     display: flex;
     flex-wrap: wrap;
-    gap: 12px 16px;
+    gap: var(--space-5) var(--space-6);
     align-items: end;
-    margin: 8px 0;
+    margin: var(--space-4) 0;
   }
   .name {
     width: 260px;
@@ -162,20 +162,20 @@
   .soft,
   .saved {
     color: var(--soft);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .beside {
-    padding-bottom: 5px;
+    padding-bottom: var(--space-2);
   }
   .where {
     font-family: var(--figures);
-    font-size: 12.5px;
+    font-size: var(--type-small);
     overflow-wrap: anywhere;
   }
   .figure,
   code {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
   }
   .figure {
     white-space: nowrap;

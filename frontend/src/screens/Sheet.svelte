@@ -181,25 +181,24 @@
 
 <style>
   .page {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .put-away {
-    margin-bottom: 12px;
+    margin-bottom: var(--space-5);
   }
-  .soft,
   .nothing {
     color: var(--soft);
   }
   .nothing {
     text-align: center;
-    padding: 60px 0;
+    padding: var(--space-8) 0;
   }
   .note {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: center;
-    font-size: 14px;
-    margin-bottom: 8px;
+    font-size: var(--type-plain);
+    margin-bottom: var(--space-4);
   }
   .upside {
     display: flex;
@@ -213,8 +212,8 @@
   }
   .told {
     min-height: 28px;
-    padding: 4px 14px;
-    font-size: 13.5px;
+    padding: var(--space-2) var(--space-5);
+    font-size: var(--type-plain);
   }
   .foot.empty {
     background: none;
@@ -222,7 +221,7 @@
   }
   @media (max-width: 1240px) {
     .page {
-      padding: 16px 14px 32px;
+      padding: var(--space-6) var(--space-5) var(--space-8);
     }
   }
 </style>

@@ -299,27 +299,27 @@
 
 <style>
   main {
-    padding: 16px 24px 60px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .crumb {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .top {
     display: flex;
     justify-content: space-between;
     align-items: start;
-    gap: 24px;
-    margin: 4px 0 12px;
+    gap: var(--space-7);
+    margin: var(--space-2) 0 var(--space-5);
   }
   .title {
     flex: 1;
     display: grid;
-    gap: 2px;
+    gap: var(--space-1);
   }
   .acts,
   form {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
   }
   .name,
   .description {
@@ -333,7 +333,7 @@
     field-sizing: content;
   }
   .name {
-    font-size: 24px;
+    font-size: var(--type-title);
     font-weight: 600;
     letter-spacing: -0.01em;
   }
@@ -350,32 +350,32 @@
     border: 1px solid var(--soft);
     border-radius: 3px;
     background: var(--sheet);
-    padding: 4px 8px;
+    padding: var(--space-2) var(--space-4);
     width: 240px;
   }
   .ships {
-    margin-bottom: 12px;
+    margin-bottom: var(--space-5);
   }
   .problem {
     color: var(--outside);
-    margin-bottom: 8px;
+    margin-bottom: var(--space-4);
   }
   .columns {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 330px;
-    gap: 32px;
+    gap: var(--space-8);
     align-items: start;
   }
   aside {
     display: grid;
-    gap: 20px;
+    gap: var(--space-6);
   }
   section + section,
   .add {
-    margin-top: 18px;
+    margin-top: var(--space-6);
   }
   section > ul {
-    margin: 6px 0 0;
+    margin: var(--space-3) 0 0;
     padding: 0;
     background: var(--sheet);
     border: 1px solid var(--rule);
@@ -383,34 +383,31 @@
   }
   .add {
     display: block;
-    font-size: 14px;
+    font-size: var(--type-plain);
   }
   .add select {
-    font-size: 14px;
+    font-size: var(--type-plain);
     background: var(--sheet);
     border: 1px solid var(--soft);
     border-radius: 3px;
-    padding: 3px 6px;
-    margin-left: 6px;
+    padding: var(--space-2) var(--space-3);
+    margin-left: var(--space-3);
   }
   .mono {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
-    margin-top: 12px;
-    font-size: 14px;
-  }
-  .soft {
-    color: var(--soft);
+    margin-top: var(--space-5);
+    font-size: var(--type-plain);
   }
   .small {
-    font-size: 13px;
-    margin-top: 6px;
+    font-size: var(--type-small);
+    margin-top: var(--space-3);
   }
   @media (max-width: 1100px) {
     .columns {
       grid-template-columns: minmax(0, 1fr) 260px;
-      gap: 20px;
+      gap: var(--space-6);
     }
     .top {
       flex-direction: column;

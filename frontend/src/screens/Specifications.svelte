@@ -75,24 +75,23 @@
 
 <style>
   .page {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
     max-width: 1160px;
   }
   .top {
     display: flex;
     justify-content: space-between;
     align-items: end;
-    gap: 24px;
-    margin-bottom: 16px;
+    gap: var(--space-7);
+    margin-bottom: var(--space-6);
   }
-  .soft,
   .id {
     color: var(--soft);
   }
   .id {
     display: block;
     font-family: var(--figures);
-    font-size: 12px;
+    font-size: var(--type-fine);
   }
   table {
     width: 100%;
@@ -102,12 +101,12 @@
   }
   th {
     text-align: left;
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 550;
   }
   th,
   td {
-    padding: 9px 14px;
+    padding: var(--space-4) var(--space-5);
     border-bottom: 1px solid var(--rule);
     vertical-align: top;
   }
@@ -118,7 +117,7 @@
     font-family: var(--figures);
   }
   .schema {
-    margin-top: 12px;
-    font-size: 13.5px;
+    margin-top: var(--space-5);
+    font-size: var(--type-plain);
   }
 </style>

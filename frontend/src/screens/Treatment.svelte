@@ -231,27 +231,27 @@
 
 <style>
   main {
-    padding: 16px 24px 60px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .crumb {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .top {
     display: flex;
     justify-content: space-between;
     align-items: start;
-    gap: 24px;
-    margin: 4px 0 12px;
+    gap: var(--space-7);
+    margin: var(--space-2) 0 var(--space-5);
   }
   .title {
     flex: 1;
     display: grid;
-    gap: 2px;
+    gap: var(--space-1);
     max-width: 90ch;
   }
   .acts {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: start;
   }
   .name,
@@ -266,7 +266,7 @@
     field-sizing: content;
   }
   .name {
-    font-size: 24px;
+    font-size: var(--type-title);
     font-weight: 600;
     letter-spacing: -0.01em;
   }
@@ -280,26 +280,26 @@
     border-bottom-color: var(--soft);
   }
   .ships {
-    margin-bottom: 12px;
+    margin-bottom: var(--space-5);
   }
   .problem {
     color: var(--outside);
-    margin-bottom: 8px;
+    margin-bottom: var(--space-4);
   }
   .columns {
     display: grid;
     grid-template-columns: minmax(0, 1fr) 330px;
-    gap: 32px;
+    gap: var(--space-8);
     align-items: start;
   }
   aside {
     display: grid;
-    gap: 20px;
+    gap: var(--space-6);
   }
   ol,
   ul {
     list-style: none;
-    margin: 6px 0 0;
+    margin: var(--space-3) 0 0;
     padding: 0;
   }
   ol {
@@ -309,17 +309,17 @@
   }
   ol > li {
     display: flex;
-    gap: 6px;
-    padding: 8px 14px;
+    gap: var(--space-3);
+    padding: var(--space-4) var(--space-5);
     border-bottom: 1px solid var(--rule);
-    font-size: 15.5px;
+    font-size: var(--type-text);
     line-height: 1.6;
   }
   .number {
     flex: none;
     width: 22px;
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     color: var(--soft);
     line-height: 1.9;
   }
@@ -332,15 +332,15 @@
   }
   .further,
   .said .soft {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .order,
   .missing {
     color: var(--near);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .missing span {
-    padding-left: 28px;
+    padding-left: var(--space-7);
   }
   .off .said {
     opacity: 0.55;
@@ -349,32 +349,29 @@
     background: color-mix(in srgb, var(--paper) 55%, var(--sheet));
   }
   .finish select {
-    font-size: 15px;
+    font-size: var(--type-text);
     border: 0;
     border-bottom: 1px dotted var(--soft);
     background: none;
     max-width: 100%;
   }
-  .soft {
-    color: var(--soft);
-  }
   .small {
-    font-size: 13px;
-    margin-top: 6px;
+    font-size: var(--type-small);
+    margin-top: var(--space-3);
   }
   aside li {
-    padding: 5px 0;
+    padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   aside li span {
     display: block;
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   @media (max-width: 1100px) {
     .columns {
       grid-template-columns: minmax(0, 1fr) 260px;
-      gap: 20px;
+      gap: var(--space-6);
     }
   }
 </style>

@@ -93,59 +93,56 @@
 
 <style>
   .page {
-    padding: 20px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
     max-width: 1160px;
   }
   .top {
     display: flex;
     justify-content: space-between;
     align-items: end;
-    gap: 24px;
-    margin-bottom: 16px;
-  }
-  .soft {
-    color: var(--soft);
+    gap: var(--space-7);
+    margin-bottom: var(--space-6);
   }
   section + section {
-    margin-top: 22px;
+    margin-top: var(--space-7);
   }
   article,
   .none {
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 11px 14px 12px;
+    padding: var(--space-5) var(--space-5) var(--space-5);
     margin-top: -1px;
   }
   h2 {
-    margin-bottom: 7px;
+    margin-bottom: var(--space-3);
   }
   article {
     display: flex;
-    gap: 24px;
+    gap: var(--space-7);
     justify-content: space-between;
   }
   h3 {
-    font-size: 15.5px;
+    font-size: var(--type-text);
     font-weight: 600;
   }
   .said {
     max-width: 78ch;
   }
   .steps {
-    font-size: 14px;
-    margin-top: 3px;
+    font-size: var(--type-plain);
+    margin-top: var(--space-2);
   }
   .facts {
     display: grid;
-    gap: 3px;
+    gap: var(--space-2);
     align-content: start;
     justify-items: end;
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     color: var(--soft);
     white-space: nowrap;
   }
   .schema {
-    margin-top: 12px;
-    font-size: 13.5px;
+    margin-top: var(--space-5);
+    font-size: var(--type-plain);
   }
 </style>

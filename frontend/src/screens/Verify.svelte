@@ -200,23 +200,20 @@
 
 <style>
   .page {
-    padding: 24px;
+    padding: var(--space-7);
     max-width: 900px;
-  }
-  .soft {
-    color: var(--soft);
   }
   .places {
     display: grid;
     grid-template-columns: 1fr 1fr auto;
-    gap: 16px;
-    margin: 20px 0;
+    gap: var(--space-6);
+    margin: var(--space-6) 0;
     align-items: center;
   }
   .places > div:not(.acts) {
     border: 1px solid var(--rule);
     background: var(--sheet);
-    padding: 12px 16px;
+    padding: var(--space-5) var(--space-6);
     color: var(--soft);
     overflow-wrap: anywhere;
   }
@@ -230,16 +227,16 @@
   .sheet {
     background: var(--sheet);
     border: 1px solid var(--rule);
-    padding: 20px 24px;
+    padding: var(--space-6) var(--space-7);
   }
   .answer {
     display: flex;
-    gap: 10px;
+    gap: var(--space-4);
     align-items: center;
-    font-size: 22px;
+    font-size: var(--type-title);
     font-weight: 600;
     color: var(--inside);
-    margin-bottom: 8px;
+    margin-bottom: var(--space-4);
   }
   .outside,
   .answer.outside {
@@ -251,23 +248,23 @@
   }
   table {
     border-collapse: collapse;
-    margin: 8px 0;
+    margin: var(--space-4) 0;
   }
   th,
   td {
-    padding: 2px 24px 2px 0;
+    padding: var(--space-1) var(--space-7) var(--space-1) 0;
     text-align: left;
     font-weight: 500;
   }
   thead th {
     color: var(--soft);
-    font-size: 12.5px;
+    font-size: var(--type-small);
   }
   dl {
     display: grid;
     grid-template-columns: 160px 1fr;
-    gap: 4px 16px;
-    margin: 16px 0 0;
+    gap: var(--space-2) var(--space-6);
+    margin: var(--space-6) 0 0;
   }
   dt {
     color: var(--soft);
@@ -278,6 +275,6 @@
   }
   .figure {
     font-family: var(--figures);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
 </style>

@@ -276,80 +276,80 @@
 
 <style>
   main {
-    padding: 16px 24px 40px;
+    padding: var(--space-6) var(--space-7) var(--space-8);
   }
   .crumb {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .top,
   .said {
     display: flex;
     justify-content: space-between;
     align-items: start;
-    gap: 24px;
+    gap: var(--space-7);
   }
   .top {
     flex-wrap: wrap;
     flex-wrap: wrap;
-    margin: 2px 0 10px;
+    margin: var(--space-1) 0 var(--space-4);
   }
   .acts,
   .choices {
     display: flex;
-    gap: 14px;
+    gap: var(--space-5);
     align-items: end;
     flex-wrap: wrap;
   }
   .check {
     display: flex;
-    gap: 6px;
+    gap: var(--space-3);
     align-items: center;
-    padding-bottom: 6px;
-    font-size: 14px;
+    padding-bottom: var(--space-3);
+    font-size: var(--type-plain);
   }
   .line {
-    padding: 8px 0 0;
+    padding: var(--space-4) 0 0;
   }
   .bounds {
     display: flex;
     flex-wrap: wrap;
-    gap: 8px 14px;
+    gap: var(--space-4) var(--space-5);
     align-items: end;
-    margin-top: 8px;
+    margin-top: var(--space-4);
   }
   .picture {
-    margin: 12px 0;
+    margin: var(--space-5) 0;
     background: var(--sheet);
     border: 1px solid var(--rule);
   }
   .said {
-    padding: 9px 14px 4px;
-    font-size: 14px;
+    padding: var(--space-4) var(--space-5) var(--space-2);
+    font-size: var(--type-plain);
   }
   .said p {
     max-width: 62ch;
   }
   dl {
     display: flex;
-    gap: 22px;
+    gap: var(--space-7);
     margin: 0;
     white-space: nowrap;
   }
   dt {
-    font-size: 12px;
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   dd {
     margin: 0;
     font-family: var(--figures);
-    font-size: 13.5px;
+    font-size: var(--type-plain);
   }
   .key {
     display: flex;
-    gap: 8px;
+    gap: var(--space-4);
     align-items: center;
-    padding: 2px 14px 8px;
-    font-size: 12px;
+    padding: var(--space-1) var(--space-5) var(--space-4);
+    font-size: var(--type-fine);
     color: var(--soft);
   }
   .key span {
@@ -361,7 +361,7 @@
   }
   .key .then {
     border-top-style: dashed;
-    margin-left: 12px;
+    margin-left: var(--space-5);
   }
   .key .voice {
     border-color: var(--act);
@@ -378,41 +378,41 @@
   th,
   td {
     text-align: left;
-    padding: 7px 10px;
+    padding: var(--space-3) var(--space-4);
     border-bottom: 1px solid var(--rule);
     vertical-align: top;
     font-weight: 400;
   }
   thead th {
-    font-size: 12.5px;
+    font-size: var(--type-small);
     font-weight: 550;
   }
   th input {
-    margin: 0 4px 0 0;
+    margin: 0 var(--space-2) 0 0;
     vertical-align: -1px;
   }
   tbody th {
     white-space: nowrap;
   }
   .steps {
-    font-size: 13.5px;
+    font-size: var(--type-plain);
     max-width: 380px;
   }
   .figure {
     font-family: var(--figures);
-    font-size: 13px;
+    font-size: var(--type-small);
     white-space: nowrap;
   }
   .marks {
     display: flex;
-    gap: 5px;
-    padding-top: 4px;
+    gap: var(--space-2);
+    padding-top: var(--space-2);
   }
   b {
     font-weight: 500;
   }
   .to {
-    padding: 0 6px;
+    padding: 0 var(--space-3);
     color: var(--soft);
   }
   .expected {
@@ -423,9 +423,6 @@
   }
   .pointed {
     background: var(--act-pale);
-  }
-  .soft {
-    color: var(--soft);
   }
   .near {
     color: var(--near);
