@@ -9,26 +9,48 @@
   }
   let { text, method, here = '' }: Props = $props();
   const id = $props.id();
-  let away = $state(false);
-  let up = $state(false);
-  let back = $state(false);
   let word: HTMLElement | undefined = $state();
+  let note: HTMLElement | undefined = $state();
+  let open = $state(false);
 
-  /** The note hangs below its word and runs to the right, or above it and to the left where the window ends. */
-  function show() {
-    const box = word?.getBoundingClientRect();
-    up = box !== undefined && window.innerHeight - box.bottom < 260 && box.top > 260;
-    back = box !== undefined && window.innerWidth - box.left < 370;
-    away = false;
-  }
+  // In front of everything, so that no table cuts it off: below its word and to the right, or where there is room.
+  $effect(() => {
+    if (!open || !word || !note) return;
+    const [from, over] = [word, note];
+    let stop: (() => void) | undefined;
+    let gone = false;
+    void import('@floating-ui/dom').then(({ autoUpdate, computePosition, flip, shift }) => {
+      if (gone) return;
+      over.showPopover();
+      stop = autoUpdate(from, over, async () => {
+        const middleware = [flip(), shift({ padding: 8 })];
+        const at = await computePosition(from, over, { strategy: 'fixed', placement: 'bottom-start', middleware });
+        Object.assign(over.style, { left: `${at.x}px`, top: `${at.y}px` });
+      });
+    });
+    return () => {
+      gone = true;
+      stop?.();
+      over.hidePopover();
+    };
+  });
 </script>
 
-<svelte:window onkeydown={(event) => event.key === 'Escape' && (away = true)} />
+<svelte:window onkeydown={(event) => event.key === 'Escape' && (open = false)} />
 
 {#if method}
-  <span class="explained" class:away class:up class:back bind:this={word} role="presentation" onpointerenter={show}>
-    <button type="button" aria-describedby={id} onfocus={show}>{text}</button>
-    <span class="note" role="tooltip" {id}>
+  <span
+    class="explained"
+    class:open
+    bind:this={word}
+    role="presentation"
+    onpointerenter={() => (open = true)}
+    onpointerleave={() => (open = false)}
+    onfocusin={() => (open = word?.querySelector(':focus-visible') !== null)}
+    onfocusout={() => (open = false)}
+  >
+    <button type="button" aria-describedby={id}>{text}</button>
+    <span class="note" role="tooltip" popover="manual" {id} bind:this={note}>
       <b>{method.title}</b>
       <span>{method.meaning}</span>
       {#if here}<span class="here">{here}</span>{/if}
@@ -41,7 +63,6 @@
 
 <style>
   .explained {
-    position: relative;
     display: inline-block;
   }
   button {
@@ -55,17 +76,14 @@
     cursor: help;
     border-bottom: 1px solid transparent;
   }
-  .explained:hover button,
-  button:focus-visible {
+  .open button {
     border-bottom-color: var(--soft);
   }
   .note {
-    display: none;
-    position: absolute;
-    left: -10px;
-    top: 100%;
-    z-index: 20;
-    width: min(360px, calc(100vw - 40px));
+    position: fixed;
+    inset: auto;
+    margin: 0;
+    width: min(360px, calc(100vw - 16px));
     padding: var(--space-4) var(--space-5);
     background: var(--sheet);
     border: 1px solid var(--ink);
@@ -77,17 +95,8 @@
     text-align: left;
     white-space: normal;
   }
-  .explained:not(.away):hover .note,
-  .explained:not(.away) button:focus-visible + .note {
+  .note:popover-open {
     display: grid;
-  }
-  .back .note {
-    left: auto;
-    right: -10px;
-  }
-  .up .note {
-    top: auto;
-    bottom: 100%;
   }
   b {
     font-weight: 600;

@@ -95,6 +95,9 @@
     border-radius: 3px;
     padding: var(--space-1) var(--space-3);
   }
+  .find select {
+    max-width: 166px;
+  }
   .find input {
     width: 150px;
   }
