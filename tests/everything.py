@@ -132,6 +132,7 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_settings": 50,
     "tests.web.test_settings": 20,
     "tests.ui.test_asking": 50,
+    "tests.ui.test_look": 90,
     "tests.web.test_telling": 15,
     "vitest": 8,
 }

@@ -161,6 +161,12 @@
     text-decoration: none;
     box-shadow: 0 2px 0 var(--act);
   }
+  @media print {
+    header,
+    .skip {
+      display: none;
+    }
+  }
   .apart:empty {
     position: absolute;
   }

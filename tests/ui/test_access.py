@@ -9,7 +9,8 @@ from playwright.sync_api import expect
 from ispettore.studio.settings import ROOT
 from tests import signals
 from tests.ui import words
-from tests.ui.interface import RATE, InterfaceCase
+from tests.ui.everywhere import EveryScreenCase
+from tests.ui.interface import RATE
 
 FOCUSED = "() => { const it = document.activeElement; return it.getAttribute('aria-label') ?? it.textContent.trim(); }"
 SMALL = """() => {
@@ -34,30 +35,7 @@ SMALL = """() => {
 }"""
 
 
-class Access(InterfaceCase):
-    def setUp(self):
-        super().setUp()
-        self.application.empty()
-
-    def screens(self) -> list[str]:
-        """Addresses of every screen, with something on each."""
-        self.open_production("Tidal mill")
-        sheet = self.page.url.partition("#")[2]
-        self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75), self.wav("two.wav", rms_dbfs=-30, room_dbfs=-85))
-        self.judged("one.wav")
-        self.judged("two.wav")
-        bench = self.row("one.wav").get_by_role("link", name="one.wav").get_attribute("href").removeprefix("#")
-        recording = bench.removeprefix("/recordings/")
-        below = [f"{sheet}/{one}" for one in ("whole", "consistency", "deliver", "record")]
-        lists = ["/", "/specifications", "/treatments", "/certificates", "/certificates/keys", "/verify", "/removed", "/settings"]
-        ones = ["/specifications/audiobook-retail", "/treatments/quiet-room", f"/listen/recording/{recording}"]
-        return [sheet, bench, *below, *lists, *ones, "/nowhere"]
-
-    def visit(self, place: str) -> None:
-        self.page.goto(f"{self.application.address}#{place}")
-        expect(self.page.locator("h1").first).to_be_visible()
-        self.page.wait_for_load_state("networkidle")
-
+class Access(EveryScreenCase):
     def test_every_target_is_large_enough_or_stands_apart(self):
         small = {}
         for place in self.screens():
@@ -257,25 +235,3 @@ class Written(unittest.TestCase):
         begins = re.compile(r"\{(?:#if|:else)[^{}\n]*\}\s*<\w+[^<>]*(?:role=\"status\"|aria-live)")
         wrong = [(path.name, found) for path in self.SOURCES.rglob("*.svelte") for found in begins.findall(path.read_text())]
         self.assertEqual(wrong, [])
-
-    def test_words_and_edges_stand_out_from_what_they_are_on(self):
-        tokens = dict(re.findall(r"--([a-z-]+): (#[0-9a-f]{6});", (self.SOURCES / "app.css").read_text().split("}")[0]))
-        grounds = ("paper", "sheet", "act-pale")
-        for ground in grounds:
-            for words_in in ("ink", "soft", "inside", "outside", "near", "act"):
-                with self.subTest(ground=ground, words=words_in):
-                    self.assertGreaterEqual(contrast(tokens[words_in], tokens[ground]), 4.5)
-            with self.subTest(ground=ground, edge="edge"):
-                self.assertGreaterEqual(contrast(tokens["edge"], tokens[ground]), 3.0)
-
-
-def contrast(one: str, other: str) -> float:
-    """The contrast ratio of two colours, as WCAG 2.2 defines it."""
-
-    def luminance(colour: str) -> float:
-        parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
-        linear = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in parts]
-        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
-
-    high, low = sorted((luminance(one), luminance(other)), reverse=True)
-    return (high + 0.05) / (low + 0.05)

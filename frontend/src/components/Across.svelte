@@ -24,7 +24,7 @@
 </div>
 
 <style>
-  @media (max-width: 1000px) {
+  @media screen and (max-width: 1000px) {
     .across {
       position: relative;
       overflow-x: auto;

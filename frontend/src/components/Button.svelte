@@ -44,4 +44,9 @@
   button[aria-busy='true'] {
     cursor: progress;
   }
+  @media print {
+    button {
+      display: none;
+    }
+  }
 </style>

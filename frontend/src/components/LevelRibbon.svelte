@@ -24,6 +24,7 @@
     type Pin,
   } from '../lib/ribbon-geometry';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
+  import { theme } from '../lib/theme.svelte';
   import type { Tracks } from '../lib/tracks';
   import RibbonMarks from './RibbonMarks.svelte';
   import RibbonScale from './RibbonScale.svelte';
@@ -71,7 +72,9 @@
   }: Props = $props();
 
   let outer = $state(1200);
-  const frame = $derived(frameOf(outer, view));
+  /** As wide as there is room; on paper as wide as a sheet of A4 between its margins. */
+  const PAPER = 650;
+  const frame = $derived(frameOf(theme.printing ? PAPER : outer, view));
 
   let more = $state(0);
   // Both sides are held: turning from one to the other and back draws at once what was there.
@@ -88,7 +91,7 @@
   });
   let canvas: HTMLCanvasElement | undefined = $state();
   $effect(() => {
-    void more;
+    void [more, theme.dark];
     if (!canvas || view.picture === 'spectrogram') return;
     const bound = floor?.high ?? Infinity;
     const place = { width: frame.plot, height: HEIGHT, top: TOP, floor: FLOOR, y };

@@ -46,4 +46,9 @@
     color: var(--ink);
     font-weight: 600;
   }
+  @media print {
+    button {
+      display: none;
+    }
+  }
 </style>

@@ -89,4 +89,9 @@
   .problem {
     color: var(--outside);
   }
+  @media print {
+    .strip {
+      display: none;
+    }
+  }
 </style>

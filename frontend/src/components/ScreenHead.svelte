@@ -40,4 +40,9 @@
     gap: var(--space-5);
     align-items: end;
   }
+  @media print {
+    .acts {
+      display: none;
+    }
+  }
 </style>

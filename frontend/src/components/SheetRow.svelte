@@ -300,6 +300,9 @@
   .verdict {
     white-space: nowrap;
   }
+  .verdict:has(.planned) {
+    white-space: normal;
+  }
   .under-way {
     width: 216px;
     white-space: normal;
@@ -322,6 +325,11 @@
   @media (max-width: 1240px) {
     .verdict {
       white-space: normal;
+    }
+  }
+  @media print {
+    .handle {
+      display: none;
     }
   }
 </style>

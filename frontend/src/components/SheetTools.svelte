@@ -101,4 +101,9 @@
   .find input {
     width: 150px;
   }
+  @media print {
+    .tools {
+      display: none;
+    }
+  }
 </style>

@@ -66,4 +66,9 @@
     gap: var(--space-6);
     align-items: end;
   }
+  @media print {
+    .acts {
+      display: none;
+    }
+  }
 </style>

@@ -30,4 +30,9 @@
   .descending {
     color: var(--act);
   }
+  @media print {
+    button {
+      display: none;
+    }
+  }
 </style>

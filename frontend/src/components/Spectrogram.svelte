@@ -4,6 +4,7 @@
   import { untrack } from 'svelte';
   import { clock } from '../lib/format';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
+  import { theme } from '../lib/theme.svelte';
   interface Props {
     recordingId: string;
     view: RibbonView;
@@ -75,7 +76,8 @@
   {#if shown}
     <img
       src={shown.address}
-      alt={`Spectrogram from ${clock(shown.start)} to ${clock(shown.end)}, ${name(Math.round(shown.low))} to ${name(Math.round(shown.high / 100) * 100)} Hz, darker where it is stronger`}
+      alt={`Spectrogram from ${clock(shown.start)} to ${clock(shown.end)}, ${name(Math.round(shown.low))} to ${name(Math.round(shown.high / 100) * 100)} Hz, ${theme.dark ? 'lighter' : 'darker'} where it is stronger`}
+      class:night={theme.dark}
       data-from={shown.start}
       data-to={shown.end}
       style:left={`${((shown.start - view.start) / view.span) * width}px`}
@@ -107,6 +109,9 @@
     top: 0;
     height: 100%;
     pointer-events: none;
+  }
+  .night {
+    filter: invert(1);
   }
   p {
     padding: var(--space-5);

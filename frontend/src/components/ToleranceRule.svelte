@@ -176,7 +176,7 @@
     display: block;
   }
   .band {
-    fill: #fff;
+    fill: var(--band);
     stroke: var(--rule);
     stroke-width: 0.5;
   }

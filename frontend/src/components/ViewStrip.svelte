@@ -89,4 +89,9 @@
     gap: var(--space-3);
     align-items: center;
   }
+  @media print {
+    .strip {
+      display: none;
+    }
+  }
 </style>

@@ -415,4 +415,10 @@
       max-height: none;
     }
   }
+  @media print {
+    .half {
+      max-height: none;
+      overflow: visible;
+    }
+  }
 </style>

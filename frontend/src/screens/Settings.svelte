@@ -8,12 +8,14 @@
   import LinkButton from '../components/LinkButton.svelte';
   import ListTable from '../components/ListTable.svelte';
   import Problem from '../components/Problem.svelte';
+  import RadioRow from '../components/RadioRow.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
   import SingleKeys from '../components/SingleKeys.svelte';
   import { Acting } from '../lib/acting.svelte';
   import type { Defaults, Preference } from '../lib/api';
   import { STANDARD } from '../lib/defaults';
   import { counted, size } from '../lib/format';
+  import { CHOICES, theme } from '../lib/theme.svelte';
   import type { Shortcuts } from '../lib/shortcuts.svelte';
   import * as certificates from '../lib/server/certificates';
   import * as installation from '../lib/server/installation';
@@ -104,6 +106,10 @@
     </section>
     <section aria-label="This browser">
       <h2>This browser</h2>
+      <div class="look">
+        <span>Colours</span>
+        <RadioRow label="Colours" value={theme.choice} options={CHOICES} onchoose={(to) => theme.choose(to)} />
+      </div>
       <SingleKeys {shortcuts} />
     </section>
     <section aria-label="Data on disk">
@@ -142,6 +148,12 @@
   }
   section {
     margin-top: var(--space-7);
+  }
+  .look {
+    display: flex;
+    gap: var(--space-6);
+    align-items: baseline;
+    margin-bottom: var(--space-4);
   }
   h2 {
     margin-bottom: var(--space-3);

@@ -14,7 +14,7 @@ from ispettore.core.spec.standing import COARSE, asked, distance, reading, tone,
 from ispettore.core.spec.verdict import LimitVerdict
 
 INK, SOFT, RULE, PAPER = "#1D2126", "#565B62", "#D8D1C4", "#F5F2EC"
-COLOURS = {"inside": "#17614F", "near": "#8A5A00", "over": "#B3361B", "under": "#B3361B", "unmeasured": "#8E9093"}
+COLOURS = {"inside": "#17614F", "near": "#826200", "over": "#8F1F0C", "under": "#8F1F0C", "unmeasured": "#8E9093"}
 CORRIDOR = "#DDE7E2"
 EDGE = 46.0
 MORE = 1
