@@ -34,7 +34,7 @@ class Asking(InterfaceCase):
 
     def rename(self, name: str, to: str) -> None:
         self.row(name).get_by_role("checkbox").check()
-        self.page.get_by_role("button", name="Rename…").click()
+        self.page.get_by_role("button", name=words.RENAME_ONE).click()
         dialog = self.page.get_by_role("dialog")
         dialog.get_by_role("textbox").fill(to)
         dialog.get_by_role("button", name="Rename").click()
@@ -73,7 +73,7 @@ class Asking(InterfaceCase):
         button.press("Enter")
         self.assertEqual(len(held), 1)
         held[0].continue_()
-        expect(self.page.get_by_text("Reordered by name.")).to_be_visible()
+        expect(self.page.get_by_text(words.REORDERED)).to_be_visible()
         expect(button).to_have_attribute("aria-busy", "false")
         self.assertEqual(len(held), 1)
         self.page.unroute_all(behavior="wait")
@@ -166,12 +166,12 @@ class Loading(InterfaceCase):
     def test_a_screen_that_does_not_come_says_so_and_offers_to_reload(self):
         self.open_production("Almanac")
         self.page.route("**/assets/Settings-*.js", lambda route: route.abort())
-        self.page.get_by_role("link", name="Settings").click()
+        self.page.get_by_role("link", name=words.SETTINGS).click()
         expect(self.page.get_by_role("heading", name="This screen did not load")).to_be_visible()
         self.accessible()
         self.page.unroute_all(behavior="wait")
         self.page.get_by_role("button", name="Reload the page").click()
-        expect(self.page.get_by_role("heading", name="Settings")).to_be_visible()
+        expect(self.page.get_by_role("heading", name=words.SETTINGS)).to_be_visible()
 
     def test_the_other_screens_are_fetched_while_nothing_else_is_done(self):
         page = self.browser.new_context().new_page()
@@ -180,5 +180,5 @@ class Loading(InterfaceCase):
         there = "() => performance.getEntriesByType('resource').some((one) => one.name.includes('/assets/Settings-'))"
         page.wait_for_function(there, timeout=PATIENCE_MS)
         page.context.set_offline(True)
-        page.get_by_role("link", name="Settings").click()
-        expect(page.get_by_role("heading", name="Settings")).to_be_visible()
+        page.get_by_role("link", name=words.SETTINGS).click()
+        expect(page.get_by_role("heading", name=words.SETTINGS)).to_be_visible()

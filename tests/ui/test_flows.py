@@ -94,7 +94,7 @@ class Flows(InterfaceCase):
         self.drop(self.wav("one.wav", rms_dbfs=-20, room_dbfs=-75))
         self.judged("one.wav")
         self.page.get_by_label("Select one.wav").check()
-        self.page.get_by_role("button", name="Rename…").click()
+        self.page.get_by_role("button", name=words.RENAME_ONE).click()
         dialog = self.page.get_by_role("dialog", name="Rename recording")
         self.accessible()
         dialog.get_by_label(words.RECORDING_NAME).fill("01 Ebb")
@@ -122,7 +122,7 @@ class Flows(InterfaceCase):
         rows = self.page.locator("tr[data-name] th a")
         undo, done = self.page.get_by_role("button", name=words.UNDO, exact=True), self.page.locator("p.note")
         for act, said in (
-            (lambda: self.page.get_by_role("button", name=words.REORDER_BY_NAME).click(), "Reordered by name."),
+            (lambda: self.page.get_by_role("button", name=words.REORDER_BY_NAME).click(), words.REORDERED),
             (lambda: self.page.get_by_role("button", name="Move a.wav").press("ArrowUp"), "Moved a.wav."),
         ):
             with self.subTest(said=said):

@@ -49,7 +49,7 @@ class Settings(InterfaceCase):
 
     def test_where_everything_lies_is_listed_and_the_keys_are_a_link_away(self):
         self.open("/")
-        self.page.get_by_role("link", name="Settings").click()
+        self.page.get_by_role("link", name=words.SETTINGS).click()
         table = self.page.get_by_role("region", name="Data on disk").get_by_role("table")
         expect(table.get_by_role("row").filter(has_text="Recordings, masters")).to_contain_text(str(self.application.store.folder))
         expect(table.get_by_role("row").filter(has_text="Readings, certificates")).to_contain_text("postgresql://")
@@ -139,7 +139,7 @@ class Errors(InterfaceCase):
         self.page.goto(f"{self.application.address}#/")
         self.answers("**/api/productions", {"error": "There is no room left here for “Mill”.", "act": "disk"}, status=507)
         self.make("Mill").get_by_role("link", name="Show disk use").click()
-        expect(self.page.get_by_role("heading", name="Settings")).to_be_visible()
+        expect(self.page.get_by_role("heading", name=words.SETTINGS)).to_be_visible()
         self.complaints.clear()  # the 507 was ours
 
     def test_what_changed_meanwhile_is_shown_with_a_button(self):

@@ -49,7 +49,7 @@ class Sheet(InterfaceCase):
             self.judged(name)
 
         self.page.get_by_role("button", name=words.REORDER_BY_NAME).click()
-        expect(self.page.get_by_text("Reordered by name.")).to_be_visible()
+        expect(self.page.get_by_text(words.REORDERED)).to_be_visible()
         self.in_order("1 one.wav", "2 two.wav", "10 ten.wav")
         handle = self.page.get_by_role("button", name="Move 1 one.wav")
         handle.focus()
