@@ -1,9 +1,11 @@
 <script lang="ts">
   // Cutting the selection as the sample that shops play.
+  import { Acting } from '../lib/acting.svelte';
   import { clock, number } from '../lib/format';
   import type { Span } from '../lib/ribbon-view.svelte';
   import * as recordings from '../lib/server/recordings';
   import LinkButton from './LinkButton.svelte';
+  import Problem from './Problem.svelte';
   interface Props {
     recordingId: string;
     selection: Span;
@@ -15,27 +17,18 @@
   const LONGEST_S = 300;
   const seconds = $derived(selection.to - selection.from);
   let made = $state('');
-  let problem = $state('');
-  let cutting = $state(false);
+  const acting = new Acting();
   async function cut() {
-    problem = made = '';
-    cutting = true;
-    try {
-      const body = { start_s: selection.from, end_s: selection.to, fade_in_s: FADE_IN_S, fade_out_s: FADE_OUT_S };
-      made = (await recordings.cutSample(recordingId, body)).id;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
-    cutting = false;
+    made = '';
+    const body = { start_s: selection.from, end_s: selection.to, fade_in_s: FADE_IN_S, fade_out_s: FADE_OUT_S };
+    made = (await acting.attempt(() => recordings.cutSample(recordingId, body)))?.id ?? '';
   }
 </script>
 
 {#if seconds >= SHORTEST_S}
   <p>
     {#if seconds <= LONGEST_S}
-      <LinkButton disabled={cutting} onclick={() => void cut()}
-        >{cutting ? 'Cutting …' : `Cut as shop sample, ${clock(seconds)}`}</LinkButton
-      >
+      <LinkButton onclick={cut}>Cut as shop sample, {clock(seconds)}</LinkButton>
       <span class="soft">faded in over {number(FADE_IN_S, 1)} s and out over {number(FADE_OUT_S, 0)} s</span>
     {:else}
       <span class="soft">A shop sample may last {clock(LONGEST_S)}; the selection lasts {clock(seconds)}.</span>
@@ -43,8 +36,8 @@
     <span role="status"
       >{#if made}<a href={`#/recordings/${made}`}>Sample.wav</a> is in the production.{/if}</span
     >
-    {#if problem}<span class="problem" role="alert">{problem}</span>{/if}
   </p>
+  <Problem {acting} />
 {/if}
 
 <style>
@@ -54,8 +47,5 @@
     align-items: baseline;
     margin-top: var(--space-2);
     font-size: var(--type-small);
-  }
-  .problem {
-    color: var(--outside);
   }
 </style>

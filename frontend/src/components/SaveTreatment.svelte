@@ -2,10 +2,10 @@
   // Saving a draft for other recordings: as what, with which finish, and what of it stays behind.
   import { createQuery } from '@tanstack/svelte-query';
   import type { DraftView, Finish, KeptTreatment } from '../lib/api';
+  import { Acting } from '../lib/acting.svelte';
   import { exact, number } from '../lib/format';
   import * as drafts from '../lib/server/drafts';
   import * as treatments from '../lib/server/treatments';
-  import { shown } from '../lib/changes';
   import Button from './Button.svelte';
   import Problem from './Problem.svelte';
   interface Props {
@@ -25,7 +25,7 @@
   const description = $derived(typed.description ?? chosen?.description ?? '');
   const finish = $derived(typed.finish ?? chosen?.finish ?? 'planned');
   let reference = $state(true);
-  let problem = $state('');
+  const acting = new Acting();
   const general = createQuery(() => drafts.general(recordingId, view.number, finish));
   const FINISHES = [
     ['planned', 'Set for each recording, so that it meets its specification'],
@@ -44,22 +44,16 @@
   }
 
   async function save(): Promise<void> {
-    problem = '';
-    try {
-      const body = {
-        name,
-        description,
-        finish,
-        reference,
-        identifier: target || null,
-        follows: chosen?.version ?? 0,
-      };
-      const made = await drafts.save(recordingId, body);
-      await shown();
-      onclose(made);
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    const body = {
+      name,
+      description,
+      finish,
+      reference,
+      identifier: target || null,
+      follows: chosen?.version ?? 0,
+    };
+    const made = await acting.attempt(() => drafts.save(recordingId, body), { once: `save ${recordingId}` });
+    if (made) onclose(made);
   }
 </script>
 
@@ -127,7 +121,7 @@
         Stays with this recording, as it is about single spots: {listed(general.data.spots)}.
       </p>{/if}
   {/if}
-  {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+  <Problem {acting} />
   <p class="acts">
     <Button strong disabled={!name.trim() || general.isError} onclick={save}
       >{chosen ? `Save version ${exact(chosen.version + 1)}` : 'Save treatment'}</Button
@@ -187,9 +181,6 @@
   ol {
     margin: 0;
     padding-left: var(--space-6);
-  }
-  .outside {
-    color: var(--outside);
   }
   .acts {
     display: flex;
