@@ -133,6 +133,8 @@ SECONDS: dict[str, int] = {
     "tests.web.test_settings": 20,
     "tests.ui.test_asking": 50,
     "tests.ui.test_look": 90,
+    "tests.studio.test_package": 120,
+    "tests.studio.test_documents": 30,
     "tests.web.test_telling": 15,
     "vitest": 8,
 }

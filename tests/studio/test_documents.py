@@ -9,7 +9,7 @@ import unittest
 
 import soundfile
 
-from ispettore.studio.settings import ROOT
+from ispettore.studio.locations import ROOT
 from tests import signals
 from tests.support import Application
 

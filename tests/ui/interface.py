@@ -16,7 +16,8 @@ from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
 from ispettore.desk.faults import Faults
 from ispettore.studio.catalogue import productions
-from ispettore.studio.settings import ROOT, settings
+from ispettore.studio.locations import ROOT
+from ispettore.studio.settings import settings
 from tests import signals
 from tests.desks import TOKEN, served
 from tests.support import Application

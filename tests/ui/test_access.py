@@ -6,7 +6,7 @@ import unittest
 import soundfile
 from playwright.sync_api import expect
 
-from ispettore.studio.settings import ROOT
+from ispettore.studio.locations import ROOT
 from tests import signals
 from tests.ui import words
 from tests.ui.everywhere import EveryScreenCase

@@ -5,7 +5,7 @@ import unittest
 from collections import defaultdict
 from pathlib import Path
 
-from ispettore.studio.settings import ROOT
+from ispettore.studio.locations import ROOT
 
 FINDS = frozenset(
     {"get_by_role", "get_by_label", "get_by_text", "to_have_text", "to_contain_text", "filter", "locator", "look_at", "turn_to"}

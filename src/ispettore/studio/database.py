@@ -11,7 +11,8 @@ from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlmodel import Session
 
-from ispettore.studio.settings import ROOT, settings
+from ispettore.studio.locations import MIGRATIONS
+from ispettore.studio.settings import settings
 
 GONE = (OperationalError, InterfaceError)
 """What is raised while the database is away."""
@@ -78,7 +79,7 @@ def plain_url() -> str:
 
 def alembic_config() -> Config:
     config = Config()
-    config.set_main_option("script_location", str(ROOT / "migrations"))
+    config.set_main_option("script_location", str(MIGRATIONS))
     config.set_main_option("sqlalchemy.url", settings().database_url.replace("%", "%%"))
     return config
 

@@ -5,24 +5,24 @@ from pathlib import Path
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-ROOT = Path(__file__).parents[3]
+from ispettore.studio.locations import PAGE, home
 
 
 class Settings(BaseSettings):
     model_config = SettingsConfigDict(env_prefix="ISPETTORE_")
 
     database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
-    store: str = str(ROOT / "var" / "store")
-    incoming: Path = ROOT / "var" / "incoming"
-    delivered: Path = ROOT / "var" / "delivered"
+    store: str = str(home() / "store")
+    incoming: Path = home() / "incoming"
+    delivered: Path = home() / "delivered"
     """Where packages are written on the server's side, each in a folder of its own."""
     desk: str = ""
     """The address of an intake desk that packages are handed to; empty where there is none."""
     desk_token: str = ""
     desk_tries: int = 8
-    work: Path = ROOT / "var" / "work"
+    work: Path = home() / "work"
     keys: Path | None = None
-    frontend: Path = ROOT / "frontend" / "dist"
+    frontend: Path = PAGE
     host: str = "127.0.0.1"
     port: int = 8710
     allowed_hosts: str = "127.0.0.1,localhost,[::1]"

@@ -21,8 +21,9 @@ from ispettore.studio import logs
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.jobs import attempts
+from ispettore.studio.locations import PACKAGE, home
 from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
-from ispettore.studio.settings import ROOT, settings
+from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.worker import seeding
 
@@ -51,17 +52,17 @@ class DidNotStart(IspettoreError):
 
 
 def own_folder() -> Path:
-    """Where this checkout keeps what runs: `ISPETTORE_STATE` where that is set, else `var/`."""
+    """Where what runs is kept: `ISPETTORE_STATE` where that is set, else where all data are."""
     named = os.environ.get("ISPETTORE_STATE")
-    return Path(named) if named else ROOT / "var"
+    return Path(named) if named else home()
 
 
 def own_cluster() -> Cluster:
-    """The cluster of this checkout, under a system folder where the server's user can't reach its own."""
+    """The cluster of this installation, under a system folder where the server's user can't reach its own."""
     wanted = own_folder() / "postgres"
     if "ISPETTORE_STATE" in os.environ:
         return Cluster(wanted)
-    digest = hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]
+    digest = hashlib.sha256(str(PACKAGE.parents[1]).encode()).hexdigest()[:12]
     return Cluster(reachable_folder(wanted, Path("/var/lib/ispettore") / digest))
 
 
