@@ -156,7 +156,7 @@
   input:not([type]) {
     width: 100%;
     border: 1px solid transparent;
-    border-bottom: 1px dotted var(--rule);
+    border-bottom: 1px dotted var(--edge);
     background: transparent;
     border-radius: 3px;
     padding: var(--space-2) var(--space-2);
@@ -168,7 +168,7 @@
   }
   select {
     border: 1px solid transparent;
-    border-bottom: 1px dotted var(--rule);
+    border-bottom: 1px dotted var(--edge);
     background: transparent;
     border-radius: 3px;
     padding: var(--space-2) 0;

@@ -33,14 +33,19 @@ export function isOwn(notice: Notice): boolean {
 /** The answer to an act came: what it says that changed is asked for again. Nothing said means nothing changed. */
 export function answered(response: Response): void {
   const told = response.headers.get(CHANGED);
-  if (told) underWay = Promise.all([underWay, askAgain(JSON.parse(told) as Notice[])]);
+  if (told) show(JSON.parse(told) as Notice[]);
 }
 
 /** No answer came. It may have been done all the same: from here on the stream is believed about it. */
 export function unanswered(name: string): void {
   const early = own.get(name) ?? [];
   own.delete(name);
-  underWay = Promise.all([underWay, askAgain(early)]);
+  show(early);
+}
+
+function show(told: readonly Notice[]): void {
+  const before = underWay;
+  underWay = askAgain(told).then(() => before);
 }
 
 /** When everything that acts changed is shown. */
