@@ -1,5 +1,6 @@
 """The report of one recording: the same figures on paper and in HTML as the core measured, and nothing fetched."""
 
+import base64
 import io
 import re
 import unittest
@@ -7,8 +8,10 @@ import xml.etree.ElementTree as ElementTree
 from datetime import UTC, datetime
 
 import numpy as np
+from fontTools.ttLib import TTFont
 
 from ispettore.core.certify import recording_report
+from ispettore.core.certify.drawing import rule_span
 from ispettore.core.certify.recording_report import RecordingReport, html, pdf
 from ispettore.core.measure import ribbon, tracks
 from ispettore.core.measure.inspecting import measure_array
@@ -19,6 +22,11 @@ from ispettore.core.spec.verdict import judge
 from tests import signals
 
 RATE = 44_100
+TYPE = re.compile(r"url\(data:font/woff;base64,([^)]+)\)")
+
+
+def without_type(page: str) -> str:
+    return TYPE.sub("", page)
 
 
 class Report(unittest.TestCase):
@@ -72,10 +80,30 @@ class Report(unittest.TestCase):
         body = self.page.removeprefix("<!doctype html>").replace('<meta charset="utf-8">', "")
         root = ElementTree.fromstring(body)
         self.assertEqual(root.find("body/h1").text, "Report: 03 <March> & co.wav")
-        self.assertNotRegex(self.page, r"(src|href)=|url\(|https?:|<script")
+        self.assertNotRegex(without_type(self.page), r"(src|href)=|url\(|https?:|<script")
         drawn = root.find("body/svg")
         self.assertEqual(drawn.get("role"), "img")
         self.assertEqual(len(drawn.find("polygon").get("points").split()), 2 * self.report.ribbon.peak_dbfs.size)
+
+    def test_it_has_the_type_of_the_house_cut_to_its_letters(self):
+        faces = [base64.b64decode(face) for face in TYPE.findall(self.page)]
+        self.assertEqual([face[:4] for face in faces], [b"wOFF"] * 3)
+        self.assertLess(sum(map(len, faces)), 40_000)
+        held = set(TTFont(io.BytesIO(faces[0])).getBestCmap())
+        self.assertTrue({ord(letter) for letter in "Report: 03 <March> & co.wav−"} <= held)
+        self.assertNotIn(ord("Ž"), held)
+        self.assertEqual(html(self.report), self.page, "the same report is the same page")
+
+    def test_limits_have_their_marks_and_rules_and_the_ribbon_its_axes(self):
+        root = ElementTree.fromstring(self.page.removeprefix("<!doctype html>").replace('<meta charset="utf-8">', ""))
+        marks = [svg.get("aria-label") for svg in root.iter("svg") if svg.get("width") == "32" and svg.get("role") == "img"]
+        self.assertEqual(marks, [limit.position for limit in self.report.verdict.limits])
+        ruled = sum(rule_span(limit) is not None for limit in self.report.verdict.limits)
+        self.assertGreater(ruled, 3)
+        self.assertEqual(sum(svg.get("width") == "170" for svg in root.iter("svg")), ruled)
+        written = [text.text for text in root.find("body/svg").iter("text")]
+        for axis in ("0", "−60", "0:00", "0:20", "Peak −3", "Noise floor −60"):
+            self.assertIn(axis, written)
 
     def test_on_paper_it_takes_as_many_pages_as_it_needs_and_is_the_same_each_time(self):
         printed = []

@@ -10,12 +10,12 @@ from html import escape
 from pathlib import Path
 from typing import Any
 
+from ispettore.core.certify import web_paper
 from ispettore.core.certify.drawing import (
     COLOURS,
     CORRIDOR,
     EDGE,
     FIGURES,
-    HTML_STYLE,
     INK,
     RULE,
     SOFT,
@@ -71,15 +71,13 @@ def _plain(value: float | None) -> float | str:
 
 
 def html(report: ConsistencyReport) -> str:
-    """One HTML page: its style and its pictures are in it, and nothing is fetched."""
-    return "\n".join(_html(report))
+    """One HTML page: its style, type and pictures are in it, and nothing is fetched."""
+    return web_paper.whole(f"Consistency of {report.production}", _html(report))
 
 
 def _html(report: ConsistencyReport) -> Iterator[str]:
-    name = escape(report.production)
-    yield f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Consistency of {name}</title>'
-    yield f"<style>{HTML_STYLE}</style></head><body><header><b>Ispettore</b><span>{moment(report.issued)}</span></header>"
-    yield f"<h1>Consistency: {name}</h1><p>{escape(_summary(report))}</p>"
+    yield web_paper.masthead(moment(report.issued))
+    yield f"<h1>Consistency: {escape(report.production)}</h1><p>{escape(_summary(report))}</p>"
     if report.told:
         yield "<h2>Outliers</h2><table>"
         for recording, reasons in report.told:
@@ -91,10 +89,11 @@ def _html(report: ConsistencyReport) -> Iterator[str]:
     yield "".join(f"<th>{escape(one.title)}, {escape(one.unit)}</th>" for one in report.found.measures) + "</tr>"
     for place, recording in enumerate(report.names):
         cells = "".join(
-            f'<td class="{"outside" if place in one.apart else ""}">{_figure(one, place)}</td>' for one in report.found.measures
+            f'<td class="figure{" outside" if place in one.apart else ""}">{_figure(one, place)}</td>'
+            for one in report.found.measures
         )
         yield f"<tr><td>{escape(recording)}</td>{cells}</tr>"
-    yield f"</table><footer>{escape(report.issuer)}</footer></body></html>"
+    yield f"</table><footer>{escape(report.issuer)}</footer>"
 
 
 def _strip(one: Compared) -> str:
@@ -110,7 +109,7 @@ def _strip(one: Compared) -> str:
         if middle is not None
         else ""
     )
-    return f'<svg viewBox="0 -6 824 {height + 12:g}" role="img" aria-label="{escape(_headed(one))}">{line}{dots}</svg>'
+    return f'<svg class="wide" viewBox="0 -6 824 {height + 12:g}" role="img" aria-label="{escape(_headed(one))}">{line}{dots}</svg>'
 
 
 def _points(one: Compared, height: float) -> Iterator[tuple[float, float, bool]]:

@@ -19,15 +19,6 @@ CORRIDOR = "#DDE7E2"
 EDGE = 46.0
 MORE = 1
 """Print shows so many decimals more than the screen."""
-HTML_STYLE = (
-    f"body{{font:15px/1.5 sans-serif;color:{INK};background:{PAPER};max-width:860px;margin:32px auto;padding:0 16px}}"
-    "header{display:flex;justify-content:space-between}"
-    f"table{{border-collapse:collapse;width:100%}}td,th{{text-align:left;padding:4px 10px 4px 0;border-bottom:1px solid {RULE}}}"
-    f".inside{{color:{COLOURS['inside']}}}.outside{{color:{COLOURS['over']}}}small,footer{{color:{SOFT}}}code{{font-size:12px}}"
-    "svg{width:100%;height:auto}h3,p{margin:6px 0}"
-)
-"""Of reports as web pages."""
-
 WORDS, STRONG, FIGURES = "InstrumentSans", "InstrumentSans-SemiBold", "SplineSansMono"
 
 
@@ -169,13 +160,11 @@ class Page:
 
     def rule(self, limit: LimitVerdict) -> None:
         """The tolerance rule: the allowed stretch between brackets, the reading as a wedge."""
-        if not isinstance(limit.reading, float | int) or limit.difference_unit in COARSE or not (limit.unit or limit.decimals):
+        span = rule_span(limit)
+        if span is None or not isinstance(limit.reading, float | int):
             return
+        first, last = span
         low, high, value = limit.low, limit.high, float(limit.reading)
-        known = [each for each in (low, high, value) if each is not None]
-        span = max(max(known) - min(known), 1.0)
-        first = min(known) - span * (0.15 if low is not None else 0.35)
-        last = max(known) + span * (0.15 if high is not None else 0.35)
         left, right, base = EDGE + 236.0, EDGE + 236 + 130.0, self.y + 1.0
 
         def x(at: float) -> float:
@@ -244,6 +233,16 @@ def drawn_limits(
         else:
             lines.append((limit, bound))
     return corridors, lines
+
+
+def rule_span(limit: LimitVerdict) -> tuple[float, float] | None:
+    """From where to where a tolerance rule runs: both bounds and the reading, with room beside. None where it would say nothing."""
+    if not isinstance(limit.reading, float | int) or limit.difference_unit in COARSE or not (limit.unit or limit.decimals):
+        return None
+    known = [each for each in (limit.low, limit.high, float(limit.reading)) if each is not None]
+    span = max(max(known) - min(known), 1.0)
+    first = min(known) - span * (0.15 if limit.low is not None else 0.35)
+    return first, max(known) + span * (0.15 if limit.high is not None else 0.35)
 
 
 def fitted(words: str, font: str, size: float, width: float) -> str:

@@ -8,12 +8,11 @@ from itertools import groupby
 from pathlib import Path
 from typing import Any
 
+from ispettore.core.certify import web_paper
 from ispettore.core.certify.drawing import (
     COLOURS,
-    CORRIDOR,
     EDGE,
     FIGURES,
-    HTML_STYLE,
     INK,
     MORE,
     SOFT,
@@ -21,20 +20,20 @@ from ispettore.core.certify.drawing import (
     Paper,
     canvas_for,
     described,
-    drawn_limits,
     moment,
+    upper_is_near,
 )
 from ispettore.core.figures import clock, exact, number
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
-from ispettore.core.measure.ribbon import LOWEST_DB, Ribbon
+from ispettore.core.measure.ribbon import Ribbon
 from ispettore.core.plan.remedies import advice
 from ispettore.core.spec.breaches import Breach
 from ispettore.core.spec.methods import methods, title_of_finding
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.standing import asked, distance, reading, tone, unit
-from ispettore.core.spec.verdict import Verdict
+from ispettore.core.spec.verdict import LimitVerdict, Verdict
 
 WIDTH, HEIGHT = 595.0, 842.0
 GROUPS = {"level": "Level", "between": "Between the words", "health": "Recording faults"}
@@ -136,24 +135,22 @@ class _Report(Paper):
 
 
 def html(report: RecordingReport) -> str:
-    """The report as one HTML page: its style and its picture are in it, and nothing is fetched."""
-    return "\n".join(_html(report))
+    """The report as one HTML page: its style, type and pictures are in it, and nothing is fetched."""
+    return web_paper.whole(f"Report of {report.inspection.name}", _html(report))
 
 
 def _html(report: RecordingReport) -> Iterator[str]:
-    name = escape(report.inspection.name)
-    yield f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Report of {name}</title>'
-    yield f"<style>{HTML_STYLE}</style></head>"
-    yield f"<body><header><b>Ispettore</b><span>{moment(report.issued)}</span></header><h1>Report: {name}</h1>"
-    yield f"<p>{escape(report.production)}. {escape(described(report.inspection.facts))}</p>"
-    yield f'<p class="{"inside" if report.verdict.passes else "outside"}"><b>{escape(verdict_of(report))}</b></p>'
-    yield f"<p><code>SHA-256 {report.inspection.sha256}</code></p>{_drawn(report)}"
-    yield "<h2>Limits</h2><table><tr><th>Limit</th><th>Allowed</th><th>Reading</th><th>Distance</th><th>Status</th></tr>"
+    facts = report.inspection.facts
+    yield web_paper.masthead(moment(report.issued))
+    yield f"<h1>Report: {escape(report.inspection.name)}</h1>"
+    yield f"<p>{escape(report.production)}. {escape(described(facts))}</p>"
+    stands = "inside" if report.verdict.passes else "outside"
+    yield f'<p class="{stands}"><b>{escape(verdict_of(report))}</b></p>'
+    yield f"<p><code>SHA-256 {report.inspection.sha256}</code></p>"
+    yield web_paper.ribbon(report.ribbon, report.verdict.limits, duration_s=facts.duration_s)
+    yield "<h2>Limits</h2><table>"
     for limit in report.verdict.limits:
-        stands = "close to the limit" if limit.position == "near" else limit.position
-        cells = (limit.title, asked(limit), f"{reading(limit, more=MORE)} {unit(limit)}", distance(limit), stands)
-        row = "".join(f"<td>{escape(cell)}</td>" for cell in cells)
-        yield f'<tr class="{"outside" if tone(limit) in ("over", "under") else "inside"}">{row}</tr>'
+        yield _limit(limit)
     yield "</table>"
     told = list(told_of(report))
     if told:
@@ -164,32 +161,25 @@ def _html(report: RecordingReport) -> Iterator[str]:
     yield "<h2>All readings</h2><table>"
     for group, rows in readings_of(report.inspection):
         yield f'<tr><th colspan="4">{group}</th></tr>'
-        for told_reading in rows:
-            yield "<tr>" + "".join(f"<td>{escape(cell)}</td>" for cell in told_reading) + "</tr>"
-    yield f"</table><footer>{escape(report.issuer)}</footer></body></html>"
+        for title, value, in_unit, how in rows:
+            figure = f'<td class="figure">{escape(value)}</td><td class="soft">{escape(in_unit)}</td>'
+            yield f'<tr><td>{escape(title)}</td>{figure}<td class="soft">{escape(how)}</td></tr>'
+    yield f"</table><footer>{escape(report.issuer)}</footer>"
 
 
-def _drawn(report: RecordingReport) -> str:
-    """The level ribbon as SVG: decibels up, limits as lines."""
-    count = report.ribbon.peak_dbfs.size
-    if not count:
-        return ""
-    levels = list(zip(report.ribbon.peak_dbfs.tolist(), report.ribbon.rms_dbfs.tolist(), strict=True))
-    high = [f"{index},{-peak * 2:.1f}" for index, (peak, _) in enumerate(levels)]
-    low = [f"{index},{max(-level, -peak + 0.5) * 2:.1f}" for index, (peak, level) in enumerate(levels)]
-    corridors, levels_at = drawn_limits(report.verdict.limits)
-    behind = "".join(
-        f'<rect x="0" y="{-high * 2:g}" width="{count}" height="{(high - low) * 2:g}" fill="{CORRIDOR}"/>'
-        for _, low, high in corridors
+def _limit(limit: LimitVerdict) -> str:
+    """A row as on the page: mark, name and bounds, rule, reading, distance."""
+    told = web_paper.mark(limit.position, toned=tone(limit), high=upper_is_near(limit))
+    figure = f'<td class="figure">{escape(reading(limit, more=MORE))}</td><td class="soft">{escape(unit(limit))}</td>'
+    return (
+        f'<tr><td>{told}</td><td><b>{escape(limit.title)}</b></td><td class="soft">{escape(asked(limit))}</td>'
+        f'<td>{web_paper.rule(limit)}</td>{figure}<td class="{_tone_class(limit)}">{escape(distance(limit))}</td></tr>'
     )
-    lines = "".join(
-        f'<line x1="0" x2="{count}" y1="{-bound * 2:g}" y2="{-bound * 2:g}" '
-        f'stroke="{COLOURS["inside" if limit.passes else "over"]}"/>'
-        for limit, bound in levels_at
-    )
-    said = escape(f"Level over {clock(report.inspection.facts.duration_s)}, from 0 to {-LOWEST_DB:.0f} dB below full scale")
-    shape = f'<polygon points="{" ".join([*high, *reversed(low)])}" fill="{INK}"/>'
-    return f'<svg viewBox="0 -4 {count} {-LOWEST_DB * 2 + 8:.0f}" role="img" aria-label="{said}">{behind}{shape}{lines}</svg>'
+
+
+def _tone_class(limit: LimitVerdict) -> str:
+    shown = tone(limit)
+    return "outside" if shown in ("over", "under") else "near" if shown == "near" else "soft"
 
 
 def verdict_of(report: RecordingReport) -> str:
