@@ -14,7 +14,8 @@ from tests.ui.interface import RATE
 
 FOCUSED = "() => { const it = document.activeElement; return it.getAttribute('aria-label') ?? it.textContent.trim(); }"
 SMALL = """() => {
-  const all = [...document.querySelectorAll('a[href], button, input, select, textarea, [role=slider]')].filter((it) =>
+  const front = document.querySelector('dialog[open]') ?? document;
+  const all = [...front.querySelectorAll('a[href], button, input, select, textarea, [role=slider]')].filter((it) =>
     it.checkVisibility() && !it.closest('dialog:not([open]), .visually-hidden') && getComputedStyle(it).opacity !== '0');
   const box = (it) => (it.closest('label') ?? it).getBoundingClientRect();
   // WCAG 2.2, 2.5.8: at least 24 by 24 px; or nothing else within a circle of 24 px around its middle; or within a sentence.
@@ -38,10 +39,13 @@ SMALL = """() => {
 class Access(EveryScreenCase):
     def test_every_target_is_large_enough_or_stands_apart(self):
         small = {}
-        for place in self.screens():
-            self.visit(place)
-            if found := self.page.evaluate(SMALL):
-                small[place] = found
+        places = self.screens()
+        for width in (1280, 320):
+            self.page.set_viewport_size({"width": width, "height": 800})
+            for place in places:
+                self.visit(place)
+                if found := self.page.evaluate(SMALL):
+                    small[f"{place} at {width} px"] = found
         self.assertEqual(small, {}, "\n".join(f"{place}\n  " + "\n  ".join(found) for place, found in small.items()))
 
     def test_nothing_is_lost_on_a_narrow_screen(self):
@@ -210,9 +214,39 @@ class Access(EveryScreenCase):
           const how = getComputedStyle(it);
           return how.transitionDuration.split(', ').some((one) => one !== '0s') || how.animationName !== 'none';
         }).map((it) => it.outerHTML.slice(0, 80))"""
-        for place in places[:2]:
-            self.visit(place)
-            self.assertEqual(self.page.evaluate(moving), [])
+        for place in places:
+            with self.subTest(place=place):
+                self.visit(place)
+                self.assertEqual(self.page.evaluate(moving), [])
+
+    def test_what_opens_in_front_has_targets_for_fingers_and_fits_a_phone(self):
+        places = self.screens()
+        sheet, bench = places[:2]
+        [deliver] = [place for place in places if place.endswith("/deliver")]
+        fronts = (
+            (sheet, lambda: self.page.get_by_role("button", name=words.SHORTCUTS)),
+            (sheet, lambda: self.page.get_by_role("button", name="Remove production")),
+            (bench, lambda: self.page.get_by_role("button", name=words.SHORTCUTS)),
+            (deliver, lambda: self.page.get_by_role("button", name="Paste titles…")),
+            ("/certificates/keys", lambda: self.page.get_by_role("button", name="Make a new key…")),
+        )
+        for width in (1280, 320):
+            self.page.set_viewport_size({"width": width, "height": 640})
+            for place, button in fronts:
+                with self.subTest(place=place, width=width):
+                    self.visit(place)
+                    button().click()
+                    front = self.page.locator("dialog[open]")
+                    expect(front).to_be_visible()
+                    self.assertEqual(self.page.evaluate(SMALL), [])
+                    self.assertLessEqual(self.page.evaluate("() => document.documentElement.scrollWidth"), width)
+                    box = front.bounding_box()
+                    self.assertGreaterEqual(box["x"], 0)
+                    self.assertLessEqual(box["x"] + box["width"], width)
+                    self.accessible()
+                    self.page.keyboard.press("Escape")
+                    expect(front).to_have_count(0)
+                    expect(button()).to_be_focused()
 
 
 class Written(unittest.TestCase):
