@@ -82,6 +82,11 @@ describe('a notice makes old', () => {
     expect(old(another, ofProduction, { production_id: 'q' })).toBe(false);
     expect(old(another, ofRecording, { production_id: 'p' })).toBe(false);
   });
+  it('a row that was taken out of its production, when it may be back', () => {
+    const row = recordings.row('r', 'p', undefined as never);
+    expect(old(row, ofProduction, null)).toBe(true);
+    expect(old(row, notice({ about: 'production', id: 'q', production: 'q' }), null)).toBe(false);
+  });
   it('what is listened to, by the recording that its answer names', () => {
     const file = recordings.listening('deliverable', 'd');
     expect(old(file, heard, { recording: 'r' })).toBe(true);

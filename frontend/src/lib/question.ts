@@ -47,6 +47,12 @@ export const anyProduction: Shows = (notice) => common(notice) && Boolean(notice
 /** What is held of a production itself: its specification, its names. */
 export const aboutProductions: Shows = ({ about }) => about === 'production';
 
+/** A production itself: its specification, its names, which recordings are in it. */
+export const productionItself =
+  (id: string): Shows =>
+  (notice) =>
+    notice.about === 'production' && notice.id === id;
+
 /** The same for the production that the answer names. */
 export const itsProduction: Shows = ({ about, id }, data) =>
   about === 'production' && (data as { production_id?: string } | null)?.production_id === id;

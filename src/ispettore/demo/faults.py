@@ -27,8 +27,7 @@ def level_db(wave: Wave) -> float:
 def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
     """The clean reading of a text and its sentences in seconds, shape (sentences, 2).
 
-    The synthesiser's voice whistles, and ends at 8 kHz: narrow peaks of its spectrum are taken out, and where it hisses, noise
-    shaped by the hiss is added above, as a real voice has it.
+    The synthesiser's voice ends at 8 kHz; where it hisses, noise shaped by the hiss is added above, as a real voice has it.
     """
     wave, sentences = _spoken(name)
     return wave.copy(), sentences.copy()
@@ -37,7 +36,7 @@ def clean_speech(name: str) -> tuple[Wave, NDArray[np.float64]]:
 @cache
 def _spoken(name: str) -> tuple[Wave, NDArray[np.float64]]:
     samples, rate = soundfile.read(SPEECH / f"{name}.flac", dtype="float64")
-    wave = np.asarray(soxr.resample(_without_whistles(samples, rate), rate, RATE_HZ, quality="VHQ"))
+    wave = np.asarray(soxr.resample(samples, rate, RATE_HZ, quality="VHQ"))
     high = scipy.signal.sosfilt(scipy.signal.butter(4, [4_500, 7_500], "bandpass", fs=RATE_HZ, output="sos"), wave)
     low = scipy.signal.sosfilt(scipy.signal.butter(4, [200, 3_000], "bandpass", fs=RATE_HZ, output="sos"), wave)
     smooth = scipy.signal.butter(2, 40, fs=RATE_HZ, output="sos")
@@ -47,19 +46,8 @@ def _spoken(name: str) -> tuple[Wave, NDArray[np.float64]]:
     noise = scipy.signal.sosfilt(scipy.signal.butter(4, [7_800, 15_000], "bandpass", fs=RATE_HZ, output="sos"), noise)
     noise /= np.sqrt(np.mean(noise**2))
     sentences = np.array(_notes(name)["sentences"])
-    whole = wave + 1.2 * noise * hiss * (hiss > 0.7 * voice)
+    whole = wave + 0.7 * noise * hiss * (hiss > 0.7 * voice)
     return np.asarray(scipy.signal.sosfilt(scipy.signal.butter(2, 20, "highpass", fs=RATE_HZ, output="sos"), whole)), sentences
-
-
-def _without_whistles(samples: Wave, rate: int) -> Wave:
-    """The voice through a linear-phase filter that takes out what stands above the surrounding 2.5 kHz, from 2.5 kHz upwards."""
-    frequencies, power = scipy.signal.welch(samples, rate, nperseg=2048)
-    level = 10 * np.log10(power + 1e-12)
-    around = scipy.ndimage.percentile_filter(level, 30, round(2_500 / frequencies[1]), mode="nearest")
-    excess = np.where(frequencies > 2_500, np.maximum(level - around, 0), 0)
-    gain = 10 ** (-scipy.ndimage.gaussian_filter1d(excess, 1) / 20)
-    filtered = scipy.signal.fftconvolve(samples, scipy.signal.firwin2(2_049, frequencies, gain, fs=rate), "same")
-    return np.asarray(filtered, dtype=np.float64)
 
 
 def paragraph_starts(name: str) -> list[float]:

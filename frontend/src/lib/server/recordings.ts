@@ -12,7 +12,7 @@ import {
   type Turn,
 } from '../api';
 import { keepPreviousData } from '@tanstack/svelte-query';
-import { either, itsProduction, itsRecording, question, thing } from '../question';
+import { either, itsProduction, itsRecording, productionItself, question, thing } from '../question';
 import { reductionOf } from '../reduction';
 import type { Rows } from '../rows';
 import { tracksOf } from '../tracks';
@@ -29,7 +29,7 @@ export const one = (id: string) =>
 
 /** Its row on the sheet; null where it is not in its production any more. */
 export const row = (id: string, production: string, rows: Rows) =>
-  question(['row', id], either(thing(id), itsProduction), () => rows.load(production, id));
+  question(['row', id], either(thing(id), productionItself(production)), () => rows.load(production, id));
 
 /** Who speaks when. */
 export const turns = (id: string, methods: number | undefined) => ({
