@@ -44,9 +44,6 @@ export const production =
 /** All productions. */
 export const anyProduction: Shows = (notice) => common(notice) && Boolean(notice.production);
 
-/** What is held of a production itself: its specification, its names. */
-export const aboutProductions: Shows = ({ about }) => about === 'production';
-
 /** A production itself: its specification, its names, which recordings are in it. */
 export const productionItself =
   (id: string): Shows =>

@@ -1,12 +1,12 @@
 // What is asked about the treatment that is drafted for a recording, and how it is changed.
 import { keepPreviousData } from '@tanstack/svelte-query';
 import { acts, api, got, type DraftStep, type DraftView, type Finish, type Preference, type Treatment } from '../api';
-import { about, aboutProductions, draftOf, either, question, thing } from '../question';
+import { about, draftOf, either, question, thing } from '../question';
 import { turnOf } from '../sounding';
 
 const of = (recording_id: string) => ({ recording_id });
 /** What is shown of a recording by the specification of its production. */
-const held = (id: string) => either(thing(id), aboutProductions);
+const held = (id: string) => either(thing(id), about('production'));
 
 /** The draft as `read` takes it. */
 export const draft = <T>(id: string, read: () => Promise<T>) =>

@@ -55,9 +55,9 @@ def _faces(letters: frozenset[str]) -> str:
 
 def _cut(file: str, letters: frozenset[str]) -> str:
     """A face with these letters alone, as WOFF (W3C, 1.0) in base64."""
-    from fontTools import subset  # takes a third of a second to load
+    from fontTools import subset  # loaded by reports alone
 
-    options = subset.Options(flavor="woff", layout_features=["kern", "liga", "mark"], notdef_outline=True)
+    options = subset.Options(layout_features=["kern", "liga", "mark"], notdef_outline=True)
     options.flavor = "woff"
     with (resources.files("ispettore.core.certify") / "fonts" / f"{file}.ttf").open("rb") as source:
         font = subset.load_font(io.BytesIO(source.read()), options)
