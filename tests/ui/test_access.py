@@ -225,10 +225,10 @@ class Access(EveryScreenCase):
         [deliver] = [place for place in places if place.endswith("/deliver")]
         fronts = (
             (sheet, lambda: self.page.get_by_role("button", name=words.SHORTCUTS)),
-            (sheet, lambda: self.page.get_by_role("button", name="Remove production")),
+            (sheet, lambda: self.page.get_by_role("button", name=words.REMOVE_PRODUCTION)),
             (bench, lambda: self.page.get_by_role("button", name=words.SHORTCUTS)),
-            (deliver, lambda: self.page.get_by_role("button", name="Paste titles…")),
-            ("/certificates/keys", lambda: self.page.get_by_role("button", name="Make a new key…")),
+            (deliver, lambda: self.page.get_by_role("button", name=words.PASTE_TITLES)),
+            ("/certificates/keys", lambda: self.page.get_by_role("button", name=words.MAKE_A_KEY)),
         )
         for width in (1280, 320):
             self.page.set_viewport_size({"width": width, "height": 640})

@@ -118,7 +118,7 @@ class CertificateScreens(InterfaceCase):
         row.get_by_role("button", name="Trust no more").click()
         expect(row).to_have_count(0)
 
-        self.page.get_by_role("button", name="Make a new key…").click()
+        self.page.get_by_role("button", name=words.MAKE_A_KEY).click()
         self.page.get_by_role("dialog").get_by_role("button", name="Make a new key").click()
         expect(self.page.locator('tr[data-role="retired"]').first).to_contain_text(fingerprint)
         expect(own).not_to_contain_text(fingerprint)

@@ -136,7 +136,7 @@ class DeliverScreen(InterfaceCase):
         expect(self.file(1)).to_contain_text("The name is already used: another recording has it too")
         expect(self.page.get_by_role("alert")).to_contain_text("2 names can’t be used")
         expect(self.page.get_by_role("button", name="Make 2 files")).to_be_disabled()
-        self.page.get_by_role("button", name="Paste titles…").click()
+        self.page.get_by_role("button", name=words.PASTE_TITLES).click()
         dialog = self.page.get_by_role("dialog", name="Paste titles")
         dialog.get_by_label("Rows from a spreadsheet").fill("1\tEbb")
         dialog.get_by_role("button", name="Use these").click()

@@ -54,11 +54,11 @@ class Flows(InterfaceCase):
 
     def test_a_removed_production_is_restored_from_the_list_of_what_was_removed(self):
         self.open_production("Tidal mill")
-        self.page.get_by_role("button", name="Remove production").click()
+        self.page.get_by_role("button", name=words.REMOVE_PRODUCTION).click()
         question = self.page.get_by_role("dialog", name="Remove Tidal mill")
         expect(question).to_contain_text("You can restore it under Removed")
         self.accessible()
-        question.get_by_role("button", name="Remove production").click()
+        question.get_by_role("button", name=words.REMOVE_PRODUCTION).click()
         expect(self.page.get_by_text("This production was removed.")).to_be_visible()
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
         expect(self.page.get_by_role("region", name=words.FIRST_STEPS)).to_be_visible()
