@@ -69,6 +69,7 @@ def main() -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(60_000)
         page.goto(address)
+        address = page.evaluate("() => location.origin + '/'")  # without the start token
         page.get_by_role("link", name=ALMANAC).wait_for()
         picture(page, "productions")
         page.get_by_role("link", name=ALMANAC).click()

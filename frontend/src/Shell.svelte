@@ -1,4 +1,5 @@
 <script lang="ts">
+  import { createQuery } from '@tanstack/svelte-query';
   import { setContext } from 'svelte';
   import Router, { router } from 'svelte-spa-router';
   import { focusHead, keepFocus } from './lib/keep-focus';
@@ -8,6 +9,9 @@
   import { Uploads } from './lib/uploads.svelte';
   import LinkButton from './components/LinkButton.svelte';
   import ShortcutSheet from './components/ShortcutSheet.svelte';
+  import Problem from './components/Problem.svelte';
+  import Door from './screens/Door.svelte';
+  import * as server from './lib/server/access';
   import { loadAll, routes } from './lib/routes';
 
   const live = new Live();
@@ -20,7 +24,12 @@
   let sheet: ShortcutSheet | undefined = $state();
   const show = () => sheet?.show();
   shortcuts.add({ title: 'Every screen', list: [{ keys: ['?'], shown: '?', does: 'this list', act: show }] });
-  $effect(() => live.open());
+  // Who is not let in sees the way in and nothing else; an invitation is that as well.
+  const access = createQuery(() => server.access());
+  const me = $derived(access.data?.me);
+  const invited = $derived(/^\/join\/(.+)/.exec(router.location)?.[1]);
+  const inside = $derived(Boolean(me) && !invited);
+  $effect(() => (inside ? live.open() : undefined));
   // The screens behind the first are fetched once that one is there and the browser has nothing else to do.
   let fetched = false;
   function whenIdle() {
@@ -61,30 +70,41 @@
   onbeforeunload={(event) => uploads.busy && event.preventDefault()}
 />
 
-<button class="skip" type="button" onclick={() => screens && focusHead(screens)}>Skip to content</button>
-<header>
-  <a class="name" href="#/">
-    <svg viewBox="0 0 32 16" width="36" height="18" aria-hidden="true">
-      <path d="M11 2H7v12h4M21 2h4v12h-4" /><circle cx="16" cy="8" r="2.8" />
-    </svg>
-    Ispettore
-  </a>
-  <nav aria-label="Main">
-    {#each PLACES as [address, words, starts] (address)}
-      <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
-    {/each}
-  </nav>
-  <span class="keys"
-    ><a href="#/settings" aria-current={router.location === '/settings' ? 'page' : undefined}>Settings</a>
-    <LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span
-  >
-  <span class="apart" aria-live="polite">{live.connected ? '' : 'Connection lost. Reconnecting…'}</span>
-</header>
-<p class="visually-hidden" aria-live="polite">{title}</p>
-<div bind:this={screens} {@attach keepFocus}><Router {routes} onRouteLoaded={whenIdle} /></div>
-<ShortcutSheet bind:this={sheet} {shortcuts} />
+{#if inside}
+  <button class="skip" type="button" onclick={() => screens && focusHead(screens)}>Skip to content</button>
+  <header>
+    <a class="name" href="#/">
+      <svg viewBox="0 0 32 16" width="36" height="18" aria-hidden="true">
+        <path d="M11 2H7v12h4M21 2h4v12h-4" /><circle cx="16" cy="8" r="2.8" />
+      </svg>
+      Ispettore
+    </a>
+    <nav aria-label="Main">
+      {#each PLACES as [address, words, starts] (address)}
+        <a href={`#${address}`} aria-current={starts.test(router.location) ? 'page' : undefined}>{words}</a>
+      {/each}
+    </nav>
+    <span class="keys">
+      {#if me?.name}<a href="#/account" aria-current={router.location === '/account' ? 'page' : undefined}>{me.name}</a
+        >{/if}
+      <a href="#/settings" aria-current={router.location === '/settings' ? 'page' : undefined}>Settings</a>
+      <LinkButton onclick={show}>Keyboard shortcuts</LinkButton></span
+    >
+    <span class="apart" aria-live="polite">{live.connected ? '' : 'Connection lost. Reconnecting…'}</span>
+  </header>
+  <p class="visually-hidden" aria-live="polite">{title}</p>
+  <div bind:this={screens} {@attach keepFocus}><Router {routes} onRouteLoaded={whenIdle} /></div>
+  <ShortcutSheet bind:this={sheet} {shortcuts} />
+{:else if access.data}
+  <Door access={access.data} {invited} />
+{:else if access.isError}
+  <main><Problem query={access} /></main>
+{/if}
 
 <style>
+  main {
+    padding: var(--space-7);
+  }
   .skip {
     position: absolute;
     left: 12px;

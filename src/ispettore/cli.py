@@ -40,6 +40,7 @@ OwnBounds = Annotated[Path | None, typer.Option("--bounds", help="The most that 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 Quiet = Annotated[bool, typer.Option("--quiet", help="Don't show progress on the terminal.")]
 Spec = Annotated[str, typer.Option("--spec", help="A specification's identifier, or a JSON file.", autocompletion=_identifiers)]
+OpenToAll = Annotated[bool, typer.Option("--open", help="Let in everybody who can reach it, without the start token.")]
 Key = Annotated[Path | None, typer.Option("--key", help="The public key to trust (PEM or JWK).")]
 
 
@@ -218,15 +219,27 @@ def worker() -> None:
 
 
 @app.command()
-def serve() -> None:
+def serve(open_to_all: OpenToAll = False) -> None:
     """Start the application on this machine: database, web and workers. Ctrl-C stops them."""
-    _launch(demo=False)
+    _launch(demo=False, open_to_all=open_to_all)
 
 
 @app.command()
-def demo() -> None:
+def demo(open_to_all: OpenToAll = False) -> None:
     """The same as serve, with the demo production."""
-    _launch(demo=True)
+    _launch(demo=True, open_to_all=open_to_all)
+
+
+@app.command()
+def invite(
+    sign_in: Annotated[str, typer.Argument(metavar="SIGN-IN-NAME", help="By what they will sign in.")],
+    role: Annotated[list[str], typer.Option("--role", help="operator, reviewer or administrator; may be given several times.")],
+    name: Annotated[str, typer.Option("--name", help="As certificates name them; else the sign-in name.")] = "",
+) -> None:
+    """Make an account, or a new link to one that is there, and print the link that sets its password. Exit 0, or 2 on an error."""
+    from ispettore.commands import inviting
+
+    _ending(lambda: inviting.run(sign_in, name=name or sign_in, roles=role))
 
 
 @app.command("intake-desk")
@@ -245,10 +258,10 @@ def intake_desk(
     serve_desk(host="127.0.0.1", port=port, folder=folder, token=token, seed=seed)
 
 
-def _launch(*, demo: bool) -> None:
+def _launch(*, demo: bool, open_to_all: bool) -> None:
     from ispettore.studio.running.launching import launch
 
-    _ending(lambda: launch(demo=demo, say=typer.echo))
+    _ending(lambda: launch(demo=demo, open_to_all=open_to_all, say=typer.echo))
 
 
 if __name__ == "__main__":

@@ -78,8 +78,13 @@ class Launching(unittest.TestCase):
             process.send_signal(signal.SIGINT)
             process.wait(60)
 
+    def asked(self, path: str) -> urllib.request.Request:
+        """A question by whoever started it: they alone can read the token."""
+        shown = (self.folder / "start-token").read_text()
+        return urllib.request.Request(f"{self.address}{path}", headers={"authorization": f"Bearer {shown}"})
+
     def productions(self) -> list[dict]:
-        with urllib.request.urlopen(f"{self.address}api/productions") as answer:
+        with urllib.request.urlopen(self.asked("api/productions")) as answer:
             return json.load(answer)
 
     def pending(self) -> int:
@@ -106,8 +111,8 @@ class Launching(unittest.TestCase):
         names = [row["name"] for row in self.productions()]
         self.assertEqual(names, ["Almanac of a Tidal Mill", "Museum guide", "Harbour bulletin"])
         self.assertEqual([row["recordings"] for row in self.productions()], [10, 2, 1])
-        until(lambda: answers(f"{self.address}api/desk"), what="the intake desk beside it to start")
-        with urllib.request.urlopen(f"{self.address}api/desk") as answer:
+        until(lambda: answers(self.asked("api/desk")), what="the intake desk beside it to start")
+        with urllib.request.urlopen(self.asked("api/desk")) as answer:
             self.assertIn("audiobook-chapters", answer.read().decode())
         second = self.run_to_its_end()
         self.assertEqual(second.returncode, 2)
@@ -120,12 +125,15 @@ class Launching(unittest.TestCase):
         # In the middle of the work the database is killed: it is started again, and nothing is lost.
         until(lambda: self.pending() < 11, what="the first recording to be measured")
         said = (self.folder / "out.log").read_text()
-        self.assertIn(f"Ispettore is at {self.address}", said)
+        token = (self.folder / "start-token").read_text()
+        self.assertIn(f"Ispettore is at {self.address}start/{token}\n", said)
+        self.assertFalse(answers(f"{self.address}api/productions"), "another user of this machine is not let in")
+        self.nothing_takes_from_the_trail()
         self.assertNotIn("Traceback", said)
         pid = int((self.folder / "postgres" / "data" / "postmaster.pid").read_text().splitlines()[0])
         os.kill(pid, signal.SIGKILL)
         until(lambda: not answers(f"{self.address}api/health"), what="health to say that the database is away")
-        until(lambda: answers(f"{self.address}api/productions"), what="the database to be there again")
+        until(lambda: answers(self.asked("api/productions")), what="the database to be there again")
         until(lambda: self.pending() == 0, what="the demo to be measured all the same", timeout_s=240)
         self.assertEqual([self.counted(row, "inside") for row in self.productions()], [2, 0, 0])
 
@@ -145,6 +153,21 @@ class Launching(unittest.TestCase):
         again.wait()
         until(lambda: not answers(f"{self.address}api/health"), what="the web process to end with its launcher")
         self.end(self.launch())
+
+    def nothing_takes_from_the_trail(self):
+        """Not even the application's own role, which may add to it."""
+        with psycopg.connect(self.database(), autocommit=True) as connection:
+            connection.execute(
+                "INSERT INTO trail (at, who, way, address, act, about, subjects) VALUES (now(), '', '', '', '', '', '[]')"
+            )
+            for statement in (
+                "DELETE FROM trail",
+                "GRANT DELETE ON trail TO ispettore",
+                "ALTER TABLE trail DISABLE TRIGGER ALL",
+                "DROP TABLE trail",
+            ):
+                with self.subTest(statement=statement), self.assertRaises(psycopg.errors.InsufficientPrivilege):
+                    connection.execute(statement)
 
     def test_a_cluster_with_one_role_for_everything_gives_its_rights_away(self):
         cluster = Cluster(self.folder / "old", fast=True)

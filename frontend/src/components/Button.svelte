@@ -7,13 +7,20 @@
     strong?: boolean;
     disabled?: boolean;
     label?: string;
+    /** Sends the form it stands in. */
+    submit?: boolean;
   }
-  let { children, onclick, strong = false, disabled = false, label }: Props = $props();
+  let { children, onclick, strong = false, disabled = false, label, submit = false }: Props = $props();
   const once = new Once();
 </script>
 
-<button type="button" class:strong onclick={() => once.run(onclick)} {disabled} aria-busy={once.busy} aria-label={label}
-  >{@render children()}</button
+<button
+  type={submit ? 'submit' : 'button'}
+  class:strong
+  onclick={() => once.run(onclick)}
+  {disabled}
+  aria-busy={once.busy}
+  aria-label={label}>{@render children()}</button
 >
 
 <style>

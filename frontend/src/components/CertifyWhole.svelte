@@ -6,6 +6,7 @@
   import Button from './Button.svelte';
   import Field from './Field.svelte';
   import type { Delivering } from '../lib/delivering.svelte';
+  import * as server from '../lib/server/access';
   import * as productions from '../lib/server/productions';
   interface Props {
     production: string;
@@ -16,16 +17,22 @@
   let { production, by, acting, delivering }: Props = $props();
   const query = createQuery(() => productions.certified(production));
   const found = $derived(query.data);
+  const access = createQuery(() => server.access());
+  const me = $derived(access.data?.me);
   const certify = () => acting.attempt(() => productions.certify(production), { once: `certify ${production}` });
 </script>
 
 <section aria-label="Certificate of the production">
-  <Field
-    label="Certified by"
-    value={by}
-    placeholder="Your name, shown on certificates"
-    onchange={(to) => void delivering.change({ certified_by: to })}
-  />
+  {#if me?.name}
+    <p>Certificates name who is signed in and asks for them: here <b>{me.name}</b>.</p>
+  {:else}
+    <Field
+      label="Certified by"
+      value={by}
+      placeholder="Your name, shown on certificates"
+      onchange={(to) => void delivering.change({ certified_by: to })}
+    />
+  {/if}
   {#if found}
     <p>
       {#if found.certificate && found.current}

@@ -27,6 +27,8 @@
       <LinkButton onclick={() => void acting?.reload()}>Show the current state</LinkButton>
     {:else if found.act === 'disk'}
       <a href="#/settings">Show disk use</a>
+    {:else if found.act === 'sign in'}
+      <LinkButton onclick={() => location.reload()}>Sign in</LinkButton>
     {:else if found.act === 'keys'}
       <a href="#/certificates/keys">Show keys</a>
     {/if}

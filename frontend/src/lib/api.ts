@@ -1,7 +1,7 @@
 // The one door to the server, typed from its own description.
 import createClient from 'openapi-fetch';
 import type { components, paths } from './api-types';
-import { ACT, answered, newAct, unanswered } from './changes';
+import { ACT, answered, askAgain, newAct, unanswered } from './changes';
 
 export type SheetView = components['schemas']['SheetView'];
 export type SheetEntry = components['schemas']['SheetEntry'];
@@ -87,6 +87,12 @@ export type Deed = components['schemas']['Deed'];
 export type Removed = components['schemas']['Removed'];
 export type FoundRecording = components['schemas']['FoundRecording'];
 export type ImportView = components['schemas']['ImportView'];
+export type AccessView = components['schemas']['AccessView'];
+export type Me = components['schemas']['Me'];
+export type Right = Me['rights'][number];
+export type Role = Me['roles'][number];
+export type PersonView = components['schemas']['PersonView'];
+export type Invited = components['schemas']['Invited'];
 export type NoteKind = NoteView['kind'];
 export type Notice = components['schemas']['Notice'];
 type Failed = components['schemas']['Failed'];
@@ -151,5 +157,7 @@ export async function send(address: string, how: RequestInit): Promise<void> {
 export async function got<T>(asked: Promise<{ data?: T; error?: Failed; response: Response }>): Promise<T> {
   const { data, error, response } = await asked;
   if (response.ok) return data as T;
+  // A session that ended: the page asks who it is for, and shows the way in.
+  if (response.status === 401) void askAgain([{ about: 'access', id: '' } as Notice]);
   throw error?.error ? new Refused(error.error, error.act) : new Refused(NO_WORDS, 'again');
 }

@@ -20,6 +20,7 @@ export class Live {
     return () => {
       clearTimeout(this.#again);
       this.#source?.close();
+      this.connected = true;
     };
   }
 
@@ -31,6 +32,7 @@ export class Live {
     source.onerror = () => {
       this.connected = false;
       if (source.readyState !== EventSource.CLOSED) return;
+      void askAgain([{ about: 'access', id: '' } as Notice]);
       clearTimeout(this.#again);
       this.#again = setTimeout(() => this.#listen(), AGAIN_MS);
     };

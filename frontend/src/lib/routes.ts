@@ -26,6 +26,9 @@ const screens: Record<string, () => Promise<Screen>> = {
   '/verify/:id': () => import('../screens/Verify.svelte'),
   '/removed': () => import('../screens/Removed.svelte'),
   '/settings': () => import('../screens/Settings.svelte'),
+  '/account': () => import('../screens/Account.svelte'),
+  '/people': () => import('../screens/People.svelte'),
+  '/trail': () => import('../screens/Trail.svelte'),
   '*': () => import('../screens/Nowhere.svelte'),
 };
 

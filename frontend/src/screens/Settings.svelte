@@ -12,11 +12,12 @@
   import ScreenHead from '../components/ScreenHead.svelte';
   import SingleKeys from '../components/SingleKeys.svelte';
   import { Acting } from '../lib/acting.svelte';
-  import type { Defaults, Preference } from '../lib/api';
+  import type { AccessView, Defaults, Preference } from '../lib/api';
   import { STANDARD } from '../lib/defaults';
   import { counted, size } from '../lib/format';
   import { CHOICES, theme } from '../lib/theme.svelte';
   import type { Shortcuts } from '../lib/shortcuts.svelte';
+  import * as server from '../lib/server/access';
   import * as certificates from '../lib/server/certificates';
   import * as installation from '../lib/server/installation';
   import * as specifications from '../lib/server/specifications';
@@ -28,6 +29,12 @@
   const keys = createQuery(() => certificates.keys());
   const own = $derived(keys.data?.keys.find((key) => key.role === 'own'));
   const trusted = $derived(keys.data?.keys.filter((key) => key.role === 'trusted').length ?? 0);
+  const access = createQuery(() => server.access());
+  const ACCESS: Record<AccessView['access'], string> = {
+    open: 'Everybody who reaches this address does everything, without signing in.',
+    start: 'Whoever opens the address that the start printed does everything; others sign in.',
+    accounts: 'People sign in.',
+  };
   let saved = $state('');
   const change = (what: string, body: Partial<Defaults>) =>
     acting.attempt(async () => {
@@ -102,6 +109,13 @@
         {#if own}Certificates are sealed with the key <code>{own.fingerprint}</code>.{/if}
         {trusted ? `${counted(trusted, 'key')} of others trusted.` : 'No keys of others are trusted.'}
         <a href="#/certificates/keys">Show keys</a>
+      </p>
+    </section>
+    <section aria-label="People">
+      <h2>People</h2>
+      <p>
+        {ACCESS[access.data?.access ?? 'start']}
+        <a href="#/people">Show people</a> · <a href="#/trail">Show the trail</a> · <a href="#/account">Your access</a>
       </p>
     </section>
     <section aria-label="This browser">

@@ -18,7 +18,7 @@ GONE = (OperationalError, InterfaceError)
 """What is raised while the database is away."""
 CONNECT_S = 20
 """A server that is gone refuses at once: only one on a machine with much else to do needs so long."""
-_AFTER = "after commit"
+_BEFORE, _AFTER = "before commit", "after commit"
 
 log = structlog.get_logger()
 
@@ -52,6 +52,8 @@ def transaction() -> Iterator[Session]:
     with Session(engine(), expire_on_commit=False) as session:
         with session.begin():
             yield session
+            for last in session.info.pop(_BEFORE, []):
+                last()
         for action in session.info.pop(_AFTER, []):
             try:
                 action()
@@ -65,6 +67,11 @@ def snapshot() -> Iterator[Session]:
     with Session(engine(), expire_on_commit=False) as session, session.begin():
         session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
         yield session
+
+
+def before_commit(session: Session, action: Callable[[], None]) -> None:
+    """Have something done as the last of this transaction, and not where it is rolled back."""
+    session.info.setdefault(_BEFORE, []).append(action)
 
 
 def after_commit(session: Session, action: Callable[[], None]) -> None:

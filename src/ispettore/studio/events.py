@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy import text
 from sqlmodel import Session
 
+from ispettore.studio import trail
 from ispettore.studio.tables import Recording, WorkKind, WorkState
 
 CHANNEL = "ispettore"
@@ -27,7 +28,7 @@ class Notice(BaseModel):
     about: (
         WorkKind
         | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening"]
-        | Literal["uploads", "keys", "settings"]
+        | Literal["uploads", "keys", "settings", "access"]
     )
     id: str = ""
     production: UUID | None = None
@@ -47,12 +48,16 @@ class Act:
     told: list[Notice] = field(default_factory=list)
 
 
+APART = frozenset({"draft", "listening", "uploads", "everything"})
+"""What is announced and leaves no line in the trail: figures as they are turned, what was heard, parts of files."""
 ACT: ContextVar[Act | None] = ContextVar("act", default=None)
 """The request that is being answered; none in a worker."""
 
 
 def tell(session: Session, notice: Notice) -> None:
-    """Announce a change when this transaction commits."""
+    """Announce a change when this transaction commits, and note in the trail who asked for it."""
+    if notice.about not in APART:
+        trail.note(session, notice.about, notice.id, notice.production)
     if act := ACT.get():
         notice = notice.model_copy(update={"act": act.name})
         act.told.append(notice)

@@ -18,3 +18,9 @@ def home() -> Path:
     if CHECKOUT:
         return ROOT / "var"
     return Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local" / "share") / "ispettore"
+
+
+def state() -> Path:
+    """Where what runs is kept: `ISPETTORE_STATE` where that is set, else where all data are."""
+    named = os.environ.get("ISPETTORE_STATE")
+    return Path(named) if named else home()

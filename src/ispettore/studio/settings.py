@@ -2,6 +2,7 @@
 
 from functools import lru_cache
 from pathlib import Path
+from typing import Literal
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
@@ -26,6 +27,15 @@ class Settings(BaseSettings):
     host: str = "127.0.0.1"
     port: int = 8710
     allowed_hosts: str = "127.0.0.1,localhost,[::1]"
+    """By which names it is reached; of any other it answers nothing."""
+    access: Literal["", "open", "start", "accounts"] = ""
+    """Who is let in (`access/binding.py`); empty for what is right where it is bound to."""
+    idle_after_s: float = 12 * 3600
+    """After how long without use somebody has to sign in again."""
+    tls_certificate: Path | None = None
+    tls_key: Path | None = None
+    trusted_proxies: str = ""
+    """Addresses of proxies that are believed when they say for whom they ask, with commas between."""
     largest_upload_bytes: int = 8 * 1024**3
     largest_archive_bytes: int = 512 * 1024**3
     job_memory_bytes: int = 6 * 1024**3

@@ -5,7 +5,7 @@ from contextlib import asynccontextmanager
 from typing import Literal
 
 import structlog
-from fastapi import FastAPI, Request, Response
+from fastapi import Depends, FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from pydantic import BaseModel
@@ -16,6 +16,18 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from ispettore.core.errors import ContentChanged, IspettoreError, KeyExposed, UnknownSpecification
 from ispettore.core.spec.delivery import NotWritable
 from ispettore.studio import database
+from ispettore.studio.access.errors import (
+    FirstAdministrator,
+    InvitationEnded,
+    LastAdministrator,
+    NotAllowed,
+    NotSignedIn,
+    PasskeyRefused,
+    SignInRefused,
+    SignInTaken,
+    TokenNotAllowed,
+    TooManyTries,
+)
 from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
@@ -39,6 +51,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.web import (
+    access,
     archives,
     certificates,
     delivering,
@@ -55,6 +68,7 @@ from ispettore.web import (
     verifyings,
     works,
 )
+from ispettore.web.admission import Admission, allowed
 from ispettore.web.assets import ASK_FIRST, Assets
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
@@ -80,11 +94,22 @@ STATUS = {
     NotInStore: 410,
     FileCleared: 410,
     NothingMade: 409,
+    NotSignedIn: 401,
+    NotAllowed: 403,
+    TokenNotAllowed: 403,
+    SignInRefused: 403,
+    PasskeyRefused: 403,
+    TooManyTries: 429,
+    InvitationEnded: 410,
+    SignInTaken: 409,
+    FirstAdministrator: 409,
+    LastAdministrator: 409,
 }
 
 
-Act = Literal["again", "reload", "disk", "keys"]
-"""What helps after an error: to try the same again, to look at what is there now, to make room on the disk, to see to the keys."""
+Act = Literal["again", "reload", "disk", "keys", "sign in"]
+"""What helps after an error: to try the same again, to look at what is there now, to make room on the disk, to see to the keys, to
+show who one is."""
 ACTS: dict[type[Exception], Act] = {
     NotReady: "again",
     Overtaken: "again",
@@ -98,13 +123,20 @@ ACTS: dict[type[Exception], Act] = {
     NoRoomLeft: "disk",
     StoreReadOnly: "disk",
     KeyExposed: "keys",
+    NotSignedIn: "sign in",
 }
 
 
 async def in_words(_request: Request, error: Exception) -> JSONResponse:
     """Errors meant for a person, with their sentence."""
-    assert isinstance(error, IspettoreError)
-    return _said(error.sentence, STATUS.get(type(error), 422), ACTS.get(type(error)))
+    return refusal(error)
+
+
+def refusal(error: Exception) -> JSONResponse:
+    """The same as an answer, also where no route was reached yet; anything else means that the database is away."""
+    if isinstance(error, IspettoreError):
+        return _said(error.sentence, STATUS.get(type(error), 422), ACTS.get(type(error)))
+    return _said("The database is not answering. It restarts by itself; try again in a moment.", 503, "again")
 
 
 async def not_understood(_request: Request, error: Exception) -> JSONResponse:
@@ -114,11 +146,6 @@ async def not_understood(_request: Request, error: Exception) -> JSONResponse:
     where = " → ".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
     said = str(first["msg"]).removeprefix("Value error, ")
     return _said(f"This can't be used: {f'{where}: ' if where else ''}{said[:1].lower()}{said[1:].rstrip('.')}.", 422)
-
-
-async def database_away(_request: Request, _error: Exception) -> JSONResponse:
-    """While the database is being started again."""
-    return _said("The database is not answering. It restarts by itself; try again in a moment.", 503, "again")
 
 
 async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
@@ -186,15 +213,17 @@ def build() -> FastAPI:
         docs_url=None,
         redoc_url=None,
         openapi_url="/api/openapi.json",
+        dependencies=[Depends(allowed)],
         responses={422: {"model": Failed}, "default": {"model": Failed}},
     )
     app.state.live = live
     app.add_exception_handler(IspettoreError, in_words)
     app.add_exception_handler(RequestValidationError, not_understood)
     for gone in database.GONE:
-        app.add_exception_handler(gone, database_away)
+        app.add_exception_handler(gone, in_words)
     app.add_exception_handler(OSError, refused_by_disk)
     for part in (
+        access,
         archives,
         certificates,
         delivering,
@@ -212,6 +241,7 @@ def build() -> FastAPI:
     ):
         app.include_router(part.routes, prefix="/api")
 
+    app.include_router(access.starting, include_in_schema=False)
     app.include_router(resumable.router(incoming), include_in_schema=False)
 
     @app.get("/api/health", operation_id="health")
@@ -236,6 +266,7 @@ def build() -> FastAPI:
     app.add_middleware(Telling)
     app.add_middleware(GZipMiddleware, compresslevel=COMPRESSION, exclude_content_types=AS_THEY_ARE)
     app.add_middleware(Bounds)
+    app.add_middleware(Admission, refusal=refusal)
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings().allowed_hosts.split(","))
     return app

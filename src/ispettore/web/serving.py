@@ -3,21 +3,28 @@
 import uvicorn
 
 from ispettore.studio import logs
+from ispettore.studio.access import binding
 from ispettore.studio.settings import settings
 from ispettore.web.app import build
 
 
 def main() -> None:
-    """Serve until told to stop. Open event streams are cut off rather than waited for."""
+    """Serve until told to stop. Open event streams are cut off rather than waited for. Raises what `binding.check` refuses."""
     logs.configure()
+    binding.check()
+    found = settings()
     uvicorn.run(
         build(),
-        host=settings().host,
-        port=settings().port,
+        host=found.host,
+        port=found.port,
+        ssl_certfile=found.tls_certificate,
+        ssl_keyfile=found.tls_key,
         log_level="warning",
         timeout_graceful_shutdown=1,
         server_header=False,
-        proxy_headers=False,  # nobody is believed who says for whom he speaks
+        # Nobody is believed who says for whom they ask, but the proxies that are named.
+        proxy_headers=bool(found.trusted_proxies),
+        forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],
     )
 
 

@@ -1,5 +1,7 @@
 """Routes: following and cancelling background work."""
 
+import time
+from collections.abc import AsyncIterator
 from uuid import UUID
 
 from fastapi import APIRouter, Request
@@ -7,8 +9,10 @@ from sse_starlette.sse import EventSourceResponse
 
 from ispettore.studio.events import Notice
 from ispettore.studio.jobs import works
+from ispettore.web.admission import still_in
 from ispettore.web.live import Live
 
+LOOK_EVERY_S = 60
 routes = APIRouter()
 
 
@@ -35,4 +39,15 @@ _FAILED = {"content": {"application/json": {"schema": {"$ref": "#/components/sch
 async def events(request: Request) -> EventSourceResponse:
     """What changes, as it changes, for as long as somebody listens."""
     live: Live = request.app.state.live
-    return EventSourceResponse(({"data": message} async for message in live.messages()), ping=15)
+    return EventSourceResponse(_while_let_in(request, live), ping=15)
+
+
+async def _while_let_in(request: Request, live: Live) -> AsyncIterator[dict[str, str]]:
+    """Changes as events, until whoever listens is let in no more: looked at when anybody's access changes, and each minute."""
+    looked = time.monotonic()
+    async for message in live.messages():
+        if '"about":"access"' in message or time.monotonic() - looked > LOOK_EVERY_S:
+            if not await still_in(request.scope):
+                return
+            looked = time.monotonic()
+        yield {"data": message}

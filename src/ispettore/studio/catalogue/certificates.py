@@ -19,6 +19,7 @@ from ispettore.studio.catalogue import acceptances
 from ispettore.studio.database import after_commit
 from ispettore.studio.settings import settings
 from ispettore.studio.tables import CertificateRecord, Conforming, DeliverableRecord, Production, Recording, now
+from ispettore.studio.who import signed_in
 
 Of = Literal["attempt", "deliverable", "production"]
 OFS: dict[str, Of] = {"attempt": "attempt", "deliverable": "deliverable", "production": "production"}
@@ -51,8 +52,8 @@ def known(session: Session, recording: Recording, *, listening: str = "") -> Kno
 
 
 def certified_by(production: Production) -> str:
-    """Who answers for a production's certificates, as it was said."""
-    return Delivering.model_validate(production.delivering or {}).certified_by
+    """Who answers for a production's certificates: whoever asks for them, where they have an account; else as it was said."""
+    return signed_in() or Delivering.model_validate(production.delivering or {}).certified_by
 
 
 def keep(session: Session, sealed: dict[str, Any], subject: Subject) -> CertificateRecord:

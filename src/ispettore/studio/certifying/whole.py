@@ -21,6 +21,7 @@ from ispettore.studio.delivering import asking, deliverables, listenings
 from ispettore.studio.delivering.views import DeliveryRow
 from ispettore.studio.errors import NotCertified
 from ispettore.studio.tables import CertificateRecord, DeliverableRecord, Production, now
+from ispettore.studio.who import signed_in
 
 NAMED = 3
 
@@ -133,9 +134,11 @@ def _same(record: CertificateRecord, production: Production, found: _Ready) -> b
 
 
 def _says_all(record: CertificateRecord, production: Production, found: _Ready) -> bool:
-    """Whether a certificate says of a production all that one issued now would."""
+    """Whether a certificate says of a production all that one issued now would. Where people have accounts, it names whoever
+    certified it, and not who looks."""
     content = record.sealed["certificate"]
-    named = (content["production"], content["certified_by"]) == (production.name, certificates.certified_by(production))
+    by = content["certified_by"] if signed_in() else certificates.certified_by(production)
+    named = (content["production"], content["certified_by"]) == (production.name, by)
     told = content["files"] == [part.model_dump(mode="json") for part in found.parts]
     return named and told and _same(record, production, found)
 

@@ -10,6 +10,7 @@ from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.jobs import queue, retrying
 from ispettore.studio.tables import Recording, Work, WorkKind, WorkState
+from ispettore.studio.who import may, signed_in
 
 
 class WorkView(BaseModel):
@@ -29,7 +30,7 @@ def ask(session: Session, kind: WorkKind, subject_id: UUID, *, of: Recording | N
 
     Should the process end between the two, or the queue not answer, `retrying.rescue` queues it.
     """
-    work = Work(kind=kind, subject_id=subject_id, production_id=production_id)
+    work = Work(kind=kind, subject_id=subject_id, production_id=production_id, asked_by=signed_in(), certifies=may("certify"))
     if of is not None:
         work.recording_id, work.production_id = of.id, of.production_id
     session.add(work)

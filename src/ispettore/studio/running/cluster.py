@@ -115,6 +115,20 @@ class Cluster:
         """Process id of the running server."""
         return int((self._data / "postmaster.pid").read_text().splitlines()[0])
 
+    def hand_over(self, table: str) -> None:
+        """Take a table from the application's role, which may then read it and add to it, and nothing else: not even by a statement
+        that gives it its rights back."""
+        from psycopg import sql
+
+        names = {"table": sql.Identifier(table), "owner": sql.Identifier(ADMINISTRATOR), "role": sql.Identifier(NAME)}
+        with self._connect(ADMINISTRATOR, database=NAME) as connection:
+            for statement in (
+                "ALTER TABLE {table} OWNER TO {owner}",
+                "REVOKE ALL ON {table} FROM {role}",
+                "GRANT SELECT, INSERT ON {table} TO {role}",
+            ):
+                connection.execute(sql.SQL(statement).format(**names))
+
     @property
     def _data(self) -> Path:
         return self.folder / "data"
@@ -223,7 +237,7 @@ class Cluster:
                 # From PostgreSQL 16 on the role a cluster was made with stays what it is; only a new cluster changes that.
                 log.warning("the database's role keeps its rights over the server; see docs/DECISIONS.md")
 
-    def _connect(self, role: str) -> "psycopg.Connection[tuple[Any, ...]]":
+    def _connect(self, role: str, *, database: str = "postgres") -> "psycopg.Connection[tuple[Any, ...]]":
         import psycopg
 
         password = (self.folder / ("password" if role == NAME else "admin-password")).read_text().strip()
@@ -232,7 +246,7 @@ class Cluster:
             port=self.port,
             user=role,
             password=password,
-            dbname="postgres",
+            dbname=database,
             autocommit=True,
             connect_timeout=CONNECT_S,
         )

@@ -9,19 +9,21 @@ import signal
 import subprocess
 import sys
 import time
-import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import httpx
 import structlog
 
 from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
+from ispettore.studio.access import binding, start
+from ispettore.studio.access.letting_in import access, alone
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.jobs import attempts
-from ispettore.studio.locations import PACKAGE, home
+from ispettore.studio.locations import PACKAGE, state
 from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
@@ -51,15 +53,9 @@ class DidNotStart(IspettoreError):
     patience: float
 
 
-def own_folder() -> Path:
-    """Where what runs is kept: `ISPETTORE_STATE` where that is set, else where all data are."""
-    named = os.environ.get("ISPETTORE_STATE")
-    return Path(named) if named else home()
-
-
 def own_cluster() -> Cluster:
     """The cluster of this installation, under a system folder where the server's user can't reach its own."""
-    wanted = own_folder() / "postgres"
+    wanted = state() / "postgres"
     if "ISPETTORE_STATE" in os.environ:
         return Cluster(wanted)
     digest = hashlib.sha256(str(PACKAGE.parents[1]).encode()).hexdigest()[:12]
@@ -91,11 +87,14 @@ def only_one(folder: Path) -> Iterator[Callable[[str], None]]:
         yield note
 
 
-def launch(*, demo: bool, say: Callable[[str], None]) -> int:
-    """Start everything, wait until told to stop, stop everything. Returns an exit status. Raises RunsAlready and what starting
-    raises."""
+def launch(*, demo: bool, open_to_all: bool, say: Callable[[str], None]) -> int:
+    """Start everything, wait until told to stop, stop everything. `open_to_all` lets in whoever reaches it. Returns an exit status.
+    Raises RunsAlready and what starting raises."""
     logs.configure()
-    with only_one(own_folder()) as note:
+    if open_to_all:
+        os.environ["ISPETTORE_ACCESS"] = "open"
+        settings.cache_clear()
+    with only_one(state()) as note:
         return _launch(demo=demo, say=say, note=note)
 
 
@@ -113,6 +112,10 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         signal.signal(name, lambda *_: supervisor.ask_to_stop())
     try:
         migrate()
+        if cluster is not None:
+            cluster.hand_over("trail")
+        binding.check()
+        start.token()  # there before anything answers
         specifications.follow_shipped()
         attempts.sweep(settings().work)
         if demo:
@@ -131,10 +134,10 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         supervisor.keep("web", [sys.executable, "-m", "ispettore.web.serving"])
         for number in range(os.cpu_count() or 1):
             supervisor.keep(f"worker {number + 1}", [sys.executable, "-m", "ispettore.cli", "worker"])
-        address = f"http://{settings().host}:{port}/"
-        supervisor.wait_for(f"{address}api/health")
+        address = binding.address(settings(), port)
+        supervisor.wait_for_web(port)
         note(address)
-        say(f"\nIspettore is at {address}\nCtrl-C stops it.")
+        say(f"\nIspettore is at {_to_open(address)}\nCtrl-C stops it.")
         supervisor.watch()
         return 0
     finally:
@@ -143,6 +146,11 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         engine().dispose()
         if cluster is not None:
             cluster.stop()
+
+
+def _to_open(address: str) -> str:
+    """The address for a person to open: with the start token in it, where that is what lets them in."""
+    return f"{address}start/{start.token()}" if access() == "start" else address
 
 
 def _keep_desk(supervisor: "Supervisor") -> None:
@@ -190,13 +198,18 @@ class Supervisor:
     def ask_to_stop(self) -> None:
         self._stopping = True
 
-    def wait_for(self, address: str, *, patience_s: float = 60) -> None:
+    def wait_for_web(self, port: int, *, patience_s: float = 60) -> None:
+        """Until the web process says that it is well, asked over this machine by a name it knows."""
+        found = settings()
+        here = found.host if found.host not in ("0.0.0.0", "::") else "127.0.0.1"
+        name = "127.0.0.1" if alone(found.host) else found.allowed_hosts.split(",")[0].strip()
+        address = f"{'https' if binding.encrypted(found) else 'http'}://{f'[{here}]' if ':' in here else here}:{port}/api/health"
         end = time.monotonic() + patience_s
         while not self._stopping:
             try:
-                with urllib.request.urlopen(address, timeout=2):
-                    return
-            except OSError:
+                httpx.get(address, headers={"host": name}, timeout=2, verify=False, trust_env=False).raise_for_status()
+                return
+            except (OSError, httpx.HTTPError):
                 if time.monotonic() > end:
                     raise DidNotStart(patience=patience_s) from None
                 time.sleep(0.1)

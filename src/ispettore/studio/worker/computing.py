@@ -183,7 +183,7 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         tracks=tracks.of(measured).packed(),
         pyramid=_zoomed(measured, request.folder / "pyramid"),
         listening=listening,
-        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None else None,
+        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None and request.certifies else None,
     )
 
 

@@ -48,10 +48,12 @@ from ispettore.studio.tables import (
     Planning,
     Recording,
     Verifying,
+    Work,
     WorkKind,
     WorkState,
     now,
 )
+from ispettore.studio.who import RIGHTS, Who, acting, may
 from ispettore.studio.worker import computing, seeding
 from ispettore.studio.worker.requests import (
     ConformRequest,
@@ -80,7 +82,7 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
         return
     log.info("work started", work=str(work_id), kind=attempt.work.kind, attempt=attempt.work.attempts)
     try:
-        with attempt.in_folder():
+        with attempt.in_folder(), acting(_asker(attempt.work)):
             _KINDS[WorkKind(attempt.work.kind)](_Hand(attempt, store, stopping))
     except (Superseded, Cancelled, IspettoreError, OSError) as error:
         _ended(attempt, error, stopping)
@@ -90,6 +92,11 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
     except Exception:
         log.exception("work failed", work=str(work_id))
         _ended(attempt, Unexpected(), stopping)
+
+
+def _asker(work: Work) -> Who:
+    """Whoever asked for work: what they were allowed then holds until it is done."""
+    return Who(way="work", rights=RIGHTS if work.certifies else RIGHTS - {"certify"}, name=work.asked_by)
 
 
 def _ended(attempt: Attempt, error: Exception, stopping: Callable[[], bool]) -> None:
@@ -247,6 +254,7 @@ def _conform(hand: _Hand) -> None:
             bounds=manner.bounds,
             form=conformings.form(conforming),
             file_name=file_name,
+            certifies=may("certify"),
             folder=hand.attempt.folder,
             beside=beside,
             keys=certificates.keys().path,

@@ -67,7 +67,8 @@ class KnownSource(_Sent):
 
 
 class ConformRequest(_Sent):
-    """`file_name` is what the result is to be called. Where `known` is None the source is measured first."""
+    """`file_name` is what the result is to be called. Where `known` is None the source is measured first. `certifies` tells whether
+    whoever asked may certify the result."""
 
     source: SourceFile
     known: KnownSource | None
@@ -78,6 +79,7 @@ class ConformRequest(_Sent):
     bounds: Bounds | None = None
     form: OutputFormat
     file_name: str
+    certifies: bool = True
     folder: Path
     beside: Known
     keys: Path

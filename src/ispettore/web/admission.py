@@ -1,0 +1,181 @@
+"""Who is let in, and what they may do.
+
+Nothing is answered to a stranger but what is listed here (`PUBLIC`); whatever changes something needs the right to work unless it
+is listed as needing another. A route that is added is closed until somebody opens it.
+"""
+
+import re
+from collections.abc import Callable
+from dataclasses import replace
+
+from fastapi import Request
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import HTTPConnection
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+from ispettore.studio.access import sessions, start, tokens
+from ispettore.studio.access.errors import NotAllowed, NotSignedIn, TokenNotAllowed
+from ispettore.studio.access.letting_in import access
+from ispettore.studio.database import GONE
+from ispettore.studio.who import GIVES, RIGHTS, WHO, Right, Role, Who, acting
+
+PUBLIC = re.compile(
+    r"/|/icon\.svg|/assets/[^/]+|/start/[^/]+|/api/(health|access|openapi\.json|access/(sign-in|passkey|passkey/begin|invitation|join))"
+)
+SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+READ: frozenset[Right] = frozenset({"read"})
+NEEDS: dict[str, frozenset[Right]] = {
+    **dict.fromkeys(
+        (
+            "getRows",
+            "examineSpecification",
+            "examineTreatment",
+            "previewNames",
+            "drawBlindRounds",
+            "judgeBlindRounds",
+            "createVerifying",
+            "attachFile",
+            "signOut",
+            "endSession",
+            "makeToken",
+            "endToken",
+            "changePassword",
+            "beginPasskey",
+            "addPasskey",
+            "removePasskey",
+        ),
+        READ,
+    ),
+    **dict.fromkeys(("reportListening", "addNote", "changeNote"), frozenset[Right]({"work", "certify"})),
+    **dict.fromkeys(("withdrawCertificate", "issueAgain", "certifyProduction", "makeFiles"), frozenset[Right]({"certify"})),
+    **dict.fromkeys(
+        (
+            "changeDefaults",
+            "trustKey",
+            "distrustKey",
+            "rollKey",
+            "trustAndImport",
+            "listPeople",
+            "invitePerson",
+            "inviteAgain",
+            "changePerson",
+            "getTrail",
+            "getTrailAsTable",
+        ),
+        frozenset[Right]({"administer"}),
+    ),
+}
+"""What an operation needs, any of these, where that is not reading for what asks and working for what changes."""
+OWN = frozenset(
+    {"endSession", "makeToken", "endToken", "changePassword", "beginPasskey", "addPasskey", "removePasskey", "getAccount"}
+)
+"""What is done to an account is done by its owner in a browser, never by a token."""
+HOW = {
+    "start": "Open the address that Ispettore printed when it started; scripts show a token instead.",
+    "accounts": "Sign in, or show a token.",
+    "open": "",
+}
+
+
+def needs(operation: str, method: str) -> frozenset[Right]:
+    """Any of which rights an operation needs."""
+    return NEEDS.get(operation) or (READ if method in SAFE else frozenset({"work"}))
+
+
+def cookie_name(connection: HTTPConnection) -> str:
+    """What the cookie is called: tied to this very host where it travels encrypted (RFC 6265bis); else told apart from that of
+    another port, which browsers do not do."""
+    return "__Host-ispettore" if connection.url.scheme == "https" else f"ispettore-{connection.url.port or 80}"
+
+
+class Admission:
+    """Finds out who asks, and turns strangers away, before any route sees the request. `refusal` makes an answer of an error."""
+
+    def __init__(self, app: ASGIApp, refusal: Callable[[Exception], ASGIApp]) -> None:
+        self._app, self._refusal = app, refusal
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self._app(scope, receive, send)
+            return
+        public = PUBLIC.fullmatch(scope["path"]) is not None
+        try:
+            who = None if scope["path"].startswith("/assets/") else await _who(scope)
+            if who is None and not public:
+                raise NotSignedIn(why=": what you showed is unknown, or has ended" if _shows(scope) else "", how=HOW[access()])
+        except (NotSignedIn, *GONE) as error:
+            if public:
+                who = None
+            else:
+                await self._refusal(error)(scope, receive, send)
+                return
+        with acting(who):
+            await self._app(scope, receive, send)
+
+
+async def allowed(request: Request) -> None:
+    """Raises NotAllowed and TokenNotAllowed where whoever asks may not do what the route does."""
+    who = WHO.get()
+    operation = _operation(request.scope)
+    if who is None:
+        return  # let in as a stranger: one of the few routes for those
+    wanted = needs(operation, request.method)
+    if who.way == "token" and (operation in OWN or not wanted & who.rights):
+        told = ", ".join(right for right in tokens.GIVABLE if right in who.rights) or "do nothing"
+        raise TokenNotAllowed(token=who.name or "of this machine", rights=told)
+    if not wanted & who.rights:
+        have = [role for role in GIVES if GIVES[role] <= who.rights]
+        raise NotAllowed(role=" or ".join(_giving(wanted)), have=" and ".join(have) or "none")
+
+
+def _giving(rights: frozenset[Right]) -> list[Role]:
+    return [role for role, given in GIVES.items() if given & (rights - READ)]
+
+
+async def still_in(scope: Scope) -> bool:
+    """Whether whoever asked for something that goes on is let in by now; looking does not count as use."""
+    try:
+        return await _who(scope, used=False) is not None
+    except GONE:
+        return True  # the database comes back, and then they are asked again
+
+
+async def _who(scope: Scope, *, used: bool = True) -> Who | None:
+    """Who asks, if that is known."""
+    if access() == "open":
+        found: Who | None = Who(way="open", rights=RIGHTS, address=address_of(scope))
+    else:
+        found = await run_in_threadpool(_shown, HTTPConnection(scope), used=used) if _shows(scope) else None
+    # What they ask for can be told as soon as its route is found.
+    return None if found is None else replace(found, act=lambda: _operation(scope))
+
+
+def _shows(scope: Scope) -> bool:
+    """Whether anything is shown by which somebody might be known."""
+    connection = HTTPConnection(scope)
+    return _bearer(connection) is not None or bool(connection.cookies.get(cookie_name(connection)))
+
+
+def _shown(connection: HTTPConnection, *, used: bool) -> Who | None:
+    address, bearer = address_of(connection.scope), _bearer(connection)
+    if bearer is None:
+        return sessions.by_cookie(connection.cookies[cookie_name(connection)], address=address, used=used)
+    if access() == "start" and start.fits(bearer):
+        return Who(way="start", rights=RIGHTS, address=address)
+    return sessions.by_token(bearer, address=address)
+
+
+def address_of(scope: Scope) -> str:
+    """From where somebody asks, as far as it can be told."""
+    client = scope.get("client")
+    return str(client[0]) if client else ""
+
+
+def _operation(scope: Scope) -> str:
+    route = scope.get("route")
+    return str(getattr(route, "operation_id", None) or getattr(route, "name", ""))
+
+
+def _bearer(connection: HTTPConnection) -> str | None:
+    kind, _, shown = connection.headers.get("authorization", "").partition(" ")
+    return shown.strip() if kind.lower() == "bearer" else None
