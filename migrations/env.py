@@ -10,13 +10,19 @@ url = context.config.get_main_option("sqlalchemy.url")
 engine = create_engine(url)
 
 
-def ours(_object: object, name: str | None, kind: str, *_rest: object) -> bool:
-    """Only our own tables are compared; the queue's schema is its library's."""
-    return not (kind == "table" and (name or "").startswith("procrastinate"))
+def ours(name: str | None, kind: str, _parents: object) -> bool:
+    """Only our own schemas are compared; that of the queue is its library's."""
+    return kind != "schema" or name in (None, "kept")
 
 
 with engine.connect() as connection:
-    context.configure(connection=connection, target_metadata=SQLModel.metadata, include_object=ours, compare_type=True)
+    context.configure(
+        connection=connection,
+        target_metadata=SQLModel.metadata,
+        include_schemas=True,
+        include_name=ours,
+        compare_type=True,
+    )
     with context.begin_transaction():
         context.run_migrations()
 engine.dispose()

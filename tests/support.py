@@ -5,6 +5,7 @@ The database server is started once for a process; each class of tests gets a co
 
 import atexit
 import os
+import ssl
 import subprocess
 import sys
 import tempfile
@@ -146,14 +147,19 @@ class Application:
 
     @property
     def address(self) -> str:
-        return f"http://127.0.0.1:{settings().port}/"
+        return f"{'https' if settings().tls_key else 'http'}://127.0.0.1:{settings().port}/"
 
     def worker(self) -> subprocess.Popen[bytes]:
         return self._process([sys.executable, "-m", "ispettore.cli", "worker"])
 
-    def web(self) -> subprocess.Popen[bytes]:
+    def web(self, *, trusted: ssl.SSLContext | None = None) -> subprocess.Popen[bytes]:
         process = self._process([sys.executable, "-m", "ispettore.web.serving"])
-        until(lambda: answers(f"{self.address}api/health"), what="the web process to answer")
+        until(
+            lambda: process.poll() is not None or answers(f"{self.address}api/health", trusted=trusted),
+            what="the web process to answer",
+        )
+        if process.poll() is not None:
+            raise AssertionError(f"the web process ended with status {process.returncode}")
         return process
 
     def _process(self, command: list[str]) -> subprocess.Popen[bytes]:
@@ -179,9 +185,9 @@ def end(process: subprocess.Popen[bytes]) -> None:
             process.wait()
 
 
-def answers(address: str | urllib.request.Request) -> bool:
+def answers(address: str | urllib.request.Request, *, trusted: ssl.SSLContext | None = None) -> bool:
     try:
-        with urllib.request.urlopen(address, timeout=2):
+        with urllib.request.urlopen(address, timeout=2, context=trusted):
             return True
     except OSError:
         return False

@@ -7,6 +7,7 @@
   import { Rows } from './lib/rows';
   import { Shortcuts } from './lib/shortcuts.svelte';
   import { Uploads } from './lib/uploads.svelte';
+  import Brand from './components/Brand.svelte';
   import LinkButton from './components/LinkButton.svelte';
   import ShortcutSheet from './components/ShortcutSheet.svelte';
   import Problem from './components/Problem.svelte';
@@ -29,7 +30,11 @@
   const me = $derived(access.data?.me);
   const invited = $derived(/^\/join\/(.+)/.exec(router.location)?.[1]);
   const inside = $derived(Boolean(me) && !invited);
-  $effect(() => (inside ? live.open() : undefined));
+  $effect(() => {
+    if (!inside) return undefined;
+    uploads.open();
+    return live.open();
+  });
   // The screens behind the first are fetched once that one is there and the browser has nothing else to do.
   let fetched = false;
   function whenIdle() {
@@ -74,10 +79,7 @@
   <button class="skip" type="button" onclick={() => screens && focusHead(screens)}>Skip to content</button>
   <header>
     <a class="name" href="#/">
-      <svg viewBox="0 0 32 16" width="36" height="18" aria-hidden="true">
-        <path d="M11 2H7v12h4M21 2h4v12h-4" /><circle cx="16" cy="8" r="2.8" />
-      </svg>
-      Ispettore
+      <Brand />
     </a>
     <nav aria-label="Main">
       {#each PLACES as [address, words, starts] (address)}
@@ -127,22 +129,7 @@
     border-bottom: 1px solid var(--rule);
   }
   .name {
-    display: flex;
-    gap: var(--space-4);
-    align-items: center;
-    font-size: var(--type-lead);
-    font-weight: 650;
-    letter-spacing: -0.01em;
-    color: var(--ink);
     text-decoration: none;
-  }
-  .name path {
-    fill: none;
-    stroke: var(--ink);
-    stroke-width: 2;
-  }
-  .name circle {
-    fill: var(--act);
   }
   nav {
     display: flex;

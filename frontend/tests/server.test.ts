@@ -6,6 +6,7 @@ import { ACT, askAgain, CHANGED, isOwn, shown } from '../src/lib/changes';
 import { client } from '../src/lib/client';
 import type { Shows } from '../src/lib/question';
 import { Acting } from '../src/lib/acting.svelte';
+import * as access from '../src/lib/server/access';
 import * as certificates from '../src/lib/server/certificates';
 import * as drafts from '../src/lib/server/drafts';
 import * as installation from '../src/lib/server/installation';
@@ -43,6 +44,8 @@ describe('a notice makes old', () => {
     treatments: treatments.all(),
     defaults: installation.defaults(),
     'parts of uploads': uploads.unfinished('p'),
+    'who is in': access.access(),
+    people: access.people(),
   };
   const by = (one: Notice) => Object.keys(asked).filter((name) => old(asked[name as keyof typeof asked], one));
   it.each([
@@ -62,6 +65,7 @@ describe('a notice makes old', () => {
     [turned, ['the draft']],
     [heard, ['delivery']],
     [notice({ about: 'keys' }), ['keys']],
+    [notice({ about: 'access' }), ['who is in', 'people']],
     [notice({ about: 'uploads' }), ['parts of uploads']],
     [notice({ about: 'specification', id: 'x' }), ['the specification']],
     [notice({ about: 'treatment', id: 't' }), ['treatments']],
@@ -159,6 +163,13 @@ describe('a page', () => {
     await expect(refused).rejects.toThrow('did not answer');
     await shown();
     expect(counts).toEqual({ frost: 1, thaw: 2 });
+  });
+
+  it('asks who it is for where it is let in no more, and nothing else in circles', async () => {
+    await shownOnScreen('access', () => false);
+    answerTo.status = 401;
+    await expect(roll()).rejects.toThrow('Not now.');
+    await vi.waitFor(() => expect(counts).toEqual({ frost: 1, thaw: 1, access: 2 }));
   });
 
   it('asks for everything where everything changed', async () => {

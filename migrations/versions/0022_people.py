@@ -9,6 +9,9 @@ down_revision = "0021"
 branch_labels = None
 depends_on = None
 
+KEPT = "kept"
+"""A schema apart, so that it can be owned by another role: whoever owns a schema may drop what is in it."""
+
 
 def _when(name: str, *, nullable: bool = False) -> sa.Column:
     return sa.Column(name, sa.DateTime(timezone=True), nullable=nullable)
@@ -91,6 +94,7 @@ def upgrade() -> None:
         _when("ended_at", nullable=True),
     )
     op.create_table("sign_in_try", _id(), _text("sign_in"), _text("address"), _when("at"))
+    op.execute(f"CREATE SCHEMA {KEPT}")
     op.create_table(
         "trail",
         sa.Column("number", sa.BigInteger(), sa.Identity(always=True), primary_key=True),
@@ -104,7 +108,9 @@ def upgrade() -> None:
         sa.Column("subjects", postgresql.JSONB(), nullable=False),
         sa.Column("more", sa.Integer(), nullable=False, server_default="0"),
         sa.Column("production_id", sa.Uuid(), nullable=True),
+        schema=KEPT,
     )
+    op.create_index("ix_kept_trail_production_id", "trail", ["production_id"], schema=KEPT)
     for table, column in (
         ("invitation", "person_id"),
         ("signed_in", "person_id"),
@@ -112,25 +118,24 @@ def upgrade() -> None:
         ("token", "person_id"),
         ("sign_in_try", "sign_in"),
         ("sign_in_try", "address"),
-        ("trail", "production_id"),
     ):
         op.create_index(f"ix_{table}_{column}", table, [column])
     op.add_column("work", sa.Column("asked_by", sa.String(), nullable=False, server_default=""))
     op.add_column("work", sa.Column("certifies", sa.Boolean(), nullable=False, server_default=sa.true()))
-    op.execute("REVOKE UPDATE, DELETE, TRUNCATE ON trail FROM CURRENT_USER")
+    op.execute(f"REVOKE UPDATE, DELETE, TRUNCATE ON {KEPT}.trail FROM CURRENT_USER")
     op.execute(
-        "CREATE FUNCTION trail_only_grows() RETURNS trigger LANGUAGE plpgsql AS "
+        f"CREATE FUNCTION {KEPT}.only_grows() RETURNS trigger LANGUAGE plpgsql AS "
         "$$ BEGIN RAISE EXCEPTION 'the trail only grows' USING ERRCODE = 'insufficient_privilege'; END $$"
     )
     op.execute(
-        "CREATE TRIGGER trail_only_grows BEFORE UPDATE OR DELETE OR TRUNCATE ON trail FOR EACH STATEMENT "
-        "EXECUTE FUNCTION trail_only_grows()"
+        f"CREATE TRIGGER only_grows BEFORE UPDATE OR DELETE OR TRUNCATE ON {KEPT}.trail FOR EACH STATEMENT "
+        f"EXECUTE FUNCTION {KEPT}.only_grows()"
     )
 
 
 def downgrade() -> None:
     op.drop_column("work", "certifies")
     op.drop_column("work", "asked_by")
-    for table in ("trail", "sign_in_try", "token", "challenge", "passkey", "signed_in", "invitation", "person"):
+    op.execute(f"DROP SCHEMA {KEPT} CASCADE")
+    for table in ("sign_in_try", "token", "challenge", "passkey", "signed_in", "invitation", "person"):
         op.drop_table(table)
-    op.execute("DROP FUNCTION trail_only_grows()")

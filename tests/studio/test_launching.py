@@ -158,13 +158,16 @@ class Launching(unittest.TestCase):
         """Not even the application's own role, which may add to it."""
         with psycopg.connect(self.database(), autocommit=True) as connection:
             connection.execute(
-                "INSERT INTO trail (at, who, way, address, act, about, subjects) VALUES (now(), '', '', '', '', '', '[]')"
+                "INSERT INTO kept.trail (at, who, way, address, act, about, subjects) VALUES (now(), '', '', '', '', '', '[]')"
             )
             for statement in (
-                "DELETE FROM trail",
-                "GRANT DELETE ON trail TO ispettore",
-                "ALTER TABLE trail DISABLE TRIGGER ALL",
-                "DROP TABLE trail",
+                "DELETE FROM kept.trail",
+                "GRANT DELETE ON kept.trail TO ispettore; DELETE FROM kept.trail",
+                "ALTER TABLE kept.trail DISABLE TRIGGER ALL",
+                "DROP TABLE kept.trail",
+                "DROP SCHEMA kept CASCADE",
+                "ALTER FUNCTION kept.only_grows() OWNER TO ispettore",
+                "CREATE OR REPLACE FUNCTION kept.only_grows() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN NULL; END $$",
             ):
                 with self.subTest(statement=statement), self.assertRaises(psycopg.errors.InsufficientPrivilege):
                     connection.execute(statement)

@@ -317,11 +317,11 @@ class People(AccessCase):
 
     def test_the_database_changes_no_line_of_the_trail(self):
         self.joined("tom", ["operator"])
-        for statement in ("UPDATE trail SET who = 'x'", "DELETE FROM trail", "TRUNCATE trail"):
+        for statement in ("UPDATE kept.trail SET who = 'x'", "DELETE FROM kept.trail", "TRUNCATE kept.trail"):
             with self.subTest(statement=statement), self.assertRaises(ProgrammingError), engine().begin() as connection:
                 connection.execute(text(statement))
             with self.subTest(statement=statement, rights="given back"), engine().connect() as connection:
-                connection.execute(text("GRANT UPDATE, DELETE, TRUNCATE ON trail TO CURRENT_USER"))
+                connection.execute(text("GRANT UPDATE, DELETE, TRUNCATE ON kept.trail TO CURRENT_USER"))
                 with self.assertRaisesRegex(ProgrammingError, "the trail only grows"):
                     connection.execute(text(statement))
 

@@ -1,7 +1,7 @@
 // The one door to the server, typed from its own description.
 import createClient from 'openapi-fetch';
 import type { components, paths } from './api-types';
-import { ACT, answered, askAgain, newAct, unanswered } from './changes';
+import { ACT, answered, askWho, newAct, unanswered } from './changes';
 
 export type SheetView = components['schemas']['SheetView'];
 export type SheetEntry = components['schemas']['SheetEntry'];
@@ -158,6 +158,6 @@ export async function got<T>(asked: Promise<{ data?: T; error?: Failed; response
   const { data, error, response } = await asked;
   if (response.ok) return data as T;
   // A session that ended: the page asks who it is for, and shows the way in.
-  if (response.status === 401) void askAgain([{ about: 'access', id: '' } as Notice]);
+  if (response.status === 401) askWho();
   throw error?.error ? new Refused(error.error, error.act) : new Refused(NO_WORDS, 'again');
 }

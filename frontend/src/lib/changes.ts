@@ -55,6 +55,11 @@ export async function shown(): Promise<void> {
   while (before !== underWay);
 }
 
+/** Ask who this page is for: what it showed may be worth nothing any more. Nothing else is asked again, or it would go in circles. */
+export function askWho(): void {
+  void client.invalidateQueries({ queryKey: ['access'] }, { cancelRefetch: false });
+}
+
 /** Whether a question's answer is old by a change. */
 function isOld({ meta, state }: Query, notice: Notice): boolean {
   if (notice.about === 'everything' || notice.about === 'settings') return true;

@@ -1,6 +1,6 @@
 // What changes on the server, as it changes. Progress is kept here; anything else makes what shows it ask again.
 import type { Notice } from './api';
-import { askAgain, isOwn } from './changes';
+import { askAgain, askWho, isOwn } from './changes';
 
 const ASK_EVERY_MS = 400;
 const AGAIN_MS = 1500;
@@ -32,7 +32,7 @@ export class Live {
     source.onerror = () => {
       this.connected = false;
       if (source.readyState !== EventSource.CLOSED) return;
-      void askAgain([{ about: 'access', id: '' } as Notice]);
+      askWho();
       clearTimeout(this.#again);
       this.#again = setTimeout(() => this.#listen(), AGAIN_MS);
     };

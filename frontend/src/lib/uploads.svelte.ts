@@ -122,7 +122,8 @@ export class Uploads {
     return this.list.some(({ state }) => state === 'waiting' || state === 'sending');
   }
 
-  constructor() {
+  /** Learn what the server takes, once somebody is let in. */
+  open(): void {
     void largest().then(
       (bytes) => (this.largest = bytes),
       () => undefined,

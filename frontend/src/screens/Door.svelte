@@ -2,6 +2,7 @@
   // The way in: signing in, setting the password that an invitation is for, or where to find the address that lets one in.
   import { createQuery } from '@tanstack/svelte-query';
   import { replace } from 'svelte-spa-router';
+  import Brand from '../components/Brand.svelte';
   import Button from '../components/Button.svelte';
   import Labelled from '../components/Labelled.svelte';
   import Problem from '../components/Problem.svelte';
@@ -14,6 +15,8 @@
   let { access, invited }: { access: AccessView; invited?: string } = $props();
 
   const acting = new Acting();
+  // What was shown to whoever was in before stays with nobody.
+  client.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'access' && queryKey[0] !== 'invitation' });
   const invitation = createQuery(() => ({ ...server.invitation(invited ?? ''), enabled: Boolean(invited) }));
   let name = $state('');
   let password = $state('');
@@ -36,14 +39,15 @@
 
 <svelte:head><title>{title} · Ispettore</title></svelte:head>
 <main>
-  <p class="brand">Ispettore</p>
+  <p class="brand"><Brand /></p>
   <h1>{title}</h1>
   {#if invited}
     {#if invitation.data}
       <p>
-        For <b>{invitation.data.name}</b>, sign-in name <b>{invitation.data.sign_in}</b>. You will be {named(
-          invitation.data.roles,
-        ).toLowerCase()} here.
+        For <b>{invitation.data.name}</b>, sign-in name <b>{invitation.data.sign_in}</b>. {invitation.data.roles
+          .length > 1
+          ? 'Roles'
+          : 'Role'}: {named(invitation.data.roles).toLowerCase()}.
       </p>
       <form
         onsubmit={(event) => {
@@ -112,10 +116,6 @@
     padding: 12vh var(--space-6) var(--space-8);
     display: grid;
     gap: var(--space-5);
-  }
-  .brand {
-    font-size: var(--type-lead);
-    font-weight: 650;
   }
   form {
     display: grid;

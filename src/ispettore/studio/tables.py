@@ -182,6 +182,7 @@ class TrailRecord(SQLModel, table=True):
     """One line of the trail: who did what, when and from where. The database refuses to change or remove any."""
 
     __tablename__ = "trail"
+    __table_args__ = {"schema": "kept"}
 
     number: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(always=True), primary_key=True))
     at: datetime = Field(default_factory=now, sa_column=_when())

@@ -1,7 +1,10 @@
 """The web process."""
 
+import sys
+
 import uvicorn
 
+from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
 from ispettore.studio.access import binding
 from ispettore.studio.settings import settings
@@ -9,9 +12,13 @@ from ispettore.web.app import build
 
 
 def main() -> None:
-    """Serve until told to stop. Open event streams are cut off rather than waited for. Raises what `binding.check` refuses."""
+    """Serve until told to stop. Open event streams are cut off rather than waited for. Ends with the sentence of what
+    `binding.check` refuses."""
     logs.configure()
-    binding.check()
+    try:
+        binding.check()
+    except IspettoreError as error:
+        sys.exit(error.sentence)
     found = settings()
     uvicorn.run(
         build(),

@@ -70,7 +70,7 @@ def change(person_id: UUID, *, name: str | None = None, roles: list[Role] | None
         if ended:
             sessions.end_all(session, person.id)
         session.add(person)
-        sessions.tell(session)
+        sessions.tell(session, person.id)
 
 
 def everybody() -> list[PersonView]:
@@ -119,7 +119,8 @@ def accept(secret: str, password: str, *, address: str, agent: str) -> str:
         person.password = passwords.hashed(password)
         sessions.end_all(session, person.id)
         session.add(person)
-        return enter(session, person, "password", act="joined", address=address, agent=agent)
+        sessions.tell(session, person.id)
+        return enter(session, person, "password", act="join", address=address, agent=agent)
 
 
 def sign_in(known: str, password: str, *, address: str, agent: str) -> str:
@@ -148,7 +149,7 @@ def enter(session: Session, person: Person, way: str, *, act: str, address: str,
     """Begin a session of somebody who has shown who they are, and note it; the secret for the cookie."""
     _, secret = sessions.begin(session, person=person.id, way=way, address=address, agent=agent)
     who = Who(way="session", rights=rights_of(person.roles), name=person.name, person=person.id, address=address, act=lambda: act)
-    of_person(session, who, "access", person.sign_in)
+    of_person(session, who, "access")
     return secret
 
 
@@ -221,7 +222,7 @@ def _invited(session: Session, person: Person) -> Invited:
         session.delete(earlier)
     secret, until = secrets.fresh(), now() + INVITED_FOR
     session.add(InvitationRecord(secret_sha256=secrets.hashed(secret), person_id=person.id, expires_at=until))
-    sessions.tell(session)
+    sessions.tell(session, person.id)
     return Invited(person=person.id, secret=secret, expires_at=until)
 
 

@@ -131,9 +131,10 @@ def end_all(session: Session, person: UUID, *, but: UUID | None = None) -> None:
     session.execute((ending.where(col(SessionRecord.id) != but) if but else ending).values(ended_at=now()))
 
 
-def tell(session: Session) -> None:
-    """Have every page ask again who it is for, and every stream of changes end that is nobody's any more."""
-    events.tell(session, events.Notice(about="access"))
+def tell(session: Session, person: UUID | None = None) -> None:
+    """Have every page ask again who it is for, and every stream of changes end that is nobody's any more; in the trail stands whose
+    access it was."""
+    events.tell(session, events.Notice(about="access", id=str(person or "")))
 
 
 def _own(who: Who) -> Any:

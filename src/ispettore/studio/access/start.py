@@ -39,6 +39,6 @@ def open_for(shown: str, *, address: str, agent: str) -> str | None:
         return None
     with transaction() as session:
         identifier, secret = sessions.begin(session, person=None, way="start", address=address, agent=agent)
-        who = Who(way="start", rights=RIGHTS, session=identifier, address=address, act=lambda: "openedAtStart")
+        who = Who(way="start", rights=RIGHTS, session=identifier, address=address, act=lambda: "openAtStart")
         of_person(session, who, "access")
         return secret

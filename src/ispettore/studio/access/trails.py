@@ -6,18 +6,19 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from sqlmodel import Session, col, func, or_, select
+from sqlalchemy import Text
+from sqlmodel import Session, cast, col, func, or_, select
 
 from ispettore.core.text import as_cell
 from ispettore.studio.access.views import TrailLine, TrailView
 from ispettore.studio.database import snapshot, transaction
-from ispettore.studio.tables import Production, TrailRecord
+from ispettore.studio.tables import Person, Production, TrailRecord
 
 MOST = 200
 COLUMNS = ["number", "time (UTC)", "who", "account", "known by", "from", "what", "about", "production", "subjects", "more"]
 _NOBODY = "Whoever uses this machine"
 _WAYS = {"open": "no sign-in", "start": "this machine", "session": "signed in", "token": "token"}
-_ACTS = {"signInRefused": "Sign-in refused", "signIn": "Signed in", "openedAtStart": "Opened the start address", "joined": "Joined"}
+_ACTS = {"signInRefused": "Sign-in refused", "openAtStart": "Open the start address"}
 
 
 def view(*, start: int, count: int, search: str) -> TrailView:
@@ -37,7 +38,8 @@ def view(*, start: int, count: int, search: str) -> TrailView:
             )
         total = session.exec(select(func.count()).select_from(rows.order_by(None).subquery())).one()
         found = session.exec(rows.offset(start).limit(min(count, MOST))).all()
-        return TrailView(lines=[_line(*row) for row in found], total=total)
+        named = _named(session, [record for record, _ in found])
+        return TrailView(lines=[_line(record, production, named) for record, production in found], total=total)
 
 
 def table() -> Iterator[bytes]:
@@ -45,7 +47,7 @@ def table() -> Iterator[bytes]:
     with snapshot() as session:
         yield _csv(COLUMNS)
         for record, production in _all(session):
-            line = _line(record, production)
+            line = _line(record, production, {})
             yield _csv(
                 [
                     str(line.number),
@@ -71,14 +73,22 @@ def _rows() -> Any:
     return select(TrailRecord, Production.name).join(Production, col(Production.id) == TrailRecord.production_id, isouter=True)
 
 
-def _line(record: TrailRecord, production: str | None) -> TrailLine:
+def _named(session: Session, records: list[TrailRecord]) -> dict[str, str]:
+    """The names of those whose access some lines are about."""
+    meant = {subject for record in records if record.about == "access" for subject in record.subjects}
+    people = session.exec(select(Person).where(cast(col(Person.id), Text).in_(meant))).all() if meant else []
+    return {str(person.id): person.name for person in people}
+
+
+def _line(record: TrailRecord, production: str | None, named: dict[str, str]) -> TrailLine:
+    whom = next((named[subject] for subject in record.subjects if subject in named), "")
     return TrailLine(
         number=record.number or 0,
         at=record.at,
         who=record.who or (record.subjects[0] if record.act == "signInRefused" and record.subjects else _NOBODY),
         way=_WAYS.get(record.way, record.way),
         address=record.address,
-        act=in_words(record.act),
+        act=f"{in_words(record.act)}{f': {whom}' if whom else ''}",
         production=production or "",
         subjects=len(record.subjects) + record.more,
     )

@@ -115,17 +115,24 @@ class Cluster:
         """Process id of the running server."""
         return int((self._data / "postmaster.pid").read_text().splitlines()[0])
 
-    def hand_over(self, table: str) -> None:
-        """Take a table from the application's role, which may then read it and add to it, and nothing else: not even by a statement
-        that gives it its rights back."""
+    def hand_over(self, schema: str) -> None:
+        """Take a schema from the application's role, which may then read what is in it and add to it, and nothing else: not even by
+        a statement that gives it its rights back, or one that drops what is there."""
         from psycopg import sql
 
-        names = {"table": sql.Identifier(table), "owner": sql.Identifier(ADMINISTRATOR), "role": sql.Identifier(NAME)}
+        names = {"schema": sql.Identifier(schema), "owner": sql.Identifier(ADMINISTRATOR), "role": sql.Identifier(NAME)}
         with self._connect(ADMINISTRATOR, database=NAME) as connection:
+            tables = connection.execute("SELECT tablename FROM pg_tables WHERE schemaname = %s", (schema,)).fetchall()
+            for (table,) in tables:
+                owned = sql.SQL("ALTER TABLE {}.{} OWNER TO {}")
+                connection.execute(owned.format(names["schema"], sql.Identifier(table), names["owner"]))
             for statement in (
-                "ALTER TABLE {table} OWNER TO {owner}",
-                "REVOKE ALL ON {table} FROM {role}",
-                "GRANT SELECT, INSERT ON {table} TO {role}",
+                "ALTER ROUTINE {schema}.only_grows() OWNER TO {owner}",
+                "ALTER SCHEMA {schema} OWNER TO {owner}",
+                "REVOKE ALL ON SCHEMA {schema} FROM {role}",
+                "REVOKE ALL ON ALL TABLES IN SCHEMA {schema} FROM {role}",
+                "GRANT USAGE ON SCHEMA {schema} TO {role}",
+                "GRANT SELECT, INSERT ON ALL TABLES IN SCHEMA {schema} TO {role}",
             ):
                 connection.execute(sql.SQL(statement).format(**names))
 

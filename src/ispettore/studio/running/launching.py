@@ -113,7 +113,7 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
     try:
         migrate()
         if cluster is not None:
-            cluster.hand_over("trail")
+            cluster.hand_over("kept")
         binding.check()
         start.token()  # there before anything answers
         specifications.follow_shipped()
