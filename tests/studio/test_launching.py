@@ -50,10 +50,10 @@ class Launching(unittest.TestCase):
         }
         self.address = f"http://127.0.0.1:{self.port}/"
 
-    def start(self) -> subprocess.Popen[str]:
+    def start(self, *options: str) -> subprocess.Popen[str]:
         with (self.folder / "out.log").open("a") as log:
             process = subprocess.Popen(
-                [sys.executable, "-m", "ispettore.cli", "demo"],
+                [sys.executable, "-m", "ispettore.cli", "demo", *options],
                 env=self.environment,
                 stdout=log,
                 stderr=subprocess.STDOUT,
@@ -67,8 +67,8 @@ class Launching(unittest.TestCase):
         command = [sys.executable, "-m", "ispettore.cli", "demo"]
         return subprocess.run(command, env=self.environment, capture_output=True, text=True, check=False, timeout=60)
 
-    def launch(self) -> subprocess.Popen[str]:
-        process = self.start()
+    def launch(self, *options: str) -> subprocess.Popen[str]:
+        process = self.start(*options)
         until(lambda: answers(f"{self.address}api/health"), what="the application to start", timeout_s=180)
         return process
 
@@ -152,7 +152,9 @@ class Launching(unittest.TestCase):
         again.kill()
         again.wait()
         until(lambda: not answers(f"{self.address}api/health"), what="the web process to end with its launcher")
-        self.end(self.launch())
+        opened = self.launch("--open")
+        self.assertTrue(answers(f"{self.address}api/productions"), "asked for, everybody is let in")
+        self.end(opened)
 
     def nothing_takes_from_the_trail(self):
         """Not even the application's own role, which may add to it."""

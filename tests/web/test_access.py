@@ -15,14 +15,16 @@ from ispettore.studio.database import engine, transaction
 from ispettore.studio.tables import (
     CertificateRecord,
     Conforming,
+    Importing,
     InvitationRecord,
     Production,
     SessionRecord,
+    SignInTry,
     TokenRecord,
     TrailRecord,
     now,
 )
-from ispettore.studio.who import RIGHTS
+from ispettore.studio.who import RIGHTS, Who, acting
 from ispettore.web import admission
 from ispettore.web.app import build
 from tests.support import in_environment
@@ -314,6 +316,22 @@ class People(AccessCase):
         self.assertEqual(table[0].split(",")[:4], ["number", "time (UTC)", "who", "account"])
         self.assertEqual(len(table) - 1, administrator.get("/api/trail").json()["total"])
         self.assertTrue(any("Yara Sluice" in line and "removeProduction" in line and production in line for line in table))
+
+    def test_what_writes_a_row_and_announces_nothing_is_noted_as_well(self):
+        browser, before = self.joined("zita", ["operator"]), len(self.lines())
+        with acting(Who(way="session", rights=RIGHTS, name="Zita", act=lambda: "somethingNew")):
+            with transaction() as session:
+                session.add(Importing(file_name="a.zip", size_bytes=1))
+            with self.assertRaises(ZeroDivisionError), transaction() as session:
+                session.add(Importing(file_name="b.zip", size_bytes=1))
+                session.flush()
+                raise ZeroDivisionError
+            with transaction() as session:
+                session.add(SignInTry(sign_in="x", address=""))
+        [line] = self.lines()[before:]
+        self.assertEqual((line.who, line.act, line.about, len(line.subjects)), ("Zita", "somethingNew", "importing", 1))
+        self.assertEqual(browser.get("/api/productions").status_code, 200)
+        self.assertEqual(len(self.lines()), before + 1, "looking is not noted")
 
     def test_the_database_changes_no_line_of_the_trail(self):
         self.joined("tom", ["operator"])

@@ -52,6 +52,7 @@ def transaction() -> Iterator[Session]:
     with Session(engine(), expire_on_commit=False) as session:
         with session.begin():
             yield session
+            session.flush()  # what is written is known to whoever has the last word
             for last in session.info.pop(_BEFORE, []):
                 last()
         for action in session.info.pop(_AFTER, []):

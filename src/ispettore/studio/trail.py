@@ -1,18 +1,37 @@
 """The trail: who did what, when and from where. A line is written in the very transaction that does it, and never changed.
 
-The database refuses to change or remove lines (a trigger, and the rights of the application's role).
+What is announced (`events.tell`) is noted with what it is about. What writes a row for somebody and announces nothing is noted too,
+by the row, so that no act can be forgotten here. The database refuses to change or remove lines (a trigger, and the rights of the
+application's role).
 """
 
+from typing import Any
 from uuid import UUID
 
+from sqlalchemy import event
 from sqlmodel import Session
 
 from ispettore.studio.database import before_commit
-from ispettore.studio.tables import TrailRecord
+from ispettore.studio.tables import (
+    ChallengeRecord,
+    DraftRecord,
+    DraftState,
+    Listening,
+    NoteRecord,
+    SessionRecord,
+    SignInTry,
+    TokenRecord,
+    TrailRecord,
+    Verifying,
+)
 from ispettore.studio.who import WHO, Who
 
 MOST_SUBJECTS = 100
-_LINE = "trail"
+UNNOTED = (DraftRecord, DraftState, Listening, NoteRecord, Verifying)
+"""Rows that are written as figures are turned and files are listened to, or that change nothing that is there."""
+OF_ITSELF = (ChallengeRecord, SessionRecord, SignInTry, TokenRecord, TrailRecord)
+"""Rows that are written whenever somebody shows who they are."""
+_LINE, _TOUCHED, _WRITTEN = "trail", "touched", "written"
 
 
 def note(session: Session, about: str, subject: str = "", production: UUID | None = None) -> None:
@@ -38,6 +57,25 @@ def of_person(session: Session, who: Who, about: str, subject: str = "") -> None
     session.add(line)
 
 
+@event.listens_for(Session, "before_flush")
+def _watch(session: Session, _context: Any, _instances: Any) -> None:
+    who = WHO.get()
+    if who is None or who.way == "work" or _TOUCHED in session.info:
+        return
+    for row in (*session.new, *session.dirty, *session.deleted):
+        if not isinstance(row, (*UNNOTED, *OF_ITSELF)):
+            session.info[_TOUCHED] = (row.__tablename__, str(getattr(row, "id", "")), getattr(row, "production_id", None))
+            before_commit(session, lambda: _note_touched(session))
+            return
+
+
+def _note_touched(session: Session) -> None:
+    about, subject, production = session.info.pop(_TOUCHED)
+    if _LINE not in session.info and _WRITTEN not in session.info:
+        note(session, about, subject, production)
+        _write(session)
+
+
 def _line(who: Who, about: str, production: UUID | None) -> TrailRecord:
     return TrailRecord(
         who=who.name,
@@ -52,4 +90,6 @@ def _line(who: Who, about: str, production: UUID | None) -> TrailRecord:
 
 
 def _write(session: Session) -> None:
-    session.add(session.info.pop(_LINE))
+    if _LINE in session.info:
+        session.add(session.info.pop(_LINE))
+        session.info[_WRITTEN] = True
