@@ -161,7 +161,14 @@ def main() -> int:
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
     parser.add_argument("--plans", action="store_true", help="no speed: every made-up recording to every specification")
+    parser.add_argument("--hostile", action="store_true", help="no speed: spoilt files and made-up requests in masses")
+    parser.add_argument("--files", type=int, default=100_000, help="how many spoilt files")
+    parser.add_argument("--requests", type=int, default=50_000, help="how many made-up requests")
     chosen = parser.parse_args()
+    if chosen.hostile:
+        from tests import bench_hostile
+
+        return 0 if bench_hostile.main(chosen.files, chosen.requests) else 1
     if chosen.corpora:
         return corpora()
     if chosen.interface:

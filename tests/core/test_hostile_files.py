@@ -11,10 +11,10 @@ import soundfile
 
 from ispettore.core.audio import mpeg_frames
 from ispettore.core.audio.facts import recognise
-from ispettore.core.audio.writing import Sink, format_for
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.inspecting import inspect
 from tests import signals
+from tests.spoilt_files import mutated, originals
 
 RATE = 44_100
 TRIES = 60
@@ -26,36 +26,7 @@ class Mutations(unittest.TestCase):
         held = tempfile.TemporaryDirectory()
         cls.addClassCleanup(held.cleanup)
         cls.folder = Path(held.name)
-        cls.originals = {}
-        wave = signals.voice_like(3, rms_dbfs=-22, rate=RATE).astype(np.float32)[:, None]
-        for ending in ("wav", "flac", "mp3"):
-            path = cls.folder / f"original.{ending}"
-            with Sink(path, sample_rate_hz=RATE, channels=1, form=format_for(path)) as sink:
-                sink.write(wave)
-            cls.originals[ending] = path.read_bytes()
-        for ending, subtype in (("aiff", "PCM_16"), ("caf", "PCM_16"), ("ogg", "VORBIS")):
-            path = signals.write(cls.folder / f"original.{ending}", wave, RATE, subtype)
-            cls.originals[ending] = path.read_bytes()
-        for ending, container, subtype in (("opus", "OGG", "OPUS"), ("rf64", "RF64", "PCM_24"), ("alac", "CAF", "ALAC_16")):
-            path = cls.folder / f"original.{ending}"
-            soundfile.write(path, wave[::-1], 48_000, format=container, subtype=subtype)
-            cls.originals[ending] = path.read_bytes()
-
-    def mutated(self, content: bytes, random: np.random.Generator) -> bytes:
-        changed = bytearray(content)
-        kind = random.integers(0, 4)
-        if kind == 0:  # bits in the header
-            for place in random.integers(0, min(200, len(changed)), 4):
-                changed[place] ^= 1 << int(random.integers(0, 8))
-        elif kind == 1:  # bytes anywhere
-            for place in random.integers(0, len(changed), 30):
-                changed[place] = int(random.integers(0, 256))
-        elif kind == 2:  # cut off
-            changed = changed[: int(random.integers(1, len(changed)))]
-        else:  # a stretch overwritten with ones
-            start = int(random.integers(0, len(changed)))
-            changed[start : start + 64] = b"\xff" * min(64, len(changed) - start)
-        return bytes(changed)
+        cls.originals = originals(cls.folder, 3)
 
     def test_nothing_crashes_hangs_or_is_left(self):
         random = np.random.default_rng(2026)
@@ -66,7 +37,7 @@ class Mutations(unittest.TestCase):
         for ending, content in self.originals.items():
             for number in range(TRIES):
                 path = self.folder / f"mutated.{ending}"
-                path.write_bytes(self.mutated(content, random))
+                path.write_bytes(mutated(content, random))
                 before = set(self.folder.iterdir())
                 begun = time.process_time()
                 with self.subTest(ending=ending, number=number):
@@ -82,6 +53,13 @@ class Mutations(unittest.TestCase):
                 self.assertLess(time.process_time() - begun, 60, "no file of three seconds keeps the processor for a minute")
                 self.assertEqual(list(scratch.iterdir()), [])
         self.assertGreater(min(outcomes.values()), 20)
+
+    def test_a_recording_of_any_length_down_to_one_sample_is_measured(self):
+        wave = signals.voice_like(2, rms_dbfs=-22, rate=RATE)[RATE // 2 :]
+        for frames in (1, 2, 100, 220, 221, 440, 2_000, 4_410, 4_630, 4_851, 6_000, 8_820, 9_000, 17_640, 22_050):
+            with self.subTest(frames=frames):
+                path = signals.write(self.folder / "short.wav", wave[:frames], RATE)
+                self.assertEqual(inspect(path).inspection.facts.frames, frames)
 
     def test_a_header_of_200_hours_over_little_data(self):
         content = bytearray(self.originals["wav"])

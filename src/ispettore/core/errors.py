@@ -95,6 +95,13 @@ class RateOutOfRange(IspettoreError):
     rate: int
 
 
+class TooLong(IspettoreError):
+    """“{file}” decodes to more than {hours} hours of sound, the most that is measured. Split it, then try again."""
+
+    file: str
+    hours: int
+
+
 class BadSpan(IspettoreError):
     """“{text}” is not a valid room-tone range. Give its start and end in seconds, such as 12.5-14."""
 

@@ -1,7 +1,8 @@
 """Text that comes from outside: what no name, note or tag may hold.
 
-A null character can't be kept in a database, control characters break lines of tables and terminals, and half of a surrogate
-pair is no character at all. Line breaks and tabs may stand in a text, never in a name.
+A null character can't be kept in a database, control characters break lines of tables and terminals, half of a surrogate pair is
+no character at all, and what turns the direction of writing shows a name as another. Line breaks and tabs may stand in a text, but
+never in a name.
 """
 
 import unicodedata
@@ -13,6 +14,9 @@ from ispettore.core.errors import IspettoreError
 LONGEST_NAME_BYTES = 255
 """What every file system can keep as a name."""
 BREAKS = "\t\n\r"
+TURNING = frozenset("\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069")
+"""Embeddings, overrides and isolates (Unicode Annex 9): by them a name shows another ending than it has. Languages that are written
+from right to left do without them."""
 _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
 _NAMED = {"\n": "a line break", "\r": "a line break", "\t": "a tab"}
 
@@ -36,6 +40,8 @@ def wrong_letter(text: str, *, breaks: bool = False) -> str | None:
         kind = unicodedata.category(letter)
         if kind == "Cs":
             return "half of a surrogate pair"
+        if letter in TURNING:
+            return f"the invisible character U+{ord(letter):04X}, which turns the direction of writing"
         if kind == "Cc" and not (breaks and letter in BREAKS):
             return _NAMED.get(letter, f"the control character U+{ord(letter):04X}")
     return None

@@ -5,6 +5,7 @@ is listed as needing another. A route that is added is closed until somebody ope
 """
 
 import re
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -14,13 +15,13 @@ from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from ispettore.studio.access import sessions, start, tokens
-from ispettore.studio.access.errors import NotAllowed, NotSignedIn, TokenNotAllowed
+from ispettore.studio.access.errors import NotAllowed, NotSignedIn, TokenNotAllowed, TooManyAtOnce
 from ispettore.studio.access.letting_in import access
 from ispettore.studio.database import GONE
 from ispettore.studio.who import GIVES, RIGHTS, WHO, Right, Role, Who, acting
 
 PUBLIC = re.compile(
-    r"/|/icon\.svg|/assets/[^/]+|/start/[^/]+|/api/(health|access|openapi\.json|access/(sign-in|passkey|passkey/begin|invitation|join))"
+    r"/|/icon\.svg|/assets/[^/]+|/start/[^/]+|/api/(health|access|access/(sign-in|passkey|passkey/begin|invitation|join))"
 )
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 READ: frozenset[Right] = frozenset({"read"})
@@ -70,6 +71,8 @@ OWN = frozenset(
     {"endSession", "makeToken", "endToken", "changePassword", "beginPasskey", "addPasskey", "removePasskey", "getAccount"}
 )
 """What is done to an account is done by its owner in a browser, never by a token."""
+MOST_AT_ONCE = {"requests": 100, "streams": 24}
+"""For one session at one address: a browser asks for six things at once, and each of its pages listens to one stream."""
 HOW = {
     "start": "Open the address that Ispettore printed when it started; scripts show a token instead.",
     "accounts": "Sign in, or show a token.",
@@ -93,6 +96,7 @@ class Admission:
 
     def __init__(self, app: ASGIApp, refusal: Callable[[Exception], ASGIApp]) -> None:
         self._app, self._refusal = app, refusal
+        self._under_way: Counter[str] = Counter()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -109,8 +113,19 @@ class Admission:
             else:
                 await self._refusal(error)(scope, receive, send)
                 return
-        with acting(who):
-            await self._app(scope, receive, send)
+        kind = "streams" if scope["path"] == "/api/events" else "requests"
+        of = f"{kind} {(who.person or who.session or who.token) if who else ''} {address_of(scope)}"
+        if self._under_way[of] >= MOST_AT_ONCE[kind]:
+            await self._refusal(TooManyAtOnce(most=MOST_AT_ONCE[kind], what=kind))(scope, receive, send)
+            return
+        self._under_way[of] += 1
+        try:
+            with acting(who):
+                await self._app(scope, receive, send)
+        finally:
+            self._under_way[of] -= 1
+            if not self._under_way[of]:
+                del self._under_way[of]
 
 
 async def allowed(request: Request) -> None:

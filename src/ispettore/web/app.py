@@ -2,6 +2,7 @@
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from http import HTTPStatus
 from typing import Literal
 
 import structlog
@@ -9,7 +10,9 @@ from fastapi import Depends, FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from pydantic import BaseModel
+from sqlalchemy.exc import DataError
 from starlette.concurrency import run_in_threadpool
+from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import DEFAULT_EXCLUDED_CONTENT_TYPES, GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
@@ -26,6 +29,7 @@ from ispettore.studio.access.errors import (
     SignInRefused,
     SignInTaken,
     TokenNotAllowed,
+    TooManyAtOnce,
     TooManyTries,
 )
 from ispettore.studio.catalogue import rehearsals
@@ -100,6 +104,7 @@ STATUS = {
     SignInRefused: 403,
     PasskeyRefused: 403,
     TooManyTries: 429,
+    TooManyAtOnce: 429,
     InvitationEnded: 410,
     SignInTaken: 409,
     FirstAdministrator: 409,
@@ -143,6 +148,8 @@ async def not_understood(_request: Request, error: Exception) -> JSONResponse:
     """A request that is not as it should be: where and why, never what it held."""
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
+    if first["type"] == "json_invalid":
+        return _said(WORDS[400], 422)
     where = " → ".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
     said = str(first["msg"]).removeprefix("Value error, ")
     return _said(f"This can't be used: {f'{where}: ' if where else ''}{said[:1].lower()}{said[1:].rstrip('.')}.", 422)
@@ -158,6 +165,31 @@ async def refused_by_disk(_request: Request, error: Exception) -> JSONResponse:
     return _said(said.sentence, STATUS.get(type(said), 500), ACTS.get(type(said)))
 
 
+async def not_answered(_request: Request, error: Exception) -> JSONResponse:
+    """What the framework refuses by itself: an address that leads nowhere, a body that can't be read."""
+    assert isinstance(error, HTTPException)
+    plain = error.detail in (HTTPStatus(error.status_code).phrase, UNREADABLE)
+    answer = _said(WORDS.get(error.status_code, "This was refused.") if plain else str(error.detail), error.status_code)
+    answer.headers.update(error.headers or {})
+    return answer
+
+
+async def beyond(_request: Request, _error: Exception) -> JSONResponse:
+    """What the database can't keep, however it came there."""
+    return _said("A number or text here is beyond what can be kept.", 422)
+
+
+async def unexpected(_request: Request, _error: Exception) -> JSONResponse:
+    """Whatever nobody thought of: the log has it, the answer not."""
+    return _said("Something went wrong; the log has the details. Try again.", 500, "again")
+
+
+UNREADABLE = "There was an error parsing the body"
+WORDS = {
+    400: "What was sent can't be read: it is not JSON.",
+    404: "There is nothing at this address.",
+    405: "This can't be done at this address.",
+}
 COMPRESSION = 5
 AS_THEY_ARE = (
     *DEFAULT_EXCLUDED_CONTENT_TYPES,
@@ -222,6 +254,9 @@ def build() -> FastAPI:
     for gone in database.GONE:
         app.add_exception_handler(gone, in_words)
     app.add_exception_handler(OSError, refused_by_disk)
+    app.add_exception_handler(HTTPException, not_answered)
+    app.add_exception_handler(DataError, beyond)
+    app.add_exception_handler(Exception, unexpected)
     for part in (
         access,
         archives,

@@ -1,11 +1,15 @@
 """What is looked at before any route sees a request: where it comes from, how large it is, and what its text holds."""
 
+import asyncio
 import json
+import math
 import re
+from typing import Any
 from urllib.parse import parse_qsl
 
 from fastapi import Request
 from fastapi.responses import JSONResponse
+from starlette.requests import ClientDisconnect
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ispettore.core.text import TOO_DEEP, BadText, wrong_in, wrong_letter
@@ -19,9 +23,18 @@ HEADERS = (
     (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"no-referrer"),
     (b"cross-origin-opener-policy", b"same-origin"),
+    (b"cross-origin-resource-policy", b"same-origin"),
 )
+ENCRYPTED_FROM_NOW_ON = (b"strict-transport-security", b"max-age=31536000; includeSubDomains")
+"""Said where what is sent is encrypted already (RFC 6797)."""
+KEPT_NOWHERE = (b"cache-control", b"no-store")
+"""Said of answers that tell of people and their work and say nothing of it themselves: no browser keeps them on its disk."""
 LARGEST_BODY = 5 * 1024 * 1024
 DEEPEST = 40
+NEXT_WITHIN_S, WHOLE_WITHIN_S = 60.0, 60.0
+"""How long the next piece of a body may take, and all of one that is no file."""
+LARGEST_NUMBER, LONGEST_NUMBER = 2**53 - 1, 24
+"""The largest whole number that every reader of JSON reads as the same, and the most digits that are looked at."""
 STREAMED = re.compile(r"^/api/(productions/[^/]+/recordings|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$")
 """Routes that take files as they come, and bound them themselves."""
 IGNORED = frozenset({b"x-http-method-override"})
@@ -47,10 +60,16 @@ class Guard:
 
         async def with_headers(message: Message) -> None:
             if message["type"] == "http.response.start":
-                message["headers"] = [*message["headers"], *HEADERS]
+                message["headers"] = [*message["headers"], *HEADERS, *_further(scope, message["headers"])]
             await send(message)
 
         await self._app(scope, receive, with_headers)
+
+
+def _further(scope: Scope, told: list[tuple[bytes, bytes]]) -> list[tuple[bytes, bytes]]:
+    known = {name.lower(): value for name, value in told}
+    plain = known.get(b"content-type", b"").startswith(b"application/json") and b"cache-control" not in known
+    return [*([ENCRYPTED_FROM_NOW_ON] if scope["scheme"] == "https" else []), *([KEPT_NOWHERE] if plain else [])]
 
 
 def _same_origin(request: Request) -> bool:
@@ -71,10 +90,14 @@ class Bounds:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
-        refusal = _of_address(scope)
+        refusal, receive = _of_address(scope), _in_time(receive)
         if refusal is None and not STREAMED.match(scope["path"]) and scope["method"] not in ("GET", "HEAD", "OPTIONS"):
-            body = await _body(Request(scope, receive))
-            refusal = TOO_LARGE if body is None else _of_body(body)
+            try:
+                async with asyncio.timeout(WHOLE_WITHIN_S):
+                    body = await _body(Request(scope, receive))
+                refusal = TOO_LARGE if body is None else _of_body(body)
+            except (TimeoutError, ClientDisconnect):
+                body, refusal = None, TOO_SLOW
             receive = _again(body or b"", receive)
         if refusal is not None:
             status, sentence = refusal
@@ -85,6 +108,7 @@ class Bounds:
 
 Refusal = tuple[int, str]
 TOO_LARGE: Refusal = (413, f"This request is larger than {LARGEST_BODY // 1024**2} MB, this server's limit.")
+TOO_SLOW: Refusal = (408, "What was to be sent did not come in time. Try again.")
 NESTED: Refusal = (422, "This is nested too deeply.")
 
 
@@ -109,17 +133,61 @@ async def _body(request: Request) -> bytes | None:
     return bytes(found)
 
 
+class _Strange(Exception):
+    """What JSON can hold and nobody can rely on (RFC 7493, I-JSON)."""
+
+
+def _whole(text: str) -> int:
+    if len(text) > LONGEST_NUMBER or abs(found := int(text)) > LARGEST_NUMBER:
+        raise _Strange("a number that is too large")
+    return found
+
+
+def _broken(text: str) -> float:
+    if not math.isfinite(found := float(text)):
+        raise _Strange("a number that is none" if text in ("NaN", "Infinity", "-Infinity") else "a number that is too large")
+    return found
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        raise _Strange("the same name twice")
+    return found
+
+
 def _of_body(body: bytes) -> Refusal | None:
     try:
-        content = json.loads(body) if body else None
+        read = {"parse_int": _whole, "parse_float": _broken, "parse_constant": _broken, "object_pairs_hook": _once}
+        content = json.loads(body, **read) if body else None  # type: ignore[arg-type]
     except RecursionError:
         return NESTED
+    except _Strange as error:
+        return 422, f"What was written contains {error}, which can't be used."
     except ValueError:
         return None  # the route says what it expects
     wrong = wrong_in(content, deepest=DEEPEST)
     if wrong is None:
         return None
     return NESTED if wrong == TOO_DEEP else (422, BadText(what="What was written", which=wrong).sentence)
+
+
+def _in_time(receive: Receive) -> Receive:
+    """The same, but whoever falls silent in the middle of a body is taken for gone: what came of a file until then is kept."""
+    whole = False
+
+    async def heard() -> Message:
+        nonlocal whole
+        if whole:
+            return await receive()
+        try:
+            message = await asyncio.wait_for(receive(), NEXT_WITHIN_S)
+        except TimeoutError:
+            message = {"type": "http.disconnect"}
+        whole = message["type"] != "http.request" or not message.get("more_body", False)
+        return message
+
+    return heard
 
 
 def _again(body: bytes, receive: Receive) -> Receive:

@@ -15,6 +15,7 @@ from ispettore.studio.catalogue import treatments
 from ispettore.studio.catalogue.treatment_views import ReadTreatment, TreatmentSummary, TreatmentView
 from ispettore.web.transfer import RAW_BODY, named, read_within
 from ispettore.web.treatments import readable
+from ispettore.web.values import Number
 
 routes = APIRouter()
 
@@ -89,12 +90,12 @@ def restore_treatment(identifier: str) -> None:
 
 
 @routes.get("/treatments/{identifier}/changes", operation_id="compareTreatment")
-def compare_treatment(identifier: str, before: int, after: int) -> list[Change]:
+def compare_treatment(identifier: str, before: Number, after: Number) -> list[Change]:
     return treatments.compare(identifier, before, after)
 
 
 @routes.get("/treatments/{identifier}/{version}/file", operation_id="getTreatmentFile", response_class=Response)
-def get_file(identifier: str, version: int) -> Response:
+def get_file(identifier: str, version: Number) -> Response:
     found = treatments.version(identifier, version)
     content = json.dumps(keeping.as_file(found), indent=2, ensure_ascii=False)
     return Response(content, media_type="application/json", headers=named(f"{found.id}.v{found.revision}.json"))

@@ -5,7 +5,7 @@ from itertools import chain
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import APIRouter, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 from pydantic import BaseModel, Field
 
@@ -38,6 +38,7 @@ from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
 from ispettore.web.transfer import named
+from ispettore.web.values import Moment, Number
 
 routes = APIRouter()
 Start = Annotated[int, Query(ge=0)]
@@ -45,7 +46,6 @@ Frames = Annotated[int, Query(ge=1, le=sounds.LONGEST_FRAMES)]
 Named = Annotated[str, Query(max_length=80)]
 Columns = Annotated[int, Query(ge=10, le=2_000)]
 Rows = Annotated[int, Query(ge=10, le=600)]
-Number = Annotated[int, Path(ge=0)]
 Rounds = Annotated[int, Query(ge=blind.FEWEST, le=blind.MOST)]
 
 
@@ -282,7 +282,7 @@ def get_ribbon_shape(recording_id: UUID, request: Request) -> RibbonShape:
 
 
 @routes.get("/recordings/{recording_id}/tiles/{level}/{index}", operation_id="getRibbonTile", response_class=Response)
-def get_ribbon_tile(recording_id: UUID, level: int, index: int, request: Request) -> Response:
+def get_ribbon_tile(recording_id: UUID, level: Number, index: Number, request: Request) -> Response:
     return _tile(pictures.pyramid_of_recording(recording_id), level, index, request)
 
 
@@ -292,7 +292,7 @@ def get_treated_shape(conforming_id: UUID, request: Request) -> RibbonShape:
 
 
 @routes.get("/conformings/{conforming_id}/tiles/{level}/{index}", operation_id="getTreatedTile", response_class=Response)
-def get_treated_tile(conforming_id: UUID, level: int, index: int, request: Request) -> Response:
+def get_treated_tile(conforming_id: UUID, level: Number, index: Number, request: Request) -> Response:
     return _tile(pictures.pyramid_of_deliverable(conforming_id), level, index, request)
 
 
@@ -316,13 +316,13 @@ def _tile(sha256: str, level: int, index: int, request: Request) -> Response:
 
 
 @routes.get("/recordings/{recording_id}/span", operation_id="getSpanReadings")
-async def get_span_readings(recording_id: UUID, start_s: float, end_s: float, request: Request) -> dict[str, Reading]:
+async def get_span_readings(recording_id: UUID, start_s: Moment, end_s: Moment, request: Request) -> dict[str, Reading]:
     return await worked_out(request, pictures.span_readings, recording_id, request.app.state.store, start_s=start_s, end_s=end_s)
 
 
 @routes.get("/recordings/{recording_id}/spectrogram.png", operation_id="getSpectrogram", response_class=Response)
 async def get_spectrogram(
-    recording_id: UUID, start_s: float, end_s: float, columns: Columns, rows: Rows, request: Request
+    recording_id: UUID, start_s: Moment, end_s: Moment, columns: Columns, rows: Rows, request: Request
 ) -> Response:
     picture, where = await worked_out(
         request,
@@ -339,7 +339,7 @@ async def get_spectrogram(
 
 
 @routes.get("/recordings/{recording_id}/room-tone", operation_id="lookAtRoomTone")
-async def look_at_room_tone(recording_id: UUID, start_s: float, end_s: float, request: Request) -> ChosenToneView:
+async def look_at_room_tone(recording_id: UUID, start_s: Moment, end_s: Moment, request: Request) -> ChosenToneView:
     span = Span(start_s=start_s, end_s=end_s)
     return await worked_out(request, room_tones.look, recording_id, span, request.app.state.store)
 

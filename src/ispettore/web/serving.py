@@ -10,6 +10,8 @@ from ispettore.studio.access import binding
 from ispettore.studio.settings import settings
 from ispettore.web.app import build
 
+MOST_CONNECTIONS = 1_000
+
 
 def main() -> None:
     """Serve until told to stop. Open event streams are cut off rather than waited for. Ends with the sentence of what
@@ -29,6 +31,7 @@ def main() -> None:
         log_level="warning",
         timeout_graceful_shutdown=1,
         server_header=False,
+        limit_concurrency=MOST_CONNECTIONS,
         # Nobody is believed who says for whom they ask, but the proxies that are named.
         proxy_headers=bool(found.trusted_proxies),
         forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],

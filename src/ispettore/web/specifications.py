@@ -13,6 +13,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.studio.catalogue import specifications
 from ispettore.studio.catalogue.views import Examined, SpecificationView
 from ispettore.web.transfer import RAW_BODY, named, read_within
+from ispettore.web.values import Number
 
 routes = APIRouter()
 
@@ -84,17 +85,17 @@ def restore_specification(identifier: str) -> None:
 
 
 @routes.get("/specifications/{identifier}/changes", operation_id="compareSpecification")
-def compare_specification(identifier: str, before: int, after: int) -> list[Change]:
+def compare_specification(identifier: str, before: Number, after: Number) -> list[Change]:
     return specifications.compare(identifier, before, after)
 
 
 @routes.get("/specifications/{identifier}/{version}", operation_id="getSpecificationVersion")
-def get_version(identifier: str, version: int) -> Specification:
+def get_version(identifier: str, version: Number) -> Specification:
     return specifications.version(identifier, version)
 
 
 @routes.get("/specifications/{identifier}/{version}/file", operation_id="getSpecificationFile", response_class=Response)
-def get_file(identifier: str, version: int) -> Response:
+def get_file(identifier: str, version: Number) -> Response:
     found = specifications.version(identifier, version)
     data = {"$schema": catalogue.schema()["$id"], **found.model_dump(mode="json", exclude_defaults=True), "version": found.version}
     headers = named(f"{found.id}.v{found.version}.json")

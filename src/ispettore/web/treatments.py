@@ -24,11 +24,11 @@ from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.treatment_views import GeneralView
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.web.productions import Made
+from ispettore.web.values import Moment, Number
 
 routes = APIRouter()
 DEEPEST = 8
 Follows = Annotated[int, Query(ge=0)]
-Number = Annotated[int, Query(ge=0)]
 Length = Annotated[float, Query(gt=0, le=rehearsals.LONGEST_S)]
 
 
@@ -90,7 +90,7 @@ def offer_steps(recording_id: UUID) -> list[StepGroup]:
 
 
 @routes.get("/recordings/{recording_id}/spots", operation_id="offerForSpot")
-def offer_for_spot(recording_id: UUID, start_s: float, end_s: float) -> list[SpotOffer]:
+def offer_for_spot(recording_id: UUID, start_s: Moment, end_s: Moment) -> list[SpotOffer]:
     return drafts.spots(recording_id, Span(start_s=start_s, end_s=end_s))
 
 
@@ -147,7 +147,7 @@ def save_draft(recording_id: UUID, saved: SavedDraft) -> KeptTreatment:
 
 @routes.get("/recordings/{recording_id}/draft/sound", operation_id="hearDraft", response_class=Response)
 def hear_draft(
-    recording_id: UUID, request: Request, number: Number, turn: Number, at_s: float, length_s: Length, upto: str | None = None
+    recording_id: UUID, request: Request, number: Number, turn: Number, at_s: Moment, length_s: Length, upto: str | None = None
 ) -> Response:
     """Interleaved 32-bit little-endian floats; their rate and channels stand in the headers."""
     heard = rehearsals.sound(

@@ -20,6 +20,8 @@ from ispettore.core.text import shown_name
 
 BLOCK_FRAMES = 65_536
 FLAC_FRAMES = 4_096
+LONGEST_S = 48 * 3600
+"""Whatever a header says: silence packs to next to nothing, and what is worked on is kept as samples."""
 Block = NDArray[np.float32]
 
 
@@ -38,7 +40,7 @@ class Source:
     ...         print(block.shape)   # (frames, channels), float32, full scale 1.0
 
     Raises FileMissing, FileUnreadable, FileEmpty, NotAudio, NoSamples, TooManyChannels or RateOutOfRange when it is opened, and
-    BadSamples while it is read.
+    BadSamples or TooLong while it is read.
     """
 
     def __init__(self, path: Path, *, name: str | None = None) -> None:
@@ -106,6 +108,8 @@ class Source:
             if not np.isfinite(np.dot(block.ravel(), block.ravel())):
                 self._refuse_bad(block)
             self.frames_read += len(block)
+            if self.frames_read > LONGEST_S * self.sample_rate_hz:
+                raise errors.TooLong(file=self.name, hours=LONGEST_S // 3600)
             yield block
             if self.broken_off is not None:
                 break

@@ -213,7 +213,9 @@ def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], voice_power
 
 
 def _gentle(slow: NDArray[np.float64]) -> Mask:
-    """Where the level over 100 ms changes little within 100 ms."""
+    """Where the level over 100 ms changes little within 100 ms; nowhere in what is no longer than that."""
+    if slow.size <= TENTH:
+        return np.zeros(slow.size, dtype=bool)
     change = np.abs(slow[TENTH:] - slow[:-TENTH])
     return np.pad(change < GENTLE_DB, (TENTH // 2, TENTH - TENTH // 2), mode="edge")[: slow.size]
 

@@ -43,6 +43,13 @@ class TooManyTries(IspettoreError):
     minutes: int
 
 
+class TooManyAtOnce(IspettoreError):
+    """You already have {most} {what} under way here, the most for one browser. Close some pages, then try again."""
+
+    most: int
+    what: str
+
+
 class PasswordTooWeak(IspettoreError):
     """This password is too {what}. Use {least} to {most} characters; several words in a row are easy to keep and hard to guess."""
 

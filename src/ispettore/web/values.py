@@ -1,0 +1,15 @@
+"""Figures in addresses, within what any of them can mean: whatever is beyond is refused by name before it is looked at."""
+
+from typing import Annotated
+
+from annotated_types import Ge, Interval, Le
+from pydantic import AllowInfNan
+
+LARGEST = 2**31 - 1
+"""What the database keeps as a whole number."""
+LONGEST_S = 1e7
+
+Number = Annotated[int, Interval(ge=0, le=LARGEST)]
+"""A version, a position, an index."""
+Moment = Annotated[float, Ge(0), Le(LONGEST_S), AllowInfNan(False)]
+"""Seconds from the beginning of a file."""
