@@ -87,6 +87,7 @@ export type Deed = components['schemas']['Deed'];
 export type Removed = components['schemas']['Removed'];
 export type FoundRecording = components['schemas']['FoundRecording'];
 export type ImportView = components['schemas']['ImportView'];
+export type WorkKind = components['schemas']['WorkKind'];
 export type AccessView = components['schemas']['AccessView'];
 export type Me = components['schemas']['Me'];
 export type Right = Me['rights'][number];

@@ -28,6 +28,7 @@ const screens: Record<string, () => Promise<Screen>> = {
   '/settings': () => import('../screens/Settings.svelte'),
   '/account': () => import('../screens/Account.svelte'),
   '/people': () => import('../screens/People.svelte'),
+  '/operation': () => import('../screens/Operation.svelte'),
   '/trail': () => import('../screens/Trail.svelte'),
   '*': () => import('../screens/Nowhere.svelte'),
 };

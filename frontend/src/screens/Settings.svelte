@@ -116,6 +116,7 @@
       <p>
         {ACCESS[access.data?.access ?? 'start']}
         <a href="#/people">Show people</a> · <a href="#/trail">Show the trail</a> · <a href="#/account">Your access</a>
+        · <a href="#/operation">Show operation</a>
       </p>
     </section>
     <section aria-label="This browser">

@@ -9,6 +9,10 @@ class NotFound(IspettoreError):
     what: str
 
 
+class NotFailed(IspettoreError):
+    """This work did not fail, or was asked for again already. Nothing was changed; reload the list."""
+
+
 class NameMissing(IspettoreError):
     """Enter a name for the {what}."""
 

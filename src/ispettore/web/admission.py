@@ -8,11 +8,13 @@ import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
+from uuid import uuid4
 
 from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Receive, Scope, Send
+from structlog.contextvars import bound_contextvars
 
 from ispettore.studio.access import sessions, start, tokens
 from ispettore.studio.access.errors import NotAllowed, NotSignedIn, TokenNotAllowed, TooManyAtOnce
@@ -61,6 +63,7 @@ NEEDS: dict[str, frozenset[Right]] = {
             "inviteAgain",
             "changePerson",
             "getTrail",
+            "getOperation",
             "getTrailAsTable",
         ),
         frozenset[Right]({"administer"}),
@@ -120,7 +123,7 @@ class Admission:
             return
         self._under_way[of] += 1
         try:
-            with acting(who):
+            with acting(who), bound_contextvars(request=uuid4().hex[:12], path=scope["path"]):
                 await self._app(scope, receive, send)
         finally:
             self._under_way[of] -= 1

@@ -42,6 +42,7 @@ from ispettore.studio.errors import (
     DraftChanged,
     FileCleared,
     NoLongerReplaceable,
+    NotFailed,
     NotFound,
     NothingMade,
     NothingToUndo,
@@ -64,6 +65,7 @@ from ispettore.web import (
     installation,
     kept_treatments,
     listening,
+    operation,
     productions,
     recordings,
     resumable,
@@ -98,6 +100,7 @@ STATUS = {
     NotInStore: 410,
     FileCleared: 410,
     NothingMade: 409,
+    NotFailed: 409,
     NotSignedIn: 401,
     NotAllowed: 403,
     TokenNotAllowed: 403,
@@ -266,6 +269,7 @@ def build() -> FastAPI:
         installation,
         kept_treatments,
         listening,
+        operation,
         productions,
         recordings,
         resumable,
@@ -299,6 +303,7 @@ def build() -> FastAPI:
         return FileResponse(folder / "icon.svg", headers={"cache-control": ASK_FIRST})
 
     app.add_middleware(Telling)
+    app.add_middleware(operation.Counted)
     app.add_middleware(GZipMiddleware, compresslevel=COMPRESSION, exclude_content_types=AS_THEY_ARE)
     app.add_middleware(Bounds)
     app.add_middleware(Admission, refusal=refusal)

@@ -178,6 +178,20 @@ def _free(port: int) -> bool:
 DESK_SEED = 7
 
 
+LOOK_EVERY_S = 0.5
+STEADY_S = 60.0
+LONGEST_PAUSE_S = 30.0
+
+
+def pause_s(falls: int) -> float:
+    """How long to wait before what ended so many times in a row is started again, in seconds.
+
+    >>> [pause_s(falls) for falls in range(8)]
+    [0.0, 0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 30.0]
+    """
+    return 0.0 if falls < 2 else min(2.0 ** (falls - 2), LONGEST_PAUSE_S)
+
+
 class Supervisor:
     """Keeps processes running, and the database where it is ours: what dies is started again, until we stop."""
 
@@ -185,10 +199,14 @@ class Supervisor:
         self._cluster = cluster
         self._commands: dict[str, list[str]] = {}
         self._running: dict[str, subprocess.Popen[bytes]] = {}
+        self._begun: dict[str, float] = {}
+        self._falls: dict[str, int] = {}
+        self._due: dict[str, float] = {}
         self._stopping = False
 
     def keep(self, name: str, command: list[str]) -> None:
         self._commands[name] = command
+        self._begun[name] = time.monotonic()
         self._running[name] = _start(command)
 
     def process_id(self, name: str) -> int:
@@ -220,8 +238,22 @@ class Supervisor:
             self._keep_database()
             for name, process in list(self._running.items()):
                 if process.poll() is not None and not self._stopping:
-                    self._running[name] = _start(self._commands[name])
-            time.sleep(0.5)
+                    self._again(name, process.returncode)
+            time.sleep(LOOK_EVERY_S)
+
+    def _again(self, name: str, status: int) -> None:
+        """Start something again that ended: at once, and ever later where it ends again and again."""
+        now = time.monotonic()
+        if name not in self._due:
+            lived = now - self._begun.get(name, now)
+            self._falls[name] = 0 if lived > STEADY_S else self._falls.get(name, 0) + 1
+            wait = pause_s(self._falls[name])
+            self._due[name] = now + wait
+            log.warning("ended by itself; starting it again", process=name, status=status, lived_s=round(lived), in_s=wait)
+        if now >= self._due[name]:
+            del self._due[name]
+            self._begun[name] = now
+            self._running[name] = _start(self._commands[name])
 
     def _keep_database(self) -> None:
         if self._cluster is None or self._cluster.running():

@@ -82,7 +82,8 @@ def do(work_id: UUID, store: Store, *, stopping: Callable[[], bool] = lambda: Fa
         return
     log.info("work started", work=str(work_id), kind=attempt.work.kind, attempt=attempt.work.attempts)
     try:
-        with attempt.in_folder(), acting(_asker(attempt.work)):
+        about = structlog.contextvars.bound_contextvars(work=str(work_id), kind=attempt.work.kind)
+        with about, attempt.in_folder(), acting(_asker(attempt.work)):
             _KINDS[WorkKind(attempt.work.kind)](_Hand(attempt, store, stopping))
     except (Superseded, Cancelled, IspettoreError, OSError) as error:
         _ended(attempt, error, stopping)

@@ -1,0 +1,186 @@
+"""Whether what work needs is there, and how work stands."""
+
+import shutil
+import tempfile
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from alembic.script import ScriptDirectory
+from sqlalchemy import text
+from sqlmodel import Session, col, func, select
+
+from ispettore.studio.database import GONE, alembic_config, transaction
+from ispettore.studio.errors import NotFailed, NotFound
+from ispettore.studio.jobs import retrying, works
+from ispettore.studio.operating.views import Failure, Operation, Part, QueueLine, Ready, WorkerLine
+from ispettore.studio.settings import settings
+from ispettore.studio.store.blobs import Store
+from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
+from ispettore.studio.tables import Production, Recording, Work, WorkKind, WorkState, now
+
+LEAST_FREE = 2 * 1024**3
+"""Less room than this is told before it is none."""
+MOST_FAILURES = 100
+
+
+def ready() -> Ready:
+    """Whether everything is there, part by part; the database first, as without it little else can be told."""
+    parts = [_database()]
+    if parts[0].fine:
+        parts += [_looked("Versions", _versions), _looked("Queue", _queue_answers), _looked("Workers", _workers_there)]
+    parts += [_looked("Store", _store), _looked("Disk", _disk)]
+    return Ready(ready=all(part.fine for part in parts), parts=parts)
+
+
+def operation() -> Operation:
+    """How everything stands."""
+    found = ready()
+    if not found.parts[0].fine:
+        return Operation(parts=found.parts, queue=[], workers=[], failures=[], more_failures=0)
+    with transaction() as session:
+        failures, count = failed(session)
+        return Operation(
+            parts=found.parts,
+            queue=queue(session),
+            workers=workers(session),
+            failures=failures,
+            more_failures=max(0, count - len(failures)),
+        )
+
+
+def queue(session: Session) -> list[QueueLine]:
+    """What waits and runs, by kind."""
+    waits, runs = (func.count().filter(col(Work.state) == state) for state in (WorkState.WAITING, WorkState.RUNNING))
+    since = func.min(Work.created_at).filter(col(Work.state) == WorkState.WAITING)
+    rows = select(Work.kind, waits, runs, since).where(col(Work.state).in_(retrying.UNFINISHED)).group_by(col(Work.kind))
+    found = {kind: (waiting, running, first) for kind, waiting, running, first in session.exec(rows).all()}
+    return [QueueLine(kind=kind, waiting=w, running=r, waiting_since=s) for kind in WorkKind if kind in found
+            for w, r, s in [found[kind]]]  # fmt: skip
+
+
+def workers(session: Session) -> list[WorkerLine]:
+    """Every worker that was not seen to end."""
+    late = timedelta(seconds=settings().stalled_after_s)
+    rows = session.connection().execute(text("SELECT id, last_heartbeat FROM queue.procrastinate_workers ORDER BY id")).all()
+    return [WorkerLine(id=number, heard_at=heard, alive=now() - heard < late) for number, heard in rows]
+
+
+def failed(session: Session) -> tuple[list[Failure], int]:
+    """The newest work that failed and was not asked for again since, and how much there is in all."""
+    again = select(Work.id).where
+    newer = _newer()
+    rows: Any = (
+        select(Work, Recording.name, Production.name)
+        .join(Recording, col(Recording.id) == Work.recording_id, isouter=True)
+        .join(Production, col(Production.id) == Work.production_id, isouter=True)
+        .where(
+            Work.state == WorkState.FAILED,
+            ~again(newer.subject_id == Work.subject_id, newer.kind == Work.kind, newer.created_at > Work.created_at).exists(),
+            col(Recording.removed_at).is_(None),
+            col(Production.removed_at).is_(None),
+        )
+    )
+    count = session.exec(select(func.count()).select_from(rows.subquery())).one()
+    found = session.exec(rows.order_by(col(Work.finished_at).desc()).limit(MOST_FAILURES)).all()
+    return [_failure(*row) for row in found], count
+
+
+def again(work_id: UUID) -> None:
+    """Ask once more for work that failed. Raises NotFound, and NotFailed where it did not or was asked for already."""
+    with transaction() as session:
+        work = session.get(Work, work_id, with_for_update=True)
+        if work is None:
+            raise NotFound(what="work")
+        newest = works.newest(session, WorkKind(work.kind), [work.subject_id])[work.subject_id]
+        if work.state != WorkState.FAILED or newest.id != work.id:
+            raise NotFailed()
+        recording = session.get(Recording, work.recording_id) if work.recording_id else None
+        works.ask(session, WorkKind(work.kind), work.subject_id, of=recording, production_id=work.production_id)
+
+
+def _newer() -> Any:
+    from sqlalchemy.orm import aliased
+
+    return aliased(Work)
+
+
+def _failure(work: Work, recording: str | None, production: str | None) -> Failure:
+    return Failure(
+        work=work.id,
+        kind=WorkKind(work.kind),
+        recording=work.recording_id,
+        recording_name=recording or "",
+        production=work.production_id,
+        production_name=production or "",
+        finished_at=work.finished_at or work.created_at,
+        error=work.error or "",
+    )
+
+
+def _looked(name: str, look: Callable[[], Part]) -> Part:
+    try:
+        return look()
+    except (*GONE, OSError, NoRoomLeft, StoreReadOnly) as error:
+        return Part(name=name, fine=False, told=getattr(error, "sentence", "It could not be looked at."))
+
+
+def _database() -> Part:
+    try:
+        with transaction() as session:
+            size = session.connection().execute(text("SELECT pg_database_size(current_database())")).scalar_one()
+    except GONE:
+        return Part(name="Database", fine=False, told="It does not answer.")
+    return Part(name="Database", fine=True, told=f"It answers, and holds {_size(size)}.")
+
+
+def _versions() -> Part:
+    wanted = ScriptDirectory.from_config(alembic_config()).get_current_head()
+    with transaction() as session:
+        there = session.connection().execute(text("SELECT version_num FROM alembic_version")).scalar_one_or_none()
+    told = f"The schema is {there}" + ("." if there == wanted else f"; this software needs {wanted}. Start it again.")
+    return Part(name="Versions", fine=there == wanted, told=told)
+
+
+def _queue_answers() -> Part:
+    with transaction() as session:
+        waiting, first = session.exec(select(func.count(), func.min(Work.created_at)).where(Work.state == WorkState.WAITING)).one()
+    return Part(name="Queue", fine=True, told=f"{waiting} waiting{_since(first)}.")
+
+
+def _workers_there() -> Part:
+    with transaction() as session:
+        found = workers(session)
+    alive = sum(worker.alive for worker in found)
+    told = f"{alive} at work." if alive else "None is at work: nothing is measured or conformed."
+    return Part(name="Workers", fine=alive > 0, told=told)
+
+
+def _store() -> Part:
+    folder = Store(settings().store).folder
+    if folder is None:
+        return Part(name="Store", fine=True, told="It is elsewhere, and not looked at.")
+    with tempfile.TemporaryFile(dir=folder / "incoming") as file:
+        file.write(b"written")
+    return Part(name="Store", fine=True, told="It can be written to.")
+
+
+def _disk() -> Part:
+    folders = [path for path in (Store(settings().store).folder, settings().incoming, settings().work) if path is not None]
+    free = min(shutil.disk_usage(_there(folder)).free for folder in folders)
+    fine = free >= LEAST_FREE
+    return Part(name="Disk", fine=fine, told=f"{_size(free)} free{'.' if fine else ': too little for much. Make room.'}")
+
+
+def _there(folder: Path) -> Path:
+    return folder if folder.exists() else _there(folder.parent)
+
+
+def _since(first: datetime | None) -> str:
+    return f", the first for {round((now() - first).total_seconds())} s" if first else ""
+
+
+def _size(count: int) -> str:
+    return f"{count / 1e9:.1f} GB" if count >= 1e9 else f"{count / 1e6:.0f} MB"
