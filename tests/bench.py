@@ -162,9 +162,14 @@ def main() -> int:
     parser.add_argument("--voices", action="store_true", help="no speed: how right meters and steps are on every voice")
     parser.add_argument("--plans", action="store_true", help="no speed: every made-up recording to every specification")
     parser.add_argument("--hostile", action="store_true", help="no speed: spoilt files and made-up requests in masses")
+    parser.add_argument("--supply", action="store_true", help="no speed: whether anything locked is known to be unsafe")
     parser.add_argument("--files", type=int, default=100_000, help="how many spoilt files")
     parser.add_argument("--requests", type=int, default=50_000, help="how many made-up requests")
     chosen = parser.parse_args()
+    if chosen.supply:
+        from tests import bench_supply
+
+        return 0 if bench_supply.main() else 1
     if chosen.hostile:
         from tests import bench_hostile
 

@@ -61,6 +61,10 @@ CHECKS = (
 )
 SECONDS: dict[str, int] = {
     "tests.ui.test_whole_production": 150,
+    "tests.web.test_hostile": 70,
+    "tests.web.test_access": 50,
+    "tests.studio.test_binding": 40,
+    "tests.ui.test_people": 35,
     "tests.ui.test_kept_treatments": 35,
     "tests.core.test_one_sound": 70,
     "tests.core.test_keeping": 40,

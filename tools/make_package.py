@@ -3,7 +3,8 @@
 
     tools/make_package.py FOLDER
 
-The wheel is written to the folder; what it was made from is put together beside it and removed again.
+The wheel is written to the folder, a bill of materials (CycloneDX) beside it; what it was made from is put together elsewhere and
+removed again.
 """
 
 import shutil
@@ -32,6 +33,9 @@ def main(folder: Path) -> None:
         shutil.copytree(ROOT / "migrations", package / "studio" / "migrations", ignore=UNWANTED)
         wheel = [sys.executable, "-m", "pip", "wheel", "-q", "--no-deps", "--no-build-isolation", "-w", str(folder), str(tree)]
         subprocess.run(wheel, check=True)
+    newest = max(folder.glob("ispettore-*.whl"), key=lambda path: path.stat().st_mtime)
+    bill = [sys.executable, str(ROOT / "tools" / "list_supply.py"), "--bill", str(newest.with_suffix(".cdx.json"))]
+    subprocess.run(bill, check=True)
 
 
 if __name__ == "__main__":

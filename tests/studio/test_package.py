@@ -56,6 +56,8 @@ class Package(unittest.TestCase):
 
     def test_it_names_specifications_and_serves_the_page_from_where_data_belong(self):
         self.assertIn("Podcast, mono", self.run_it("specs"))
+        [bill] = self.folder.glob("*.cdx.json")
+        self.assertEqual(json.loads(bill.read_text())["bomFormat"], "CycloneDX")
         serving = subprocess.Popen(
             [self.command, "serve"],
             cwd=self.folder,
