@@ -32,8 +32,8 @@ HEAD = """# Licences of what is shipped
 
 Ispettore itself stands under the GNU General Public License, version 3 or later ([LICENSE](../LICENSE)); why, is in
 [DECISIONS.md](DECISIONS.md), Documents. This list is written by `tools/list_supply.py` from the lock files; a test keeps it
-current, and `./run package` writes the same as a bill of materials (CycloneDX) beside the wheel. Installed beside it from Debian and
-not shipped: PostgreSQL (PostgreSQL License), Python (PSF).
+current, and `./run package` writes the same as a bill of materials (CycloneDX) beside the wheel. Installed beside it from Debian
+and not shipped: PostgreSQL (PostgreSQL License), Python (PSF).
 """
 
 

@@ -6,7 +6,8 @@ is listed as needing another. A route that is added is closed until somebody ope
 
 import re
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from uuid import uuid4
 
@@ -105,26 +106,39 @@ class Admission:
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
+        try:
+            who = await self._let_in(scope)
+            with self._at_once(scope, who), acting(who), bound_contextvars(request=uuid4().hex[:12], path=scope["path"]):
+                await self._app(scope, receive, send)
+        except (NotSignedIn, TooManyAtOnce, *GONE) as error:
+            await self._refusal(error)(scope, receive, send)
+
+    async def _let_in(self, scope: Scope) -> Who | None:
+        """Who asks; None for a stranger at one of the few addresses for those. Raises NotSignedIn and what a database that is away
+        raises."""
+        if scope["path"].startswith("/assets/"):
+            return None
         public = PUBLIC.fullmatch(scope["path"]) is not None
         try:
-            who = None if scope["path"].startswith("/assets/") else await _who(scope)
-            if who is None and not public:
-                raise NotSignedIn(why=": what you showed is unknown, or has ended" if _shows(scope) else "", how=HOW[access()])
-        except (NotSignedIn, *GONE) as error:
+            who = await _who(scope)
+        except GONE:
             if public:
-                who = None
-            else:
-                await self._refusal(error)(scope, receive, send)
-                return
+                return None
+            raise
+        if who is None and not public:
+            raise NotSignedIn(why=": what you showed is unknown, or has ended" if _shows(scope) else "", how=HOW[access()])
+        return who
+
+    @contextmanager
+    def _at_once(self, scope: Scope, who: Who | None) -> Iterator[None]:
+        """One more of what somebody has under way. Raises TooManyAtOnce."""
         kind = "streams" if scope["path"] == "/api/events" else "requests"
         of = f"{kind} {(who.person or who.session or who.token) if who else ''} {address_of(scope)}"
         if self._under_way[of] >= MOST_AT_ONCE[kind]:
-            await self._refusal(TooManyAtOnce(most=MOST_AT_ONCE[kind], what=kind))(scope, receive, send)
-            return
+            raise TooManyAtOnce(most=MOST_AT_ONCE[kind], what=kind)
         self._under_way[of] += 1
         try:
-            with acting(who), bound_contextvars(request=uuid4().hex[:12], path=scope["path"]):
-                await self._app(scope, receive, send)
+            yield
         finally:
             self._under_way[of] -= 1
             if not self._under_way[of]:

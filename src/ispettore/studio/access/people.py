@@ -174,8 +174,7 @@ def change_password(who: Who, old: str, new: str) -> None:
 def account(who: Who) -> Account:
     """What somebody can get in by."""
     with transaction() as session:
-        own = col(TokenRecord.person_id)
-        mine = own == who.person if who.person else own.is_(None)
+        mine = sessions.owned(TokenRecord, who)
         tokens = select(TokenRecord).where(mine, col(TokenRecord.ended_at).is_(None)).order_by(col(TokenRecord.created_at))
         passkeys = select(PasskeyRecord).where(PasskeyRecord.person_id == who.person).order_by(col(PasskeyRecord.created_at))
         return Account(

@@ -97,7 +97,7 @@ def _lasts(record: SessionRecord, person: Person | None) -> bool:
 
 def of_person(session: Session, who: Who) -> list[SessionView]:
     """The browsers that somebody is signed in with, the last used first."""
-    rows = select(SessionRecord).where(_own(who), col(SessionRecord.ended_at).is_(None))
+    rows = select(SessionRecord).where(owned(SessionRecord, who), col(SessionRecord.ended_at).is_(None))
     found = session.exec(rows.order_by(col(SessionRecord.seen_at).desc())).all()
     person = session.get(Person, who.person) if who.person else None
     return [
@@ -117,7 +117,7 @@ def of_person(session: Session, who: Who) -> list[SessionView]:
 def end(session_id: UUID, who: Who) -> None:
     """End a session of one's own. Raises NotFound."""
     with transaction() as session:
-        record = session.exec(select(SessionRecord).where(SessionRecord.id == session_id, _own(who))).first()
+        record = session.exec(select(SessionRecord).where(SessionRecord.id == session_id, owned(SessionRecord, who))).first()
         if record is None:
             raise NotFound(what="session")
         record.ended_at = record.ended_at or now()
@@ -137,6 +137,7 @@ def tell(session: Session, person: UUID | None = None) -> None:
     events.tell(session, events.Notice(about="access", id=str(person or "")))
 
 
-def _own(who: Who) -> Any:
-    own = col(SessionRecord.person_id)
+def owned(of: type[SessionRecord] | type[TokenRecord], who: Who) -> Any:
+    """Whether rows are somebody's own; without an account, nobody's."""
+    own = col(of.person_id)
     return own == who.person if who.person else own.is_(None)

@@ -3,7 +3,7 @@
 from datetime import timedelta
 from uuid import UUID
 
-from sqlmodel import col, select
+from sqlmodel import select
 
 from ispettore.core.deliver.entries import LONGEST
 from ispettore.core.text import refuse
@@ -44,8 +44,7 @@ def make(who: Who, *, name: str, rights: list[Right], days: int) -> NewToken:
 def end(token_id: UUID, who: Who) -> None:
     """End a token of one's own. Raises NotFound."""
     with transaction() as session:
-        own = col(TokenRecord.person_id)
-        mine = own == who.person if who.person else own.is_(None)
+        mine = sessions.owned(TokenRecord, who)
         record = session.exec(select(TokenRecord).where(TokenRecord.id == token_id, mine)).first()
         if record is None:
             raise NotFound(what="token")

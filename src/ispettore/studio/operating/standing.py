@@ -10,6 +10,7 @@ from uuid import UUID
 
 from alembic.script import ScriptDirectory
 from sqlalchemy import text
+from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, func, select
 
 from ispettore.studio.database import GONE, alembic_config, transaction
@@ -56,9 +57,11 @@ def queue(session: Session) -> list[QueueLine]:
     waits, runs = (func.count().filter(col(Work.state) == state) for state in (WorkState.WAITING, WorkState.RUNNING))
     since = func.min(Work.created_at).filter(col(Work.state) == WorkState.WAITING)
     rows = select(Work.kind, waits, runs, since).where(col(Work.state).in_(retrying.UNFINISHED)).group_by(col(Work.kind))
-    found = {kind: (waiting, running, first) for kind, waiting, running, first in session.exec(rows).all()}
-    return [QueueLine(kind=kind, waiting=w, running=r, waiting_since=s) for kind in WorkKind if kind in found
-            for w, r, s in [found[kind]]]  # fmt: skip
+    found = [
+        QueueLine(kind=WorkKind(kind), waiting=waiting, running=running, waiting_since=first)
+        for kind, waiting, running, first in session.exec(rows).all()
+    ]
+    return sorted(found, key=lambda line: list(WorkKind).index(line.kind))
 
 
 def workers(session: Session) -> list[WorkerLine]:
@@ -70,15 +73,15 @@ def workers(session: Session) -> list[WorkerLine]:
 
 def failed(session: Session) -> tuple[list[Failure], int]:
     """The newest work that failed and was not asked for again since, and how much there is in all."""
-    again = select(Work.id).where
-    newer = _newer()
+    newer = aliased(Work)
+    since = select(newer.id).where(newer.subject_id == Work.subject_id, newer.kind == Work.kind)
     rows: Any = (
         select(Work, Recording.name, Production.name)
         .join(Recording, col(Recording.id) == Work.recording_id, isouter=True)
         .join(Production, col(Production.id) == Work.production_id, isouter=True)
         .where(
             Work.state == WorkState.FAILED,
-            ~again(newer.subject_id == Work.subject_id, newer.kind == Work.kind, newer.created_at > Work.created_at).exists(),
+            ~since.where(col(newer.created_at) > Work.created_at).exists(),
             col(Recording.removed_at).is_(None),
             col(Production.removed_at).is_(None),
         )
@@ -99,12 +102,6 @@ def again(work_id: UUID) -> None:
             raise NotFailed()
         recording = session.get(Recording, work.recording_id) if work.recording_id else None
         works.ask(session, WorkKind(work.kind), work.subject_id, of=recording, production_id=work.production_id)
-
-
-def _newer() -> Any:
-    from sqlalchemy.orm import aliased
-
-    return aliased(Work)
 
 
 def _failure(work: Work, recording: str | None, production: str | None) -> Failure:
