@@ -242,6 +242,27 @@ def invite(
     _ending(lambda: inviting.run(sign_in, name=name or sign_in, roles=role))
 
 
+@app.command()
+def backup(
+    folder: Annotated[Path, typer.Argument(help="Where it goes; into the same folder again, only what is new is copied.")],
+    without_files: Annotated[
+        bool, typer.Option("--without-files", help="Only name the store's files: it is backed up elsewhere.")
+    ] = False,
+) -> None:
+    """Back up database, keys and files, while everything runs. Exit 0, 1 where the store misses files, 2 on an error."""
+    from ispettore.commands import backing_up
+
+    _ending(lambda: backing_up.backup(folder, with_files=not without_files))
+
+
+@app.command()
+def restore(folder: Annotated[Path, typer.Argument(help="The folder of a backup.")]) -> None:
+    """Restore a backup into an installation that was never started. Exit 0, 1 where files are missing, 2 on an error."""
+    from ispettore.commands import backing_up
+
+    _ending(lambda: backing_up.restore(folder))
+
+
 @app.command("intake-desk")
 def intake_desk(
     folder: Annotated[Path, typer.Option("--folder", help="Where it keeps what is handed in.")],

@@ -154,7 +154,7 @@ class Launching(unittest.TestCase):
         until(lambda: not answers(f"{self.address}api/health"), what="the web process to end with its launcher")
         opened = self.launch("--open")
         self.assertTrue(answers(f"{self.address}api/productions"), "asked for, everybody is let in")
-        self.end(opened)
+        self.backed_up_and_restored_elsewhere(opened)
 
     def nothing_takes_from_the_trail(self):
         """Not even the application's own role, which may add to it."""
@@ -173,6 +173,28 @@ class Launching(unittest.TestCase):
             ):
                 with self.subTest(statement=statement), self.assertRaises(psycopg.errors.InsufficientPrivilege):
                     connection.execute(statement)
+
+    def command(self, *words: str) -> None:
+        command = [sys.executable, "-m", "ispettore.cli", *words]
+        done = subprocess.run(command, env=self.environment, capture_output=True, text=True, check=False, timeout=300)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+
+    def backed_up_and_restored_elsewhere(self, running: subprocess.Popen[str]):
+        """While it runs, with a trail that is not its role's; and where nothing was yet, it goes on from there."""
+        names = [row["name"] for row in self.productions()]
+        backup = self.folder / "backup"
+        self.command("backup", str(backup))
+        self.end(running)
+        elsewhere = self.folder / "elsewhere"
+        elsewhere.mkdir()
+        moved = {name: value.replace(str(self.folder), str(elsewhere)) for name, value in self.environment.items()}
+        before, self.environment, self.folder = (self.environment, self.folder), moved, elsewhere
+        self.command("restore", str(backup))
+        there = self.launch("--open")
+        self.assertEqual([row["name"] for row in self.productions()], names)
+        self.nothing_takes_from_the_trail()
+        self.end(there)
+        self.environment, self.folder = before
 
     def test_a_cluster_with_one_role_for_everything_gives_its_rights_away(self):
         cluster = Cluster(self.folder / "old", fast=True)

@@ -1,15 +1,12 @@
 """Making accounts from the command line: how the first administrator of a server comes in."""
 
-import os
-from contextlib import ExitStack
-
 import typer
 
+from ispettore.commands.installation import database
 from ispettore.core.errors import IspettoreError
 from ispettore.studio.access import binding, people
 from ispettore.studio.access.views import Invited
-from ispettore.studio.database import engine, migrate
-from ispettore.studio.running.launching import own_cluster
+from ispettore.studio.database import migrate
 from ispettore.studio.settings import settings
 from ispettore.studio.who import RIGHTS, ROLES, Role, Who, acting
 
@@ -23,9 +20,7 @@ class NoSuchRole(IspettoreError):
 def run(sign_in: str, *, name: str, roles: list[str]) -> int:
     """Invite somebody, or again. Raises what inviting raises, and NoSuchRole."""
     chosen = _roles(roles)
-    with ExitStack() as left:
-        if "ISPETTORE_DATABASE_URL" not in os.environ:
-            _database(left)
+    with database():
         migrate()
         with acting(Who(way="open", rights=RIGHTS, act=lambda: "invitePerson")):
             found = _invited(sign_in, name, chosen)
@@ -40,18 +35,6 @@ def _invited(sign_in: str, name: str, roles: list[Role]) -> Invited:
             people.change(person.id, roles=roles, ended=False)
             return people.invite_again(person.id)
     return people.invite(sign_in=sign_in, name=name, roles=roles)
-
-
-def _database(left: ExitStack) -> None:
-    """This installation's database, started for as long as this takes where it does not run."""
-    cluster = own_cluster()
-    if not cluster.running():
-        left.callback(cluster.stop)
-    cluster.start()
-    os.environ["ISPETTORE_DATABASE_URL"] = cluster.url
-    settings.cache_clear()
-    engine.cache_clear()
-    left.callback(engine().dispose)
 
 
 def _roles(given: list[str]) -> list[Role]:

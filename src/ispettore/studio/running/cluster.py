@@ -133,6 +133,7 @@ class Cluster:
                 "REVOKE ALL ON ALL TABLES IN SCHEMA {schema} FROM {role}",
                 "GRANT USAGE ON SCHEMA {schema} TO {role}",
                 "GRANT SELECT, INSERT ON ALL TABLES IN SCHEMA {schema} TO {role}",
+                "GRANT SELECT ON ALL SEQUENCES IN SCHEMA {schema} TO {role}",
             ):
                 connection.execute(sql.SQL(statement).format(**names))
 
@@ -190,7 +191,7 @@ class Cluster:
             raise ServerFailed(what=what, reason=reason)
 
     def _call(self, *command: str) -> subprocess.CompletedProcess[str]:
-        full = [_program(command[0]), *command[1:]]
+        full = [program(command[0]), *command[1:]]
         if os.geteuid() == 0:
             full = ["runuser", "-u", SERVER_USER, "--", *full]
         # pg_ctl's server inherits pipes and would keep them open: output goes to files.
@@ -259,7 +260,8 @@ class Cluster:
         )
 
 
-def _program(name: str) -> str:
+def program(name: str) -> str:
+    """The newest installed one of PostgreSQL's own programs. Raises NoServer."""
     found = sorted(Path("/usr/lib/postgresql").glob(f"*/bin/{name}"), key=lambda path: int(path.parts[4]))
     path = str(found[-1]) if found else shutil.which(name)
     if path is None:
