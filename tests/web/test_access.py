@@ -141,7 +141,7 @@ class Strangers(AccessCase):
         made = owner.post("/api/account/tokens", json={"name": "Nightly", "rights": ["work"], "days": 30}).json()
         script = self.stranger(headers={"authorization": f"Bearer {made['secret']}"})
         self.assertEqual(script.post("/api/productions", json={"name": "A", "specification_id": "podcast-mono"}).status_code, 201)
-        self.refused(script.post("/api/keys/roll"), 403, "may not do this: it can only read, work")
+        self.refused(script.post("/api/keys/roll"), 403, "The token “Nightly” may not do this: it can only read, work.")
         self.refused(script.post("/api/account/tokens", json={"name": "B", "rights": ["work"]}), 403, "may not do this")
         [listed] = owner.get("/api/account").json()["tokens"]
         self.assertEqual((listed["name"], listed["rights"]), ("Nightly", ["read", "work"]))

@@ -32,8 +32,8 @@ def rights_of(roles: Iterable[str]) -> frozenset[Right]:
 
 @dataclass(frozen=True)
 class Who:
-    """`name` is theirs, empty for whoever uses this machine; `session` and `token` are the identifiers of what they showed. `act`
-    tells what they are asking for, once that is known."""
+    """`name` is theirs, empty for whoever uses this machine; `session` and `token` are the identifiers of what they showed, and
+    `token_name` is what that token is for. `act` tells what they are asking for, once that is known."""
 
     way: Way
     rights: frozenset[Right]
@@ -41,6 +41,7 @@ class Who:
     person: UUID | None = None
     session: UUID | None = None
     token: UUID | None = None
+    token_name: str = ""
     address: str = ""
     act: Callable[[], str] = str
 

@@ -154,7 +154,7 @@ async def allowed(request: Request) -> None:
     wanted = needs(operation, request.method)
     if who.way == "token" and (operation in OWN or not wanted & who.rights):
         told = ", ".join(right for right in tokens.GIVABLE if right in who.rights) or "do nothing"
-        raise TokenNotAllowed(token=who.name or "of this machine", rights=told)
+        raise TokenNotAllowed(token=who.token_name, rights=told)
     if not wanted & who.rights:
         have = [role for role in GIVES if GIVES[role] <= who.rights]
         raise NotAllowed(role=" or ".join(_giving(wanted)), have=" and ".join(have) or "none")

@@ -76,6 +76,7 @@ def by_token(secret: str, *, address: str) -> Who | None:
             name=person.name if person is not None else "",
             person=record.person_id,
             token=record.id,
+            token_name=record.name,
             address=address,
         )
 
