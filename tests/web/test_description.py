@@ -33,6 +33,14 @@ class Description(unittest.TestCase):
         self.assertEqual(answer["text/event-stream"]["schema"]["$ref"], "#/components/schemas/Notice")
         self.assertEqual(set(self.schemas["Notice"]["properties"]), set(Notice.model_fields))
 
+    def test_figures_in_addresses_have_bounds_that_leave_room_for_what_pages_send(self):
+        asked = self.told["paths"]["/api/recordings/{recording_id}/draft/sound"]["get"]["parameters"]
+        bounds = {one["name"]: one["schema"] for one in asked}
+        milliseconds_since_1970 = 10**13  # a page's turn
+        self.assertGreater(bounds["turn"]["maximum"], milliseconds_since_1970)
+        self.assertLessEqual(bounds["number"]["maximum"], 2**31 - 1)
+        self.assertEqual(bounds["at_s"]["minimum"], 0)
+
     def test_words_that_are_chosen_from_come_from_their_one_definition(self):
         request = self.schemas["ConformRequest"]["properties"]
         self.assertEqual(request["preference"]["anyOf"][0]["enum"], list(PREFERENCES))

@@ -24,7 +24,7 @@ from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.treatment_views import GeneralView
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.web.productions import Made
-from ispettore.web.values import Moment, Number
+from ispettore.web.values import Count, Moment, Number
 
 routes = APIRouter()
 DEEPEST = 8
@@ -147,7 +147,7 @@ def save_draft(recording_id: UUID, saved: SavedDraft) -> KeptTreatment:
 
 @routes.get("/recordings/{recording_id}/draft/sound", operation_id="hearDraft", response_class=Response)
 def hear_draft(
-    recording_id: UUID, request: Request, number: Number, turn: Number, at_s: Moment, length_s: Length, upto: str | None = None
+    recording_id: UUID, request: Request, number: Number, turn: Count, at_s: Moment, length_s: Length, upto: str | None = None
 ) -> Response:
     """Interleaved 32-bit little-endian floats; their rate and channels stand in the headers."""
     heard = rehearsals.sound(
@@ -158,12 +158,12 @@ def hear_draft(
 
 
 @routes.get("/recordings/{recording_id}/draft/foretold", operation_id="foretellDraft")
-def foretell_draft(recording_id: UUID, request: Request, number: Number, turn: Number) -> Foretold:
+def foretell_draft(recording_id: UUID, request: Request, number: Number, turn: Count) -> Foretold:
     return rehearsals.foretold(recording_id, request.app.state.store, number=number, turn=turn)
 
 
 @routes.get("/recordings/{recording_id}/draft/pictures/{step}", operation_id="drawStep")
-def draw_step(recording_id: UUID, step: str, request: Request, number: Number, turn: Number) -> tuple[Picture, ...]:
+def draw_step(recording_id: UUID, step: str, request: Request, number: Number, turn: Count) -> tuple[Picture, ...]:
     return rehearsals.pictures(recording_id, request.app.state.store, number=number, turn=turn, step=step)
 
 

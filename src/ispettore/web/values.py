@@ -10,6 +10,8 @@ LARGEST = 2**31 - 1
 LONGEST_S = 1e7
 
 Number = Annotated[int, Interval(ge=0, le=LARGEST)]
-"""A version, a position, an index."""
+"""A version, a position in a list, an index."""
+Count = Annotated[int, Interval(ge=0, le=2**53 - 1)]
+"""Samples from the beginning of a file, or a turn that a page took: exact for every reader of JSON."""
 Moment = Annotated[float, Ge(0), Le(LONGEST_S), AllowInfNan(False)]
 """Seconds from the beginning of a file."""
