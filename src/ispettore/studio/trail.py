@@ -31,7 +31,7 @@ UNNOTED = (DraftRecord, DraftState, Listening, NoteRecord, Verifying)
 """Rows that are written as figures are turned and files are listened to, or that change nothing that is there."""
 OF_ITSELF = (ChallengeRecord, SessionRecord, SignInTry, TokenRecord, TrailRecord)
 """Rows that are written whenever somebody shows who they are."""
-_LINE, _TOUCHED, _WRITTEN = "trail", "touched", "written"
+_LINE, _TOUCHED, _ENDS = "trail", "touched", "trail ends"
 
 
 def note(session: Session, about: str, subject: str = "", production: UUID | None = None) -> None:
@@ -43,7 +43,7 @@ def note(session: Session, about: str, subject: str = "", production: UUID | Non
     line = session.info.get(_LINE)
     if line is None:
         line = session.info[_LINE] = _line(who, about, production)
-        before_commit(session, lambda: _write(session))
+        _write_at_the_end(session)
     line.production_id = line.production_id or production
     if subject and subject not in line.subjects:
         line.more += len(line.subjects) >= MOST_SUBJECTS
@@ -65,15 +65,8 @@ def _watch(session: Session, _context: Any, _instances: Any) -> None:
     for row in (*session.new, *session.dirty, *session.deleted):
         if not isinstance(row, (*UNNOTED, *OF_ITSELF)):
             session.info[_TOUCHED] = (row.__tablename__, str(getattr(row, "id", "")), getattr(row, "production_id", None))
-            before_commit(session, lambda: _note_touched(session))
+            _write_at_the_end(session)
             return
-
-
-def _note_touched(session: Session) -> None:
-    about, subject, production = session.info.pop(_TOUCHED)
-    if _LINE not in session.info and _WRITTEN not in session.info:
-        note(session, about, subject, production)
-        _write(session)
 
 
 def _line(who: Who, about: str, production: UUID | None) -> TrailRecord:
@@ -89,7 +82,17 @@ def _line(who: Who, about: str, production: UUID | None) -> TrailRecord:
     )
 
 
+def _write_at_the_end(session: Session) -> None:
+    """Have this transaction's one line written as its last: of what was announced, else of the first row that was touched."""
+    if _ENDS not in session.info:
+        session.info[_ENDS] = True
+        before_commit(session, lambda: _write(session))
+
+
 def _write(session: Session) -> None:
-    if _LINE in session.info:
-        session.add(session.info.pop(_LINE))
-        session.info[_WRITTEN] = True
+    if _LINE not in session.info:
+        note(session, *session.info[_TOUCHED])
+    if line := session.info.get(_LINE):
+        session.add(line)
+    for kept in (_LINE, _TOUCHED, _ENDS):
+        session.info.pop(kept, None)

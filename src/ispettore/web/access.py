@@ -108,7 +108,7 @@ def open_at_start(request: Request, shown: str) -> Response:
     """For the browser that opens the address which the start printed."""
     back = RedirectResponse("/", status_code=303, headers={"cache-control": "no-store"})
     if access() == "start":
-        secret = start.open_for(shown, address=address_of(request.scope), agent=_agent(request))
+        secret = start.open_for(shown, **_from(request))
         if secret is not None:
             _give(request, back, secret, longest=True)
     return back
@@ -122,7 +122,7 @@ def get_access(request: Request) -> AccessView:
 
 @routes.post("/access/sign-in", operation_id="signIn", status_code=204)
 def sign_in(request: Request, response: Response, given: SignIn) -> None:
-    secret = people.sign_in(given.sign_in, given.password, address=address_of(request.scope), agent=_agent(request))
+    secret = people.sign_in(given.sign_in, given.password, **_from(request))
     _give(request, response, secret)
 
 
@@ -133,8 +133,7 @@ def ask_for_passkey(request: Request) -> PasskeyAsked:
 
 @routes.post("/access/passkey", operation_id="signInWithPasskey", status_code=204)
 def sign_in_with_passkey(request: Request, response: Response, given: PasskeyAnswer) -> None:
-    where = {"host": _host(request), "origin": _origin(request), "address": address_of(request.scope), "agent": _agent(request)}
-    _give(request, response, passkeys.sign_in(given.challenge, given.answer, **where))
+    _give(request, response, passkeys.sign_in(given.challenge, given.answer, **_at(request), **_from(request)))
 
 
 @routes.post("/access/invitation", operation_id="lookAtInvitation")
@@ -144,7 +143,7 @@ def look_at_invitation(given: Link) -> InvitationView:
 
 @routes.post("/access/join", operation_id="join", status_code=204)
 def join(request: Request, response: Response, given: Joining) -> None:
-    secret = people.accept(given.secret, given.password, address=address_of(request.scope), agent=_agent(request))
+    secret = people.accept(given.secret, given.password, **_from(request))
     _give(request, response, secret)
 
 
@@ -173,8 +172,7 @@ def begin_passkey(request: Request) -> PasskeyAsked:
 
 @routes.post("/account/passkeys", operation_id="addPasskey", status_code=204)
 def add_passkey(request: Request, given: NewPasskey) -> None:
-    where = {"host": _host(request), "origin": _origin(request)}
-    passkeys.add(_asking(), given.challenge, given.answer, name=given.name, **where)
+    passkeys.add(_asking(), given.challenge, given.answer, name=given.name, **_at(request))
 
 
 @routes.delete("/account/passkeys/{passkey_id}", operation_id="removePasskey", status_code=204)
@@ -261,9 +259,11 @@ def _host(request: Request) -> str:
     return request.url.hostname or ""
 
 
-def _origin(request: Request) -> str:
-    return f"{request.url.scheme}://{request.headers.get('host', '')}"
+def _at(request: Request) -> dict[str, str]:
+    """Where the page is, as an authenticator is told."""
+    return {"host": _host(request), "origin": f"{request.url.scheme}://{request.headers.get('host', '')}"}
 
 
-def _agent(request: Request) -> str:
-    return request.headers.get("user-agent", "")
+def _from(request: Request) -> dict[str, str]:
+    """From where somebody asks, and with what."""
+    return {"address": address_of(request.scope), "agent": request.headers.get("user-agent", "")}

@@ -28,6 +28,10 @@ PUBLIC = re.compile(
 )
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 READ: frozenset[Right] = frozenset({"read"})
+OWN = frozenset(
+    {"getAccount", "endSession", "makeToken", "endToken", "changePassword", "beginPasskey", "addPasskey", "removePasskey"}
+)
+"""What is done to an account is done by its owner in a browser, never by a token."""
 NEEDS: dict[str, frozenset[Right]] = {
     **dict.fromkeys(
         (
@@ -40,13 +44,7 @@ NEEDS: dict[str, frozenset[Right]] = {
             "createVerifying",
             "attachFile",
             "signOut",
-            "endSession",
-            "makeToken",
-            "endToken",
-            "changePassword",
-            "beginPasskey",
-            "addPasskey",
-            "removePasskey",
+            *OWN,
         ),
         READ,
     ),
@@ -71,10 +69,6 @@ NEEDS: dict[str, frozenset[Right]] = {
     ),
 }
 """What an operation needs, any of these, where that is not reading for what asks and working for what changes."""
-OWN = frozenset(
-    {"endSession", "makeToken", "endToken", "changePassword", "beginPasskey", "addPasskey", "removePasskey", "getAccount"}
-)
-"""What is done to an account is done by its owner in a browser, never by a token."""
 MOST_AT_ONCE = {"requests": 100, "streams": 24}
 """For one session at one address: a browser asks for six things at once, and each of its pages listens to one stream."""
 HOW = {
@@ -148,7 +142,7 @@ class Admission:
 async def allowed(request: Request) -> None:
     """Raises NotAllowed and TokenNotAllowed where whoever asks may not do what the route does."""
     who = WHO.get()
-    operation = _operation(request.scope)
+    operation = operation_of(request.scope)
     if who is None:
         return  # let in as a stranger: one of the few routes for those
     wanted = needs(operation, request.method)
@@ -179,7 +173,7 @@ async def _who(scope: Scope, *, used: bool = True) -> Who | None:
     else:
         found = await run_in_threadpool(_shown, HTTPConnection(scope), used=used) if _shows(scope) else None
     # What they ask for can be told as soon as its route is found.
-    return None if found is None else replace(found, act=lambda: _operation(scope))
+    return None if found is None else replace(found, act=lambda: operation_of(scope))
 
 
 def _shows(scope: Scope) -> bool:
@@ -203,7 +197,8 @@ def address_of(scope: Scope) -> str:
     return str(client[0]) if client else ""
 
 
-def _operation(scope: Scope) -> str:
+def operation_of(scope: Scope) -> str:
+    """What is asked for, by the name in the description; empty until its route is found."""
     route = scope.get("route")
     return str(getattr(route, "operation_id", None) or getattr(route, "name", ""))
 

@@ -8,6 +8,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from ispettore.studio.operating import metrics, standing
 from ispettore.studio.operating.views import Operation, Ready
+from ispettore.web.admission import operation_of
 
 routes = APIRouter()
 
@@ -48,7 +49,7 @@ class Counted:
 
         async def noted(message: Message) -> None:
             if message["type"] == "http.response.start":
-                operation = getattr(scope.get("route"), "operation_id", None) or "other"
+                operation = operation_of(scope) or "other"
                 metrics.answered.labels(operation, str(message["status"])).observe(time.monotonic() - begun)
             await send(message)
 

@@ -78,7 +78,7 @@ def everybody() -> list[PersonView]:
     with transaction() as session:
         last = select(SessionRecord.person_id, func.max(SessionRecord.seen_at)).group_by(col(SessionRecord.person_id))
         seen = dict(session.exec(last).all())
-        keyed = set(session.exec(select(PasskeyRecord.person_id)).all())
+        keyed = _keyed(session)
         people = session.exec(select(Person).order_by(col(Person.ended_at).is_not(None), func.lower(Person.name))).all()
     return [
         PersonView(
@@ -253,9 +253,14 @@ def _administers(person: Person) -> bool:
 
 def _others(session: Session, person: Person) -> int:
     """How many other administrators can sign in."""
-    keyed = set(session.exec(select(PasskeyRecord.person_id)).all())
+    keyed = _keyed(session)
     others = session.exec(select(Person).where(Person.id != person.id)).all()
     return sum(1 for each in others if _administers(each) and (each.password is not None or each.id in keyed))
+
+
+def _keyed(session: Session) -> set[UUID]:
+    """Everybody who has a passkey."""
+    return set(session.exec(select(PasskeyRecord.person_id)).all())
 
 
 def _roles(roles: list[Role]) -> list[str]:

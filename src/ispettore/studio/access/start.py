@@ -1,7 +1,6 @@
 """The start token: what a browser of this machine shows, so that other users of the machine are not let in."""
 
 import hmac
-import os
 from pathlib import Path
 
 from ispettore.studio.access import secrets, sessions
@@ -21,10 +20,7 @@ def token() -> str:
     path = file()
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
-        new = path.with_suffix(f".{os.getpid()}")
-        with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as made:
-            made.write(secrets.fresh())
-        new.replace(path)
+        secrets.put(path, secrets.fresh().encode())
     return path.read_text().strip()
 
 

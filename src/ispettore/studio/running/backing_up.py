@@ -19,6 +19,7 @@ from sqlmodel import col, select
 
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.errors import IspettoreError
+from ispettore.studio.access import secrets
 from ispettore.studio.catalogue import certificates
 from ispettore.studio.catalogue.disk_use import NAMING
 from ispettore.studio.database import engine, migrate, transaction
@@ -105,7 +106,7 @@ def backup(folder: Path, *, with_files: bool = True, say: Callable[[str], None] 
         with_files=with_files,
         missing=missing,
     )
-    _written(folder / MANIFEST, made.model_dump_json(indent=1).encode())
+    secrets.put(folder / MANIFEST, made.model_dump_json(indent=1).encode())
     _forget_others(folder, made)
     return made
 
@@ -130,7 +131,7 @@ def restore(folder: Path, *, say: Callable[[str], None] = print) -> Manifest:
     for key in made.keys:
         place = target / Path(key.place).relative_to(KEYS)
         place.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        _written(place, (folder / key.place).read_bytes())
+        secrets.put(place, (folder / key.place).read_bytes())
     store = Store(settings().store)
     say(f"{len(made.files)} files …")
     missing = list(made.missing)
@@ -178,7 +179,7 @@ def _keys(folder: Path) -> Iterator[Filed]:
     for path in sorted(path for path in source.rglob("*") if path.is_file() and path.name != ".lock"):
         place = f"{KEYS}/{path.relative_to(source)}"
         (folder / place).parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        _written(folder / place, path.read_bytes())
+        secrets.put(folder / place, path.read_bytes())
         yield _filed(folder, place)
 
 
@@ -225,16 +226,6 @@ def _postgres(name: str, *arguments: str, done: str) -> None:
     ran = subprocess.run([program(name), *arguments], env=environment, capture_output=True, text=True, check=False)
     if ran.returncode != 0:
         raise BackupFailed(done=done, reason=(ran.stderr.strip().splitlines() or ["no reason given."])[-1])
-
-
-def _written(path: Path, content: bytes) -> None:
-    """A file for its owner's eyes, whole or not at all."""
-    hidden = path.with_name(f".{path.name}.new")
-    with os.fdopen(os.open(hidden, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "wb") as file:
-        file.write(content)
-        file.flush()
-        os.fsync(file.fileno())
-    hidden.replace(path)
 
 
 def _filed(folder: Path, place: str) -> Filed:
