@@ -163,6 +163,8 @@ def main() -> int:
     parser.add_argument("--plans", action="store_true", help="no speed: every made-up recording to every specification")
     parser.add_argument("--hostile", action="store_true", help="no speed: spoilt files and made-up requests in masses")
     parser.add_argument("--supply", action="store_true", help="no speed: whether anything locked is known to be unsafe")
+    parser.add_argument("--storm", action="store_true", help="no speed: kills and other faults while forty jobs go on")
+    parser.add_argument("--kills", type=int, default=200, help="how many kills in a storm")
     parser.add_argument("--files", type=int, default=100_000, help="how many spoilt files")
     parser.add_argument("--requests", type=int, default=50_000, help="how many made-up requests")
     chosen = parser.parse_args()
@@ -170,6 +172,10 @@ def main() -> int:
         from tests import bench_supply
 
         return 0 if bench_supply.main() else 1
+    if chosen.storm:
+        from tests import bench_storm
+
+        return 0 if bench_storm.main(chosen.kills, [1, 2, 3]) else 1
     if chosen.hostile:
         from tests import bench_hostile
 

@@ -263,6 +263,18 @@ def restore(folder: Annotated[Path, typer.Argument(help="The folder of a backup.
     _ending(lambda: backing_up.restore(folder))
 
 
+@app.command("check-store")
+def check_store(
+    tidy: Annotated[bool, typer.Option("--tidy", help="Clear away files that nothing needs.")] = False,
+    as_json: AsJson = False,
+    quiet: Quiet = False,
+) -> None:
+    """Hash every file that Ispettore keeps, while it runs or not. Exit 0 all as they were, 1 some damaged or missing, 2 error."""
+    from ispettore.commands import checking_store
+
+    _ending(lambda: checking_store.run(tidy=tidy, as_json=as_json, quiet=quiet))
+
+
 @app.command("intake-desk")
 def intake_desk(
     folder: Annotated[Path, typer.Option("--folder", help="Where it keeps what is handed in.")],

@@ -67,7 +67,7 @@ class BackingUp(WireCase):
                 ),
                 "people": [each.model_dump() for each in session.exec(select(Person)).all()],
                 "trail": [each.model_dump() for each in session.exec(select(TrailRecord).order_by(col(TrailRecord.number))).all()],
-                "sound": [b"".join(store.read(sha256)) for sha256 in hashes],
+                "sound": [b"".join(store.read(sha256, name="kept")) for sha256 in hashes],
                 "key": certificates.keys().own().thumbprint(),
                 "private": (certificates.keys().path / "seal-private.pem").read_bytes(),
             }

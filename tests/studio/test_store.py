@@ -6,13 +6,14 @@ import os
 import stat
 import tempfile
 import unittest
-from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
+
 from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import ContentChanged
-from ispettore.studio.store import blobs
+from ispettore.studio.store import blobs, sums
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 
@@ -25,7 +26,8 @@ class Storing(unittest.TestCase):
         self.store = Store(str(self.folder))
 
     def files(self) -> list[Path]:
-        return [path for path in self.folder.rglob("*") if path.is_file()]
+        """All but the checksums beside them."""
+        return [path for path in self.folder.rglob("*") if path.is_file() and "sums" not in path.relative_to(self.folder).parts]
 
     def test_the_same_bytes_are_kept_once_under_their_hash(self):
         first = self.store.put([b"high ", b"water"], name="a")
@@ -36,31 +38,102 @@ class Storing(unittest.TestCase):
 
     def test_parts_can_be_read(self):
         blob = self.store.put([b"0123456789"], name="a")
-        self.assertEqual(b"".join(self.store.read(blob.sha256, start=3, end=6)), b"345")
+        self.assertEqual(b"".join(self.store.read(blob.sha256, name="a", start=3, end=6)), b"345")
         with self.store.as_local(blob.sha256) as path:
             self.assertEqual(path.read_bytes(), b"0123456789")
 
-    def test_what_was_hashed_just_now_is_not_hashed_again_anything_else_is(self):
+    def rot(self, sha256: str, at: int) -> None:
+        """Change one bit of a file without a trace in its dates, as a disk does."""
+        path = self.store.local(sha256)
+        before = path.stat()
+        with path.open("r+b") as file:
+            file.seek(at)
+            was = file.read(1)[0]
+            file.seek(at)
+            file.write(bytes([was ^ 1]))
+        os.utime(path, ns=(before.st_atime_ns, before.st_mtime_ns))
+
+    def test_what_a_certificate_rests_on_is_hashed_every_time(self):
         blob = self.store.put([b"high water"], name="a")
-        path, now = self.store.local(blob.sha256), datetime.now(UTC)
-
-        def hashed(since: datetime | None) -> int:
+        for count in (1, 2):
             with mock.patch.object(blobs, "sha256_of", wraps=sha256_of) as hashing:
-                with self.store.checked(blob.sha256, name="a.wav", hashed_at=since) as found:
-                    self.assertEqual(found.read_bytes(), b"high water")
-                return hashing.call_count
+                for _ in range(count):
+                    with self.store.checked(blob.sha256, name="a.wav") as found:
+                        self.assertEqual(found.read_bytes(), b"high water")
+                self.assertEqual(hashing.call_count, count)
+        self.rot(blob.sha256, 3)
+        with self.assertRaises(ContentChanged), self.store.checked(blob.sha256, name="a.wav"):
+            pass
 
-        self.assertEqual(hashed(now), 0)
-        self.assertEqual(hashed(None), 1)
-        self.assertEqual(hashed(now - timedelta(hours=2)), 1)
-        self.assertEqual(hashed(now + timedelta(minutes=5)), 1)
-        path.write_bytes(b"high water")  # written to since, were it the same
-        self.assertEqual(hashed(now), 1)
-        path.write_bytes(b"high wafer")
-        os.utime(path, ns=(0, 0))  # whoever turns the clock back is found out as well
-        for since in (now, None):
-            with self.assertRaises(ContentChanged), self.store.checked(blob.sha256, name="a.wav", hashed_at=since):
-                pass
+    def test_any_part_is_held_against_its_checksum_and_parts_beside_a_damaged_one_are_given_out(self):
+        content = np.random.default_rng(1).bytes(5 * sums.PIECE + 999)
+        blob = self.store.put([content[:1_000], content[1_000:]], name="a")
+        with self.store.open(blob.sha256, name="a.wav") as file:
+            self.assertEqual(file.read(), content)
+            for start, size in (
+                (0, 10),
+                (sums.PIECE - 3, 7),
+                (5 * sums.PIECE, 2_000),
+                (len(content), 5),
+                (2 * sums.PIECE, 2 * sums.PIECE),
+            ):
+                file.seek(start)
+                self.assertEqual(file.read(size), content[start : start + size])
+            self.assertEqual((file.seek(-4, os.SEEK_END), file.read()), (len(content) - 4, content[-4:]))
+        self.rot(blob.sha256, 3 * sums.PIECE + 17)
+        part = lambda start, end: b"".join(self.store.read(blob.sha256, name="a.wav", start=start, end=end))  # noqa: E731
+        self.assertEqual(part(0, 3 * sums.PIECE), content[: 3 * sums.PIECE])
+        self.assertEqual(part(4 * sums.PIECE, len(content)), content[4 * sums.PIECE :])
+        with self.assertRaises(ContentChanged) as raised:
+            part(3 * sums.PIECE, 3 * sums.PIECE + 4)
+        self.assertIn("“a.wav” is damaged", raised.exception.sentence)
+        self.store.put([content], name="again")
+        self.assertEqual(part(0, len(content)), content)
+
+    def test_a_file_cut_short_or_grown_is_found_out(self):
+        content = bytes(2 * sums.PIECE + 7)
+        blob = self.store.put([content], name="a")
+        for changed in (content[:-1], content[: sums.PIECE], b"", content + b"x", content + bytes(sums.PIECE)):
+            self.store.local(blob.sha256).write_bytes(changed)
+            with self.subTest(size=len(changed)), self.assertRaises(ContentChanged):
+                for _ in self.store.read(blob.sha256, name="a.wav"):
+                    pass
+            self.assertFalse(self.store.whole(blob.sha256))
+        self.store.put([content], name="a")
+        self.assertTrue(self.store.whole(blob.sha256))
+
+    def test_checksums_that_are_lost_or_damaged_are_made_again_from_a_file_that_is_whole(self):
+        content = bytes(range(200)) * 5_000
+        blob = self.store.put([content], name="a")
+        where = Path(self.store._sums_path(blob.sha256))
+        kept = where.read_bytes()
+        for spoil in (where.unlink, lambda: where.write_bytes(b"\0" * len(kept)), lambda: where.write_bytes(b"")):
+            spoil()
+            self.store = Store(str(self.folder))
+            self.assertEqual(b"".join(self.store.read(blob.sha256, name="a")), content)
+            self.assertEqual(where.read_bytes(), kept)
+        self.rot(blob.sha256, 5)
+        where.unlink()
+        self.store = Store(str(self.folder))
+        with self.assertRaises(ContentChanged):
+            b"".join(self.store.read(blob.sha256, name="a"))
+        self.assertFalse(where.exists(), "nothing is vouched for that is not what it was")
+
+    def test_what_was_compared_within_the_hour_and_not_written_to_is_not_read_again(self):
+        blob = self.store.put([bytes(sums.PIECE * 3)], name="a")
+
+        def reads() -> int:
+            with mock.patch.object(Store, "read", autospec=True, side_effect=Store.read) as read:
+                with self.store.compared(blob.sha256, name="a.wav"):
+                    pass
+                return read.call_count
+
+        self.assertEqual([reads(), reads()], [1, 0])
+        self.rot(blob.sha256, 5)  # dates can be set back, but not the moment of the change itself
+        with self.assertRaises(ContentChanged):
+            reads()
+        with self.assertRaises(NotInStore), self.store.compared("0" * 64, name="a.wav"):
+            pass
 
     def test_past_the_limit_nothing_is_kept(self):
         with self.assertRaises(TooLarge) as caught:

@@ -99,7 +99,7 @@ class Working(unittest.TestCase):
         self.assertEqual((record.pyramid_sha256, record.data["readings"]), (kept, readings))
         self.assertEqual(pictures.shape(pictures.pyramid_of_recording(recording), self.store), [1_600, 400])
 
-    def test_a_file_that_came_in_just_now_is_neither_hashed_nor_measured_again_on_its_way_through(self):
+    def test_a_file_is_hashed_once_more_for_its_certificate_and_never_measured_again_on_its_way_through(self):
         recording = self.bring_in("a.wav", signals.voice_like(12, rms_dbfs=-27, rate=RATE, room_dbfs=-76, seed=91))
         asked = []
 
@@ -113,7 +113,7 @@ class Working(unittest.TestCase):
             attempt = conformings.ask(recording)
             self.assertEqual(self.done(attempt).state, WorkState.DONE)
         inspection, conforming = asked
-        hashing.assert_not_called()
+        self.assertEqual([call.args[0].name for call in hashing.call_args_list], [inspection.source.sha256])
         self.assertEqual(inspection.source.sha256, conforming.source.sha256)
         self.assertEqual(conforming.known.inspection, recordings.detail(recording).inspection)
         with transaction() as session:
@@ -237,7 +237,7 @@ class Working(unittest.TestCase):
         self.assertEqual(sealed["certificate"]["origin"]["name"], "02 February.wav")
         for text, genuine in ((json.dumps(sealed), True), (json.dumps(sealed).replace("-20.", "-19."), False)):
             check = verifyings.create("02 February.mp3", "c.json", text)
-            verifyings.attach(check, self.store.put(self.store.read(kept.sha256), name="again"))
+            verifyings.attach(check, self.store.put(self.store.read(kept.sha256, name="made"), name="again"))
             self.assertEqual(self.done(check).state, WorkState.DONE)
             report = verifyings.view(check).report
             self.assertEqual((report.genuine, report.key), (genuine, "known"))

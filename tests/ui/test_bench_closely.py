@@ -292,7 +292,7 @@ class Closely(InterfaceCase):
             known = [(record.levels_sha256, record.data) for record in records]
         self.assertTrue(known)
         for sha256, data in known[:4]:
-            content = b"".join(self.application.store.read(sha256))
+            content = b"".join(self.application.store.read(sha256, name="levels"))
             line, body = content.split(b"\n", 1)
             header = json.loads(line)
             end = min(header["frames"] / header["rate"], 600)

@@ -69,7 +69,7 @@ class Uploads(InterfaceCase):
         self.assertGreaterEqual(later[0], 8 * MB, "not from the start again")
         [row] = self.rows()
         self.assertEqual(row.sha256, hashlib.sha256(content).hexdigest())
-        self.assertEqual(b"".join(Store(settings().store).read(row.sha256)), content)
+        self.assertEqual(b"".join(Store(settings().store).read(row.sha256, name=row.name)), content)
         expect(part).to_have_count(0)
 
     def test_a_killed_server_is_waited_for(self):

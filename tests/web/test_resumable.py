@@ -74,7 +74,7 @@ class Resumable(unittest.TestCase):
         return sheets.sheet(self.production).recordings
 
     def stored(self, sha256: str) -> bytes:
-        return b"".join(Store(settings().store).read(sha256))
+        return b"".join(Store(settings().store).read(sha256, name="sent"))
 
     def test_pieces_become_a_recording_byte_for_byte(self):
         url = self.create(len(self.bytes), name="Kapitel ü.wav").headers["location"]

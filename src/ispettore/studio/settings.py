@@ -1,5 +1,6 @@
 """Where everything is and how much is allowed, from `ISPETTORE_…` in the environment."""
 
+import os
 from functools import lru_cache
 from pathlib import Path
 from typing import Literal
@@ -48,3 +49,10 @@ class Settings(BaseSettings):
 @lru_cache(maxsize=1)
 def settings() -> Settings:
     return Settings()
+
+
+def keep_to_oneself() -> None:
+    """Read the settings, and take from the environment what processes that are started by this one have no use for."""
+    settings()
+    for name in ("ISPETTORE_DATABASE_URL", "ISPETTORE_DESK_TOKEN"):
+        os.environ.pop(name, None)

@@ -79,8 +79,8 @@ def withdraw_certificate(certificate_id: UUID, wanted: Withdrawal) -> None:
 
 
 @routes.post("/certificates/{certificate_id}/issue-again", operation_id="issueAgain", status_code=201)
-def issue_again(certificate_id: UUID, wanted: IssuedAgain) -> Made:
-    return Made(id=register.issue_again(certificate_id, reason=wanted.reason))
+def issue_again(certificate_id: UUID, wanted: IssuedAgain, request: Request) -> Made:
+    return Made(id=register.issue_again(certificate_id, request.app.state.store, reason=wanted.reason))
 
 
 @routes.get("/productions/{production_id}/certificate", operation_id="getProductionCertified")
@@ -89,8 +89,8 @@ def get_production_certified(production_id: UUID) -> ProductionCertified:
 
 
 @routes.post("/productions/{production_id}/certificate", operation_id="certifyProduction", status_code=201)
-def certify_production(production_id: UUID, wanted: IssuedAgain) -> Made:
-    return Made(id=whole.certify(production_id, reason=wanted.reason))
+def certify_production(production_id: UUID, wanted: IssuedAgain, request: Request) -> Made:
+    return Made(id=whole.certify(production_id, request.app.state.store, reason=wanted.reason))
 
 
 @routes.get("/keys", operation_id="getKeys")

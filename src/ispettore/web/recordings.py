@@ -28,6 +28,7 @@ from ispettore.studio.catalogue import (
     turns,
     versions,
 )
+from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.catalogue.searching import FoundRecording
 from ispettore.studio.catalogue.turns import TurnsView
 from ispettore.studio.catalogue.versions import VersionsCompared
@@ -306,12 +307,12 @@ def get_reduction(conforming_id: UUID) -> Response:
     return Response(pictures.reduction(conforming_id), media_type="application/octet-stream", headers=COMPRESSED)
 
 
-def _shape(sha256: str, request: Request) -> RibbonShape:
-    return RibbonShape(columns=pictures.shape(sha256, request.app.state.store), factor=pyramid.FACTOR, tile=pyramid.TILE)
+def _shape(drawn: Drawn, request: Request) -> RibbonShape:
+    return RibbonShape(columns=pictures.shape(drawn, request.app.state.store), factor=pyramid.FACTOR, tile=pyramid.TILE)
 
 
-def _tile(sha256: str, level: int, index: int, request: Request) -> Response:
-    content = pictures.tile(sha256, request.app.state.store, level=level, index=index)
+def _tile(drawn: Drawn, level: int, index: int, request: Request) -> Response:
+    content = pictures.tile(drawn, request.app.state.store, level=level, index=index)
     return Response(content, media_type="application/octet-stream", headers=COMPRESSED)
 
 

@@ -1,5 +1,6 @@
 """The web process."""
 
+import signal
 import sys
 
 import uvicorn
@@ -7,7 +8,8 @@ import uvicorn
 from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
 from ispettore.studio.access import binding
-from ispettore.studio.settings import settings
+from ispettore.studio.jobs import attempts
+from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.web.app import build
 
 MOST_CONNECTIONS = 1_000
@@ -22,20 +24,24 @@ def main() -> None:
     except IspettoreError as error:
         sys.exit(error.sentence)
     found = settings()
-    uvicorn.run(
-        build(),
-        host=found.host,
-        port=found.port,
-        ssl_certfile=found.tls_certificate,
-        ssl_keyfile=found.tls_key,
-        log_level="warning",
-        timeout_graceful_shutdown=1,
-        server_header=False,
-        limit_concurrency=MOST_CONNECTIONS,
-        # Nobody is believed who says for whom they ask, but the proxies that are named.
-        proxy_headers=bool(found.trusted_proxies),
-        forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],
-    )
+    keep_to_oneself()
+    # Once it has stopped, uvicorn passes the signal on: then all is left in order, and not cut off.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    with attempts.temporary():
+        uvicorn.run(
+            build(),
+            host=found.host,
+            port=found.port,
+            ssl_certfile=found.tls_certificate,
+            ssl_keyfile=found.tls_key,
+            log_level="warning",
+            timeout_graceful_shutdown=1,
+            server_header=False,
+            limit_concurrency=MOST_CONNECTIONS,
+            # Nobody is believed who says for whom they ask, but the proxies that are named.
+            proxy_headers=bool(found.trusted_proxies),
+            forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],
+        )
 
 
 if __name__ == "__main__":

@@ -20,6 +20,10 @@ def named(name: str) -> dict[str, str]:
     return {"content-disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
 
 
+ENOUGH_BYTES = 64 * 1024
+"""So much is read before anything is sent: more than the head of any file."""
+
+
 def ranged(
     request: Request, read: Callable[[int, int], Iterator[bytes]], *, size: int, tag: str, kind: str, headers: dict[str, str]
 ) -> Response:
@@ -35,7 +39,9 @@ def ranged(
         start, end = part
         status, told["content-range"] = 206, f"bytes {start}-{end - 1}/{size}"
     pieces = read(start, end)
-    first = next(pieces, b"")
+    first = b""
+    while len(first) < ENOUGH_BYTES and (piece := next(pieces, b"")):
+        first += piece
     told["content-length"] = str(end - start)
     return StreamingResponse(chain([first], pieces), status_code=status, media_type=kind, headers=told)
 

@@ -8,6 +8,7 @@ import fcntl
 import json
 import os
 import re
+import shutil
 import stat
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -173,6 +174,21 @@ class KeyFolder:
         folder = self.path / NOTICES
         folder.mkdir(parents=True, exist_ok=True)
         _put(folder / f"{certificate}.{sealed['notice']['ending']}.json", rfc8785.dumps(sealed) + b"\n")
+
+    def shown(self, target: Path) -> "KeyFolder":
+        """A copy of this folder with everything in it but the private key, for whoever checks seals and is to make none."""
+        private, public = self.path / PRIVATE, self.path / PUBLIC
+        target.mkdir(parents=True)
+        if private.is_file():
+            (target / PUBLIC).write_bytes(_load(private).as_pem(private=False))
+        elif public.is_file():
+            shutil.copyfile(public, target / PUBLIC)
+        for folder in (KNOWN, RETIRED, NOTICES):
+            (target / folder).mkdir()
+            for path in self._files(folder):
+                if path.is_file():
+                    shutil.copyfile(path, target / folder / path.name)
+        return KeyFolder(target)
 
     def _files(self, folder: str) -> list[Path]:
         return sorted(path for path in (self.path / folder).glob("*") if not path.name.startswith("."))

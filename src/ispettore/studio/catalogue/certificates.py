@@ -56,9 +56,10 @@ def certified_by(production: Production) -> str:
     return signed_in() or Delivering.model_validate(production.delivering or {}).certified_by
 
 
-def keep(session: Session, sealed: dict[str, Any], subject: Subject) -> CertificateRecord:
-    """Put a sealed certificate into the register; from now on it is the one of what it is of."""
-    content = sealed["certificate"]
+def issue(session: Session, content: dict[str, Any], subject: Subject) -> CertificateRecord:
+    """Seal what a certificate is to say, and put it into the register; from now on it is the one of what it is of. Raises BadKey
+    and KeyExposed."""
+    sealed = seal.seal(content, keys().own())
     form, key = read_form(content), seal.sealing_key(sealed)
     record = CertificateRecord(
         sha256=hash_of(content),

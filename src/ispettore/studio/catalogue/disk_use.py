@@ -118,7 +118,7 @@ def clear(production_id: UUID, store: Store) -> DiskPart:
         with transaction() as session:
             # Those cleared before too: should a process end between the two, the next clearing does the rest.
             unnamed = {one.sha256 for one in _written(session, production_id) if one.cleared}
-            unnamed -= _named(session, unnamed)
+            unnamed -= named_of(session, unnamed)
         for sha256 in unnamed:
             store.remove(sha256)
     return _part("masters and other files", [one.file for one in gone], set())
@@ -183,7 +183,7 @@ def forget_archives(session: Session, archives: Sequence[ArchiveRecord], store: 
 
 def remove_unnamed(session: Session, hashes: set[str], store: Store) -> None:
     """Remove those of these files that no row names, once this transaction has committed; inside `clearing()`."""
-    gone = hashes - _named(session, hashes)
+    gone = hashes - named_of(session, hashes)
 
     def remove() -> None:
         for sha256 in gone:
@@ -192,7 +192,7 @@ def remove_unnamed(session: Session, hashes: set[str], store: Store) -> None:
     after_commit(session, remove)
 
 
-def _named(session: Session, hashes: set[str]) -> set[str]:
+def named_of(session: Session, hashes: set[str]) -> set[str]:
     """Those of these files that any row names."""
     found: set[str | None] = set()
     columns = [getattr(model, name) for model, names in NAMING.items() for name in names if (model, name) != (Conforming, "sha256")]

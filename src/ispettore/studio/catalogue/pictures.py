@@ -15,6 +15,7 @@ from ispettore.core.measure import pyramid, span_levels, spectrogram
 from ispettore.core.measure.reading import Reading
 from ispettore.core.measure.spectrogram import never
 from ispettore.studio.catalogue import conformings, lookup, sounds
+from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NoSuchSpan, NotFound
 from ispettore.studio.store.blobs import Store
@@ -33,14 +34,21 @@ def _inspected(recording_id: UUID, *, light: bool = True) -> InspectionRecord:
         return record
 
 
-def pyramid_of_recording(recording_id: UUID) -> str:
-    """The blob of a recording's pyramid. Raises NotFound."""
-    return _there(_inspected(recording_id).pyramid_sha256, "picture of this recording")
+def pyramid_of_recording(recording_id: UUID) -> Drawn:
+    """A recording's pyramid. Raises NotFound."""
+    return _of_recording(recording_id, "pyramid_sha256", "picture of this recording")
 
 
-def pyramid_of_deliverable(conforming_id: UUID) -> str:
-    """The blob of a deliverable's pyramid. Raises NotFound."""
-    return _there(conformings.get(conforming_id).pyramid_sha256, "picture of this deliverable")
+def pyramid_of_deliverable(conforming_id: UUID) -> Drawn:
+    """A deliverable's pyramid. Raises NotFound."""
+    made = conformings.get(conforming_id)
+    return Drawn(_there(made.pyramid_sha256, "picture of this deliverable"), f"the picture of {made.file_name or 'this file'}")
+
+
+def _of_recording(recording_id: UUID, column: str, what: str) -> Drawn:
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+    return Drawn(_there(getattr(_inspected(recording_id), column), what), recording.name if recording else "", recording_id)
 
 
 def tracks_of_deliverable(conforming_id: UUID) -> bytes:
@@ -59,18 +67,20 @@ def _there(found: T | None, what: str) -> T:
     return found
 
 
-def shape(sha256: str, store: Store) -> list[int]:
-    """How many columns each level of a pyramid has, from the finest (5 ms a column)."""
-    header, _ = _header(sha256, store)
+def shape(drawn: Drawn, store: Store) -> list[int]:
+    """How many columns each level of a pyramid has, from the finest (5 ms a column). Raises as `Drawn.whole` does."""
+    with drawn.whole():
+        header, _ = _header(drawn, store)
     found: list[int] = header["columns"]
     return found
 
 
-def tile(sha256: str, store: Store, *, level: int, index: int) -> bytes:
-    """One tile of a pyramid, compressed as it is kept (zlib). Raises NotFound."""
-    header, start = _header(sha256, store)
-    place = _there(pyramid.place(header, level, index), "part of this picture")
-    return b"".join(store.read(sha256, start=start + place[0], end=start + place[1]))
+def tile(drawn: Drawn, store: Store, *, level: int, index: int) -> bytes:
+    """One tile of a pyramid, compressed as it is kept (zlib). Raises NotFound, and as `Drawn.whole` does."""
+    with drawn.whole():
+        header, start = _header(drawn, store)
+        place = _there(pyramid.place(header, level, index), "part of this picture")
+        return b"".join(store.read(drawn.sha256, name=drawn.name, start=start + place[0], end=start + place[1]))
 
 
 def tracks(recording_id: UUID) -> bytes:
@@ -81,18 +91,19 @@ def tracks(recording_id: UUID) -> bytes:
 def span_readings(
     recording_id: UUID, store: Store, *, start_s: float, end_s: float, cancelled: Callable[[], bool] = never
 ) -> dict[str, Reading]:
-    """Every level reading of a span of an inspected recording. Raises NotFound, NoSuchSpan and Cancelled."""
+    """Every level reading of a span of an inspected recording. Raises NotFound, NoSuchSpan, NotReady and Cancelled."""
     if cancelled():
         raise Cancelled
-    sha256 = _there(_inspected(recording_id).levels_sha256, "levels of this recording")
-    header, after = _header(sha256, store)
+    kept = _of_recording(recording_id, "levels_sha256", "levels of this recording")
     try:
-        levels = span_levels.cut(
-            header,
-            lambda first, last: b"".join(store.read(sha256, start=after + first, end=after + last)),
-            start_s=start_s,
-            end_s=end_s,
-        )
+        with kept.whole():
+            header, after = _header(kept, store)
+            levels = span_levels.cut(
+                header,
+                lambda first, last: b"".join(store.read(kept.sha256, name=kept.name, start=after + first, end=after + last)),
+                start_s=start_s,
+                end_s=end_s,
+            )
     except ValueError:
         raise NoSuchSpan(longest_min=span_levels.LONGEST_S / 60) from None
     with sounds.opened(recording_id, store) as samples:
@@ -129,10 +140,10 @@ def spectrogram_of(
 
 
 @lru_cache(maxsize=64)
-def _header(sha256: str, store: Store) -> tuple[dict[str, Any], int]:
+def _header(drawn: Drawn, store: Store) -> tuple[dict[str, Any], int]:
     """A pyramid's or kept levels' line of JSON, and where what follows it starts. Blobs never change, so it is kept."""
     found = bytearray()
-    for piece in store.read(sha256, end=LONGEST_HEADER):
+    for piece in store.read(drawn.sha256, name=drawn.name, end=LONGEST_HEADER):
         found += piece
         if b"\n" in piece:
             break

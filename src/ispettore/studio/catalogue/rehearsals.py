@@ -13,6 +13,7 @@ from ispettore.core.treat import draft
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Step
 from ispettore.studio.catalogue import drafts, lookup, plannings, room_tones
+from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.rehearsing import performing
@@ -31,8 +32,11 @@ class Rehearsers:
     """Two processes: one for what is heard, which nothing may hold up, one for what is foretold."""
 
     def __init__(self) -> None:
-        memory = settings().job_memory_bytes
-        self.hearing, self.foretelling = Rehearser(memory_bytes=memory), Rehearser(memory_bytes=memory)
+        memory, place = settings().job_memory_bytes, settings().work
+        held = Store(settings().store).folder
+        read = [held] if held is not None else []
+        self.hearing = Rehearser(memory_bytes=memory, place=place, read=read)
+        self.foretelling = Rehearser(memory_bytes=memory, place=place, read=read)
 
     def warm(self) -> None:
         """Have both ready: somebody looks at a draft."""
@@ -115,7 +119,7 @@ def _asked(
         levels = record.levels_sha256
         sha256, key = record.listening_sha256 or recording.sha256, f"{recording.sha256} {record.room_tone} {record.methods_version}"
         identity = (record.sha256, record.methods_version, record.room_tone)
-    with store.as_local(sha256, name=recording.name) as path:
+    with store.compared(sha256, name=recording.name) as path:
         base = Rehearsed(
             key=key, path=path, name=recording.name, room_tone=room_tones.read(recording.room_tone), known=None, steps=steps
         )
@@ -128,7 +132,7 @@ def _asked(
         if isinstance(answer, Unknown):
             with transaction() as session:
                 inspection = lookup.inspection(session.get_one(InspectionRecord, identity))
-            with store.as_local(levels, name=base.name) as where:
+            with Drawn(levels, base.name, recording_id).whole(), store.compared(levels, name=base.name) as where:
                 answer = ask(Known(inspection=inspection.model_copy(update={"name": base.name}), levels=where))
     assert not isinstance(answer, Unknown)
     return answer

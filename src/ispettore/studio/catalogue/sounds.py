@@ -3,13 +3,15 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import BinaryIO, cast
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlmodel import Session
 
-from ispettore.core.audio.writing import Samples, open_spans, read_span
+from ispettore.core.audio.writing import Samples, open_spans
+from ispettore.core.errors import IspettoreError
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
@@ -27,22 +29,70 @@ class Piece:
 
 
 def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
-    """A piece of an inspected recording. Raises NotFound or NotReady."""
-    return _piece(_listened(recording_id), store, start, frames)
+    """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore and ContentChanged."""
+    name, sha256 = _listened(recording_id)
+    return _piece(sha256, store, start, frames, name=name)
 
 
 @contextmanager
 def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
-    """An inspected recording from which many pieces are read. Raises NotFound or NotReady."""
-    with store.as_local(_listened(recording_id)) as path, open_spans(path) as samples:
+    """An inspected recording from which many pieces are read. Raises NotFound or NotReady; and, here as while it is read,
+    NotInStore and ContentChanged."""
+    name, sha256 = _listened(recording_id)
+    with spans(sha256, store, name=name) as samples:
         yield samples
 
 
-def _listened(recording_id: UUID) -> str:
-    """The blob that seeks exactly: the recording's own, or a lossless copy of it."""
+@contextmanager
+def spans(sha256: str, store: Store, *, name: str) -> Iterator[Samples]:
+    """A blob that seeks exactly, from which many pieces are read: damaged ones are not. Raises NotInStore and ContentChanged."""
+    with store.open(sha256, name=name) as kept:
+        file = _Read(kept)
+        try:
+            with open_spans(cast(BinaryIO, file)) as samples:
+
+                def borne_out(start: int, frames: int) -> NDArray[np.float32]:
+                    found = samples(start, frames)
+                    file.tell_of_fault()
+                    return found
+
+                yield borne_out
+        except RuntimeError:  # what the library says of a file that seems to end too soon
+            file.tell_of_fault()
+            raise
+
+
+class _Read:
+    """A file that a library in C reads. An error cannot pass through it: it sees an end of the file, and the error waits here."""
+
+    def __init__(self, file: BinaryIO) -> None:
+        self._file = file
+        self._fault: IspettoreError | None = None
+
+    def tell_of_fault(self) -> None:
+        """Raise what went wrong while the library read."""
+        if self._fault is not None:
+            raise self._fault
+
+    def seek(self, offset: int, whence: int = 0) -> int:
+        return self._file.seek(offset, whence)
+
+    def tell(self) -> int:
+        return self._file.tell()
+
+    def read(self, size: int = -1) -> bytes:
+        try:
+            return self._file.read(size)
+        except IspettoreError as error:
+            self._fault = error
+            return b""
+
+
+def _listened(recording_id: UUID) -> tuple[str, str]:
+    """A recording's name and the blob that seeks exactly: its own, or a lossless copy of it."""
     with transaction() as session:
         recording, record = inspected(session, recording_id)
-        return record.listening_sha256 or recording.sha256
+        return recording.name, record.listening_sha256 or recording.sha256
 
 
 def inspected(session: Session, recording_id: UUID) -> tuple[Recording, InspectionRecord]:
@@ -57,18 +107,18 @@ def inspected(session: Session, recording_id: UUID) -> tuple[Recording, Inspecti
 
 
 def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
-    """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound and
-    FileCleared."""
+    """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound,
+    FileCleared, NotInStore and ContentChanged."""
     with transaction() as session:
         conforming = session.get(Conforming, conforming_id)
         if conforming is None or conforming.sha256 is None:
             raise NotFound(what="deliverable")
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or "the file")
-        sha256 = conforming.listening_sha256 or conforming.sha256
-    return _piece(sha256, store, start, frames)
+        name, sha256 = conforming.file_name or "the file", conforming.listening_sha256 or conforming.sha256
+    return _piece(sha256, store, start, frames, name=name)
 
 
-def _piece(sha256: str, store: Store, start: int, frames: int) -> Piece:
-    with store.as_local(sha256) as path:
-        return Piece(read_span(path, max(start, 0), min(frames, LONGEST_FRAMES)))
+def _piece(sha256: str, store: Store, start: int, frames: int, *, name: str) -> Piece:
+    with spans(sha256, store, name=name) as samples:
+        return Piece(samples(max(start, 0), min(frames, LONGEST_FRAMES)))

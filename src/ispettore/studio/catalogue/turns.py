@@ -20,6 +20,7 @@ from ispettore.core.treat.order import place_for
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, drafts, lookup, sounds
+from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.views import DraftView
 from ispettore.studio.database import transaction
@@ -120,8 +121,8 @@ def _voices(
     if record.levels_sha256 is None:
         raise NotReady(file=recording.name, reason="has not been measured by the methods of now yet")
     with ExitStack() as opened:
-        path = opened.enter_context(store.as_local(record.levels_sha256, name=recording.name))
-        basis = span_levels.basis(inspection, opened.enter_context(path.open("rb")))
+        with Drawn(record.levels_sha256, recording.name, recording.id).whole():
+            basis = span_levels.basis(inspection, opened.enter_context(store.open(record.levels_sha256, name=recording.name)))
         samples = opened.enter_context(sounds.opened(recording.id, store)) if toned else None
         return turning.voices(found, inspection, basis, samples)
 

@@ -7,7 +7,7 @@ from uuid import UUID
 from sqlalchemy import func
 from sqlmodel import Session, col, select
 
-from ispettore.core.certify import forms, seal
+from ispettore.core.certify import forms
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.certify.forms import CertificateForm3, ProductionForm3
 from ispettore.core.certify.wording import tell
@@ -21,6 +21,7 @@ from ispettore.studio.certifying.views import CertificateList, CertificateRow, C
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import listenings
 from ispettore.studio.errors import CertificateEnded, CertificateTooOld, EndingWithoutReason, NotFound
+from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import CertificateRecord, Conforming, DeliverableRecord, Production, Recording, now
 from ispettore.studio.who import signed_in
 
@@ -204,10 +205,14 @@ def withdraw(certificate_id: UUID, *, reason: str, by: str = "") -> None:
         tell_of(session, record)
 
 
-def issue_again(certificate_id: UUID, *, reason: str) -> UUID:
+def issue_again(certificate_id: UUID, store: Store, *, reason: str) -> UUID:
     """Issue a file's certificate again, with what is known beside its measurement by now (who answers for it, accepted findings,
-    how far it was listened to); the one before is superseded by it. Raises NotFound, EndingWithoutReason, BadText,
-    CertificateEnded, and CertificateTooOld for one of an earlier form."""
+    how far it was listened to); the one before is superseded by it. The file is hashed first. Raises NotFound, EndingWithoutReason,
+    BadText, CertificateEnded, CertificateTooOld for one of an earlier form, NotInStore and ContentChanged."""
+    with transaction() as session:
+        before = there(session, certificate_id)
+    if before.file_sha256 and before.ending is None:
+        store.check(before.file_sha256, name=before.name)
     with transaction() as session:
         record = there(session, certificate_id, lock=True)
         said = _said(reason, record.name)
@@ -225,7 +230,7 @@ def issue_again(certificate_id: UUID, *, reason: str) -> UUID:
             "supersedes": record.sha256,
         }
         subject = Subject(OFS[record.of], record.subject_id, record.production_id, record.recording_id)
-        found = certificates.keep(session, seal.seal(anew, certificates.keys().own()), subject)
+        found = certificates.issue(session, anew, subject)
         certificates.end(session, record, "superseded", reason=said, by=known.certified_by, successor=found.sha256)
         tell_of(session, record)
         return found.id

@@ -5,7 +5,6 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
-from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import CertifiedPart, certify_production, issuer
 from ispettore.core.measure import methods_history
 from ispettore.core.spec import kept
@@ -20,6 +19,7 @@ from ispettore.studio.database import snapshot, transaction
 from ispettore.studio.delivering import asking, deliverables, listenings
 from ispettore.studio.delivering.views import DeliveryRow
 from ispettore.studio.errors import NotCertified
+from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import CertificateRecord, DeliverableRecord, Production, now
 from ispettore.studio.who import signed_in
 
@@ -47,12 +47,16 @@ def state(production_id: UUID) -> ProductionCertified:
         return ProductionCertified(certificate=record.id, current=current, more=more, problem="")
 
 
-def certify(production_id: UUID, *, reason: str = "") -> UUID:
+def certify(production_id: UUID, store: Store, *, reason: str = "") -> UUID:
     """Certify a production; the certificate that stands where it says just this already. One of other files or limits is
-    superseded.
+    superseded. Every file is hashed first.
 
-    Raises NotFound, BadText, and NotCertified with what is missing.
+    Raises NotFound, BadText, NotInStore, ContentChanged, and NotCertified with what is missing.
     """
+    hashed: set[str] = set()
+    with snapshot() as session:
+        parts = _ready(session, asking.there(session, production_id)).parts
+    _hash(parts, store, hashed)
     with transaction() as session:
         production = asking.there(session, production_id, lock=True)
         found, before = _ready(session, production), certificates.standing(session, "production", production_id)
@@ -73,15 +77,23 @@ def certify(production_id: UUID, *, reason: str = "") -> UUID:
                 supersedes=before.sha256 if before is not None else None,
             )
         )
+        _hash(found.parts, store, hashed)  # those that were made meanwhile
         if certificate is None:
             raise NotCertified(production=production.name, reason=found.problem)
-        sealed = seal.seal(certificate.plain(), certificates.keys().own())
-        record = certificates.keep(session, sealed, Subject("production", production_id, production_id))
+        record = certificates.issue(session, certificate.plain(), Subject("production", production_id, production_id))
         if before is not None:
             said = refuse(reason.strip(), what="The reason") or _why(before, found)
             certificates.end(session, before, "superseded", reason=said, by=certificate.certified_by, successor=record.sha256)
         register.tell_of(session, record)
         return record.id
+
+
+def _hash(parts: list[CertifiedPart], store: Store, hashed: set[str]) -> None:
+    """Hold each file against its hash, unless that was done. Raises NotInStore and ContentChanged."""
+    for part in parts:
+        if part.sha256 not in hashed:
+            store.check(part.sha256, name=part.name)
+            hashed.add(part.sha256)
 
 
 def _ready(session: Session, production: Production) -> _Ready:

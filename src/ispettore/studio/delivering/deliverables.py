@@ -228,10 +228,10 @@ def go_on(session: Session, conforming: Conforming) -> None:
             works.ask(session, WorkKind.DELIVER, record.id, of=session.get_one(Recording, record.recording_id))
 
 
-def certified(session: Session, record: DeliverableRecord, recording: Recording, sealed: dict[str, Any]) -> None:
-    """Note the certificate of a deliverable; those of the recording's earlier ones are superseded by it."""
+def certified(session: Session, record: DeliverableRecord, recording: Recording, content: dict[str, Any]) -> None:
+    """Issue the certificate of a deliverable; those of the recording's earlier ones are superseded by it."""
     subject = Subject("deliverable", record.id, recording.production_id, recording.id)
-    found = certificates.keep(session, sealed, subject)
+    found = certificates.issue(session, content, subject)
     for before in certificates.of_earlier(session, found):
         earlier = session.get_one(DeliverableRecord, before.subject_id)
         certificates.end(session, before, "superseded", reason=_why_again(earlier, record), successor=found.sha256)

@@ -1,7 +1,7 @@
 """Listening a file through: what was really heard of which file, by whom and how fast, and the notes made on the way."""
 
-from collections.abc import Iterator, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from collections.abc import Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlmodel import Session, col, select
 
 from ispettore.core.audio.virtual_wav import Mark, VirtualWav
-from ispettore.core.audio.writing import Samples, open_spans
+from ispettore.core.audio.writing import Samples
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note, NoteKind
 from ispettore.core.measure import ribbon
@@ -93,7 +93,7 @@ def sound(of: Of, subject: UUID, store: Store, *, marks: bool = False) -> tuple[
         noted = session.exec(_notes(file.recording.id)).all() if marks else []
 
     def opened() -> AbstractContextManager[Samples]:
-        return _opened(store, file.heard_from)
+        return sounds.spans(file.heard_from, store, name=file.recording.name)
 
     wav = VirtualWav(
         opened,
@@ -103,12 +103,6 @@ def sound(of: Of, subject: UUID, store: Store, *, marks: bool = False) -> tuple[
         marks=[Mark(one.at_s, _note(one, "").told) for one in noted if one.sha256 == file.sha256],
     )
     return wav, file.sha256, f"{file.recording.name.rpartition('.')[0] or file.recording.name}.wav"
-
-
-@contextmanager
-def _opened(store: Store, sha256: str) -> Iterator[Samples]:
-    with store.as_local(sha256) as path, open_spans(path) as samples:
-        yield samples
 
 
 def report(listening_id: UUID, of: Of, subject: UUID, *, who: str, spans: Sequence[Heard]) -> None:

@@ -46,7 +46,7 @@ class PackageFile:
             return iter((self.content[start:end],))
         if (start, end) == (0, self.size_bytes):
             return store.read_checked(self.sha256, name=self.name)
-        return store.read(self.sha256, start=start, end=end)
+        return store.read(self.sha256, name=self.name, start=start, end=end)
 
 
 @dataclass(frozen=True)

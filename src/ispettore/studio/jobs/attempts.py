@@ -8,16 +8,19 @@ in the try's own folder and goes with it.
 import fcntl
 import os
 import shutil
+import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from sqlmodel import Session
 
 from ispettore.studio.store import disk
 from ispettore.studio.tables import Work, WorkState
+
+TEMPORARY = "ispettore-tmp-"
 
 
 class Superseded(Exception):
@@ -40,16 +43,8 @@ class Attempt:
     @contextmanager
     def in_folder(self) -> Iterator[None]:
         """Makes the folder, holds it, and removes it with all that is in it. Raises NoRoomLeft and StoreReadOnly."""
-        with disk.in_words("the work's own files"):
-            self.place.mkdir(parents=True, exist_ok=True, mode=0o700)
-            self.folder.mkdir(mode=0o700)
-        descriptor = os.open(self.folder, os.O_RDONLY)
-        try:
-            fcntl.flock(descriptor, fcntl.LOCK_EX)
+        with own_folder(self.folder):
             yield
-        finally:
-            shutil.rmtree(self.folder, ignore_errors=True)
-            os.close(descriptor)
 
     def held(self, session: Session) -> Work:
         """The work, for writing to. Raises Superseded where this attempt holds it no more."""
@@ -59,9 +54,46 @@ class Attempt:
         return work
 
 
-def sweep(folder: Path) -> None:
-    """Remove the folders of attempts whose worker is gone."""
-    for own in folder.iterdir() if folder.is_dir() else ():
+@contextmanager
+def own_folder(folder: Path) -> Iterator[Path]:
+    """Makes a folder, holds it, and removes it with all that is in it; `sweep` does that for who could not. Raises NoRoomLeft and
+    StoreReadOnly."""
+    descriptor = _held(folder)
+    try:
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+        os.close(descriptor)
+
+
+def _held(folder: Path) -> int:
+    """A folder made and locked; made once more where somebody swept it away just between the two."""
+    while True:
+        with disk.in_words("the work's own files"):
+            folder.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            folder.mkdir(mode=0o700, exist_ok=True)
+        with suppress(FileNotFoundError):
+            descriptor = os.open(folder, os.O_RDONLY)
+            fcntl.flock(descriptor, fcntl.LOCK_EX)
+            if os.fstat(descriptor).st_nlink:
+                return descriptor
+            os.close(descriptor)
+
+
+@contextmanager
+def temporary() -> Iterator[None]:
+    """Everything temporary of this process, and of those it starts, lies in a folder of its own that goes away with it; those of
+    processes that were killed go first."""
+    place = Path(tempfile.gettempdir())
+    sweep(place, named=f"{TEMPORARY}*")
+    with own_folder(place / f"{TEMPORARY}{uuid4().hex[:8]}") as folder:
+        os.environ["TMPDIR"] = tempfile.tempdir = str(folder)
+        yield
+
+
+def sweep(folder: Path, *, named: str = "*") -> None:
+    """Remove the folders of those who are gone."""
+    for own in folder.glob(named) if folder.is_dir() else ():
         try:
             descriptor = os.open(own, os.O_RDONLY | os.O_DIRECTORY)
         except OSError:

@@ -1,6 +1,7 @@
 """Running one computation in a child of its own, with limits on memory and time.
 
-Decoding foreign files may crash, hang or swell; then only the child dies and the work ends with a sentence. Children come from a
+Decoding foreign files may crash, hang or swell; then only the child dies and the work ends with a sentence. It reaches nothing but
+what it was given (`confinement.py`). Children come from a
 fork server that has the heavy libraries loaded (15 ms a child). When the worker dies, however it dies, the fork server ends with it
 and takes its children along.
 """
@@ -22,6 +23,7 @@ from pydantic import BaseModel
 
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.progress import Progress
+from ispettore.studio.jobs import confinement
 from ispettore.studio.store import disk
 
 POLL_S = 0.2
@@ -136,6 +138,7 @@ def _main(
         pipe.send(("progress", (stage, fraction)))
 
     try:
+        confinement.confine(read=confinement.paths_in(request), write=[Path(folder)])
         pipe.send(("result", compute(request, report)))
     except MemoryError:
         pipe.send(("error", ChildDied(file=name, limit=_gigabytes(limits))))

@@ -16,6 +16,7 @@ from sqlmodel import Session, col, func, select
 from ispettore.studio.database import GONE, alembic_config, transaction
 from ispettore.studio.errors import NotFailed, NotFound
 from ispettore.studio.jobs import retrying, works
+from ispettore.studio.operating import scrubbing
 from ispettore.studio.operating.views import Failure, Operation, Part, QueueLine, Ready, WorkerLine
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
@@ -44,12 +45,26 @@ def operation() -> Operation:
     with transaction() as session:
         failures, count = failed(session)
         return Operation(
-            parts=found.parts,
+            parts=[*found.parts, files()],
             queue=queue(session),
             workers=workers(session),
             failures=failures,
             more_failures=max(0, count - len(failures)),
         )
+
+
+def files() -> Part:
+    """What the last check of the whole store found. Whatever needs no wrong file goes on, so this is nothing to wait for."""
+    found = scrubbing.last()
+    if found is None:
+        return Part(name="Files", fine=True, told="Not checked as a whole yet: “ispettore check-store” does it while work goes on.")
+    when = f"{found.at:%Y-%m-%d}"
+    lasting = [wrong for wrong in found.wrong if not wrong.mended]
+    if not lasting:
+        return Part(name="Files", fine=True, told=f"All {found.files} as they came in, by the check of {when}.")
+    are = "1 file is" if len(lasting) == 1 else f"{len(lasting)} files are"
+    among = lasting[0].of[0] + (" among them" if len(lasting) > 1 else "")
+    return Part(name="Files", fine=False, told=f"{are} damaged or missing, by the check of {when}: {among}. Add it again.")
 
 
 def queue(session: Session) -> list[QueueLine]:

@@ -9,15 +9,18 @@ import os
 import resource
 import signal
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import ExitStack
 from multiprocessing.connection import Connection
+from pathlib import Path
 from threading import Lock
 from typing import Any, TypeVar, cast
+from uuid import uuid4
 
 from pydantic import BaseModel
 
 from ispettore.core.errors import IspettoreError
-from ispettore.studio.jobs import isolation
+from ispettore.studio.jobs import attempts, confinement, isolation
 
 Request = TypeVar("Request", bound=BaseModel)
 Answer = TypeVar("Answer")
@@ -39,8 +42,10 @@ class RehearsalFailed(IspettoreError):
 class Rehearser:
     """One child, asked by one thread at a time."""
 
-    def __init__(self, *, memory_bytes: int) -> None:
-        self._memory_bytes = memory_bytes
+    def __init__(self, *, memory_bytes: int, place: Path, read: Sequence[Path] = ()) -> None:
+        """`place` is where its folder lies while it lives; all that it can read lies in `read`."""
+        self._memory_bytes, self._place, self._read = memory_bytes, place, tuple(read)
+        self._folder = ExitStack()
         self._busy = Lock()
         self._newest: dict[str, int] = {}
         self._child: Any = None
@@ -84,7 +89,8 @@ class Rehearser:
         self._end()
         context = isolation.context()
         here, there = context.Pipe()
-        self._child = context.Process(target=_main, args=(there, self._memory_bytes), daemon=True)
+        folder = self._folder.enter_context(attempts.own_folder(self._place / f"rehearsal-{uuid4().hex[:12]}"))
+        self._child = context.Process(target=_main, args=(there, self._memory_bytes, folder, self._read), daemon=True)
         self._child.start()
         there.close()
         self._pipe = here
@@ -97,27 +103,28 @@ class Rehearser:
         if self._pipe is not None:
             self._pipe.close()
         self._child, self._pipe = None, None
+        self._folder.close()
 
 
-def _main(pipe: Connection, memory_bytes: int) -> None:
+def _main(pipe: Connection, memory_bytes: int, folder: Path, read: tuple[Path, ...]) -> None:
     ctypes.CDLL(None, use_errno=True).prctl(isolation.PR_SET_PDEATHSIG, signal.SIGKILL)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_AS, (memory_bytes, memory_bytes))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    with tempfile.TemporaryDirectory(prefix="ispettore-rehearsal-") as folder:
-        os.environ["TMPDIR"] = tempfile.tempdir = folder
-        while True:
-            try:
-                compute, request = pipe.recv()
-            except EOFError:
-                return
-            try:
-                answer = ("result", compute(request))
-            except IspettoreError as error:
-                answer = ("error", error)
-            except Exception as error:
-                answer = ("error", f"{type(error).__name__}: {error}")
-            try:
-                pipe.send(answer)
-            except BrokenPipeError:
-                return
+    os.environ["TMPDIR"] = tempfile.tempdir = str(folder)
+    confinement.confine(read=read, write=[folder])
+    while True:
+        try:
+            compute, request = pipe.recv()
+        except EOFError:
+            return
+        try:
+            answer = ("result", compute(request))
+        except IspettoreError as error:
+            answer = ("error", error)
+        except Exception as error:
+            answer = ("error", f"{type(error).__name__}: {error}")
+        try:
+            pipe.send(answer)
+        except BrokenPipeError:
+            return

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 import httpx
@@ -125,9 +125,10 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
                 seeding.seed(Store(settings().store))
         port = settings().port
         if not _free(port):
-            if "ISPETTORE_PORT" in os.environ:
+            if "ISPETTORE_PORT" not in os.environ:
+                port = free_port()
+            elif not _gets_free(port):
                 raise PortTaken(port=port)
-            port = free_port()
         os.environ["ISPETTORE_PORT"] = str(port)
         if demo and not settings().desk:
             _keep_desk(supervisor)
@@ -142,10 +143,11 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         return 0
     finally:
         say("\nStopping …")
-        supervisor.stop()
-        engine().dispose()
-        if cluster is not None:
-            cluster.stop()
+        with ExitStack() as last:
+            if cluster is not None:
+                last.callback(cluster.stop)
+            last.callback(engine().dispose)
+            supervisor.stop()
 
 
 def _to_open(address: str) -> str:
@@ -173,6 +175,16 @@ def _free(port: int) -> bool:
         except OSError:
             return False
         return True
+
+
+def _gets_free(port: int) -> bool:
+    """Whether a port is free within a few seconds: a launcher that was killed leaves its web process to end by itself."""
+    end = time.monotonic() + PATIENCE_S
+    while not _free(port):
+        if time.monotonic() > end:
+            return False
+        time.sleep(LOOK_EVERY_S)
+    return True
 
 
 DESK_SEED = 7
@@ -217,7 +229,8 @@ class Supervisor:
         self._stopping = True
 
     def wait_for_web(self, port: int, *, patience_s: float = 60) -> None:
-        """Until the web process says that it is well, asked over this machine by a name it knows."""
+        """Until the web process says that it is well, asked over this machine by a name it knows; what ends meanwhile is started
+        again. Raises DidNotStart."""
         found = settings()
         here = found.host if found.host not in ("0.0.0.0", "::") else "127.0.0.1"
         name = "127.0.0.1" if alone(found.host) else found.allowed_hosts.split(",")[0].strip()
@@ -230,16 +243,21 @@ class Supervisor:
             except (OSError, httpx.HTTPError):
                 if time.monotonic() > end:
                     raise DidNotStart(patience=patience_s) from None
+                self._look()
                 time.sleep(0.1)
 
     def watch(self) -> None:
         """Return when asked to stop."""
         while not self._stopping:
-            self._keep_database()
-            for name, process in list(self._running.items()):
-                if process.poll() is not None and not self._stopping:
-                    self._again(name, process.returncode)
+            self._look()
             time.sleep(LOOK_EVERY_S)
+
+    def _look(self) -> None:
+        """Start again what ended."""
+        self._keep_database()
+        for name, process in list(self._running.items()):
+            if process.poll() is not None and not self._stopping:
+                self._again(name, process.returncode)
 
     def _again(self, name: str, status: int) -> None:
         """Start something again that ended: at once, and ever later where it ends again and again."""

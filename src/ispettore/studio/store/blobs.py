@@ -2,11 +2,16 @@
 
 A blob is written under a temporary name, synced where that means something, and moved into place: it is there whole or not at all.
 What stands there already is replaced by the same bytes, so that a damaged file is healed by bringing it in again.
+
+Nothing is believed because it lies there. Whoever reads a part reads it against the checksums of its pieces (`open`, `read`),
+whoever needs a path for something that is only heard or drawn has all pieces compared (`compared`), and what a certificate will
+rest on is hashed whole, every time (`checked`).
 """
 
 import contextlib
 import fcntl
 import hashlib
+import io
 import os
 import shutil
 import time
@@ -17,17 +22,19 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
+from typing import Any, BinaryIO
 
 import fsspec
 
 from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import ContentChanged, IspettoreError
 from ispettore.studio.store import disk
+from ispettore.studio.store.sums import PIECE, CheckedFile, Sums
 
 CHUNK = 1024 * 1024
 STALE_S = 7 * 86_400
-TRUSTED_S = 3_600
+COMPARED_S = 3_600
+KEPT_SUMS = 256
 JUST_MADE_S = 30
 """A file is made a moment before it is held."""
 
@@ -58,6 +65,8 @@ class Store:
         self._fs: Any
         self._fs, self._root = fsspec.core.url_to_fs(url)
         self._local = "file" in (self._fs.protocol if isinstance(self._fs.protocol, tuple) else (self._fs.protocol,))
+        self._sums: dict[str, bytes] = {}
+        self._compared: dict[tuple[str, int, int, int, int], float] = {}
         self._make(f"{self._root}/incoming")
 
     @property
@@ -67,6 +76,9 @@ class Store:
 
     def _path(self, sha256: str) -> str:
         return f"{self._root}/{sha256[:2]}/{sha256}"
+
+    def _sums_path(self, sha256: str) -> str:
+        return f"{self._root}/sums/{sha256[:2]}/{sha256}"
 
     def _temporary(self) -> str:
         return f"{self._root}/incoming/{uuid.uuid4().hex}"
@@ -78,9 +90,19 @@ class Store:
         else:
             self._fs.makedirs(folder, exist_ok=True)
 
-    def _place(self, temporary: str, sha256: str) -> None:
-        """Move a whole file to where its hash says."""
-        target = self._path(sha256)
+    def _place(self, temporary: str, sha256: str, sums: bytes) -> None:
+        """Move a whole file to where its hash says, the checksums of its pieces first."""
+        self._put_sums(sha256, sums)
+        self._move(temporary, self._path(sha256))
+
+    def _put_sums(self, sha256: str, sums: bytes) -> None:
+        temporary = self._temporary()
+        with self._fs.open(temporary, "wb") as file:
+            file.write(sums)
+        self._move(temporary, self._sums_path(sha256))
+        self._sums.pop(sha256, None)
+
+    def _move(self, temporary: str, target: str) -> None:
         self._make(target.rsplit("/", 1)[0])
         if self._local:
             Path(temporary).chmod(0o600)
@@ -109,16 +131,18 @@ class Store:
             return self.put(iter(lambda: file.read(CHUNK), b""), name=path.name)
 
     def take(self, path: Path, sha256: str) -> Blob:
-        """Move a file in whose hash is known; it is not at `path` any more."""
-        size, temporary = path.stat().st_size, self._temporary()
+        """Move a file in whose hash is known, having just been worked out; it is not at `path` any more."""
+        size, temporary, sums = path.stat().st_size, self._temporary(), Sums()
         with disk.in_words(path.name):
             with path.open("rb") as file:
+                while piece := file.read(CHUNK):
+                    sums.update(piece)
                 os.fsync(file.fileno())
             if self._local:
                 shutil.move(path, temporary)
             else:
                 self._fs.put(str(path), temporary)
-            self._place(temporary, sha256)
+            self._place(temporary, sha256, sums.packed())
         path.unlink(missing_ok=True)
         return Blob(sha256, size)
 
@@ -128,15 +152,63 @@ class Store:
     def remove(self, sha256: str) -> None:
         """Let go of a blob that nothing names any more; whoever reads it just now reads on. One that is not there is gone
         already."""
-        with contextlib.suppress(FileNotFoundError):
-            self._fs.rm(self._path(sha256))
+        for path in (self._path(sha256), self._sums_path(sha256)):
+            with contextlib.suppress(FileNotFoundError):
+                self._fs.rm(path)
 
     def size(self, sha256: str) -> int:
         return int(self._fs.size(self._path(sha256)))
 
-    def read(self, sha256: str, *, start: int = 0, end: int | None = None) -> Iterator[bytes]:
-        """The blob's bytes from `start` up to, not including, `end`, in pieces."""
-        with self._fs.open(self._path(sha256), "rb") as file:
+    def open(self, sha256: str, *, name: str) -> BinaryIO:
+        """The blob to read and seek in; nothing is given out that its checksum does not bear out. Reading raises ContentChanged;
+        raises NotInStore."""
+
+        def wrong() -> bytes:
+            return self._summed(sha256, name)  # raises, unless the checksums are what was wrong
+
+        try:
+            file = self._fs.open(self._path(sha256), "rb")
+        except FileNotFoundError:
+            raise NotInStore(file=name) from None
+        try:
+            return io.BufferedReader(CheckedFile(file, self._sums_of(sha256, name), wrong), PIECE)
+        except BaseException:
+            file.close()
+            raise
+
+    def _sums_of(self, sha256: str, name: str) -> bytes:
+        """The checksums of a blob's pieces; of one that has none, made now. Raises ContentChanged and NotInStore."""
+        if sha256 not in self._sums:
+            try:
+                with self._fs.open(self._sums_path(sha256), "rb") as file:
+                    found = bytes(file.read())
+            except FileNotFoundError:
+                found = self._summed(sha256, name)
+            while len(self._sums) >= KEPT_SUMS:
+                with contextlib.suppress(KeyError, StopIteration):
+                    del self._sums[next(iter(self._sums))]
+            self._sums[sha256] = found
+        return self._sums[sha256]
+
+    def _summed(self, sha256: str, name: str) -> bytes:
+        """The checksums of a blob's pieces, kept from now on where they can be. It is hashed for it: raises ContentChanged and
+        NotInStore."""
+        found, sums = hashlib.sha256(), Sums()
+        for piece in self._there(sha256, name):
+            found.update(piece)
+            sums.update(piece)
+        if found.hexdigest() != sha256:
+            raise ContentChanged(file=name)
+        packed = sums.packed()
+        with contextlib.suppress(OSError, IspettoreError):
+            if not self._fs.exists(self._sums_path(sha256)) or self._fs.cat_file(self._sums_path(sha256)) != packed:
+                self._put_sums(sha256, packed)
+        return packed
+
+    def read(self, sha256: str, *, name: str, start: int = 0, end: int | None = None) -> Iterator[bytes]:
+        """The blob's bytes from `start` up to, not including, `end`, in pieces, each borne out by its checksum. Raises as `open`
+        does."""
+        with self.open(sha256, name=name) as file:
             file.seek(start)
             left = (end - start) if end is not None else None
             while left is None or left > 0:
@@ -172,7 +244,9 @@ class Store:
 
     def _there(self, sha256: str, name: str) -> Iterator[bytes]:
         try:
-            yield from self.read(sha256)
+            with self._fs.open(self._path(sha256), "rb") as file:
+                while piece := file.read(CHUNK):
+                    yield piece
         except FileNotFoundError:
             raise NotInStore(file=name) from None
 
@@ -197,16 +271,50 @@ class Store:
             yield path
 
     @contextmanager
-    def checked(self, sha256: str, *, name: str, folder: Path | None = None, hashed_at: datetime | None = None) -> Iterator[Path]:
+    def checked(self, sha256: str, *, name: str, folder: Path | None = None) -> Iterator[Path]:
         """As `as_local`, its bytes held against their hash first: here trust in what was kept begins, and whoever gets the path
-        hashes nothing again. What was hashed within the hour, `hashed_at`, and not written to since is trusted as it is.
-
-        Raises NotInStore, and ContentChanged where a disk or a person changed the bytes.
-        """
+        hashes nothing again. Raises NotInStore, and ContentChanged where a disk or a person changed the bytes."""
         with self.as_local(sha256, name=name, folder=folder) as path:
-            if not (self._local and hashed_at is not None and _untouched(path, hashed_at)) and sha256_of(path) != sha256:
+            if sha256_of(path) != sha256:
                 raise ContentChanged(file=name)
             yield path
+
+    @contextmanager
+    def compared(self, sha256: str, *, name: str, folder: Path | None = None) -> Iterator[Path]:
+        """As `as_local`, for what is heard, drawn or planned: every piece held against its checksum first, unless that was done
+        within the hour and nobody wrote to it since. Raises NotInStore and ContentChanged."""
+        with self.as_local(sha256, name=name, folder=folder) as path:
+            found = path.stat()
+            seen = (sha256, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
+            if time.monotonic() - self._compared.get(seen, -COMPARED_S) >= COMPARED_S:
+                for _ in self.read(sha256, name=name):
+                    pass
+                self._compared = {key: at for key, at in self._compared.items() if time.monotonic() - at < COMPARED_S}
+                self._compared[seen] = time.monotonic()
+            yield path
+
+    def listed(self) -> Iterator[tuple[str, int]]:
+        """Every blob there is, with its size in bytes."""
+        for path, entry in self._fs.find(self._root, detail=True).items():
+            parts = path.split("/")
+            if len(parts[-1]) == 64 and parts[-2] == parts[-1][:2] and parts[-3] != "sums":
+                yield parts[-1], int(entry["size"])
+
+    def scrub(self, sha256: str, *, name: str) -> None:
+        """Hash a blob, and see to the checksums of its pieces. Raises ContentChanged and NotInStore."""
+        self._summed(sha256, name)
+
+    def whole(self, *hashes: str | None) -> bool:
+        """Whether all of these blobs are there and undamaged."""
+        try:
+            for sha256 in hashes:
+                if sha256 is None:
+                    return False
+                with self.compared(sha256, name=sha256):
+                    pass
+        except (NotInStore, ContentChanged):
+            return False
+        return True
 
     def sweep(self) -> None:
         """Let go of what writers left that are gone: on this machine those that nobody holds, elsewhere what is a week old."""
@@ -229,12 +337,6 @@ def _remove_unheld(path: Path) -> None:
         return  # somebody writes it, or it is gone
 
 
-def _untouched(path: Path, since: datetime) -> bool:
-    """Whether a file was last written to, or put in its place, before a moment within the last hour."""
-    found, now = path.stat(), time.time()
-    return max(found.st_mtime, found.st_ctime) <= since.timestamp() and 0 <= now - since.timestamp() < TRUSTED_S
-
-
 def _age_s(entry: dict[str, Any]) -> float | None:
     changed = entry.get("LastModified") or entry.get("mtime") or entry.get("created")
     stamp = changed.timestamp() if isinstance(changed, datetime) else changed
@@ -247,7 +349,7 @@ class BlobWriter:
     def __init__(self, store: Store, name: str, limit_bytes: int | None) -> None:
         self._store, self._name, self._limit = store, name, limit_bytes
         self._temporary = store._temporary()
-        self._hash = hashlib.sha256()
+        self._hash, self._sums = hashlib.sha256(), Sums()
         self.size = 0
         self._file: Any
         with disk.in_words(name):
@@ -262,6 +364,7 @@ class BlobWriter:
         if self._limit is not None and self.size > self._limit:
             raise TooLarge(file=self._name, limit_gb=self._limit / 1024**3)
         self._hash.update(chunk)
+        self._sums.update(chunk)
         with disk.in_words(self._name):
             self._file.write(chunk)
 
@@ -273,7 +376,7 @@ class BlobWriter:
             sha256 = self._hash.hexdigest()
             if not self._store._local:
                 self._file.close()
-            self._store._place(self._temporary, sha256)
+            self._store._place(self._temporary, sha256, self._sums.packed())
             self._file.close()
         return Blob(sha256, self.size)
 

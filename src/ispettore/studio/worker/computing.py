@@ -8,7 +8,6 @@ from ispettore.core.audio import tagging
 from ispettore.core.audio.cover import Cover
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import OutputFormat, Sink
-from ispettore.core.certify import seal
 from ispettore.core.certify.certificate import Origin, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.package_check import verify_package
@@ -101,7 +100,7 @@ def _zoomed(measured: Measured, path: Path) -> Path:
 
 
 def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
-    """Conform one recording, and seal the certificate of the written file by what its own bytes measured.
+    """Conform one recording, and write the certificate of the written file by what its own bytes measured, for others to seal.
 
     On its way the file has a short name of its own. Raises what conforming raises.
     """
@@ -183,12 +182,13 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         tracks=tracks.of(measured).packed(),
         pyramid=_zoomed(measured, request.folder / "pyramid"),
         listening=listening,
-        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None and request.certifies else None,
+        certificate=found.plain() if found is not None and request.certifies else None,
     )
 
 
 def delivered(request: DeliverRequest, progress: Progress) -> DeliveredFile:
-    """Write tags into a copy of an attempt's file, decode and measure that as anybody would, and seal its certificate.
+    """Write tags into a copy of an attempt's file, decode and measure that as anybody would, and write its certificate, for others
+    to seal.
 
     Raises NotTagged and what reading raises.
     """
@@ -222,7 +222,7 @@ def delivered(request: DeliverRequest, progress: Progress) -> DeliveredFile:
             "verdict": verdict.model_dump(mode="json"),
             "effect": effect.model_dump(mode="json") if effect is not None else None,
         },
-        certificate=seal.seal(found.plain(), KeyFolder(request.keys).own()) if found is not None else None,
+        certificate=found.plain() if found is not None else None,
     )
 
 

@@ -7,7 +7,7 @@ fails, stops or is lost stands in `jobs/retrying.py`.
 
 import time
 from collections.abc import Callable, Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -17,7 +17,7 @@ from sqlmodel import Session
 from ispettore.core.archive import checking
 from ispettore.core.audio.tagging import Tags
 from ispettore.core.certify.certificate import Origin, issuer
-from ispettore.core.errors import Cancelled, IspettoreError
+from ispettore.core.errors import Cancelled, ContentChanged, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
 from ispettore.core.plan.preferences import PREFERENCES
@@ -37,7 +37,7 @@ from ispettore.studio.jobs.attempts import Attempt, Superseded
 from ispettore.studio.jobs.isolation import Answer, Request
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
-from ispettore.studio.store.blobs import Store
+from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.store.placing import placing
 from ispettore.studio.tables import (
     Conforming,
@@ -191,10 +191,12 @@ class _Hand:
         return told
 
     @contextmanager
-    def source(self, recording: Recording) -> Iterator[SourceFile]:
-        """A recording's file on this machine. Raises NotInStore, and ContentChanged where its bytes are not those that came in."""
+    def source(self, recording: Recording, *, certified: bool = False) -> Iterator[SourceFile]:
+        """A recording's file on this machine; hashed, where a certificate is to name it. Raises NotInStore, and ContentChanged
+        where its bytes are not those that came in."""
         name, folder = recording.name, self.attempt.folder
-        with self.store.checked(recording.sha256, name=name, folder=folder, hashed_at=recording.created_at) as path:
+        kept = self.store.checked if certified else self.store.compared
+        with kept(recording.sha256, name=name, folder=folder) as path:
             tone = room_tones.read(recording.room_tone)
             yield SourceFile(path=path, name=name, sha256=recording.sha256, room_tone=tone)
 
@@ -211,8 +213,8 @@ def _inspect(hand: _Hand) -> None:
     with transaction() as session:
         recording = session.get_one(Recording, hand.subject_id)
         record = lookup.exact(session, recording)
-        # One from before there were tiles and levels is measured once more, to have them.
-        known = record is not None and record.levels_sha256 is not None
+    # One whose tiles or levels were never kept, were lost or are damaged is measured once more, to have them.
+    known = record is not None and hand.store.whole(record.levels_sha256, record.pyramid_sha256)
     if known:
         with hand.done():
             return
@@ -244,7 +246,7 @@ def _conform(hand: _Hand) -> None:
         recording = session.get_one(Recording, conforming.recording_id)
         record, beside = lookup.exact(session, recording), certificates.known(session, recording)
     file_name, manner = conformings.deliverable_name(recording.name, conforming.container), conformings.manner(conforming)
-    with hand.source(recording) as source, _known(hand, record, recording) as known:
+    with hand.source(recording, certified=True) as source, _known(hand, record, recording) as known:
         request = ConformRequest(
             source=source,
             known=known,
@@ -258,7 +260,6 @@ def _conform(hand: _Hand) -> None:
             certifies=may("certify"),
             folder=hand.attempt.folder,
             beside=beside,
-            keys=certificates.keys().path,
             issued=now().replace(microsecond=0),
             issuer=issuer(),
         )
@@ -279,9 +280,8 @@ def _conform(hand: _Hand) -> None:
         session.add(conforming)
         session.flush()
         if written is not None and written.certificate is not None:
-            certificates.keep(
-                session, written.certificate, Subject("attempt", conforming.id, recording.production_id, recording.id)
-            )
+            of = Subject("attempt", conforming.id, recording.production_id, recording.id)
+            certificates.issue(session, written.certificate, of)
         deliverables.go_on(session, conforming)
 
 
@@ -314,7 +314,7 @@ def _deliver(hand: _Hand) -> None:
     outcome = kept_outcomes.conformed(conforming.outcome or {})
     asked, name = record.asked, record.file_name
     with ExitStack() as files:
-        made = hand.store.checked(conforming.sha256 or "", name=name, folder=hand.attempt.folder, hashed_at=conforming.created_at)
+        made = hand.store.checked(conforming.sha256 or "", name=name, folder=hand.attempt.folder)
         path = files.enter_context(made)
         picture = None
         if asked["cover"]:
@@ -334,7 +334,6 @@ def _deliver(hand: _Hand) -> None:
             beside=beside,
             master=outcome.master,
             folder=hand.attempt.folder,
-            keys=certificates.keys().path,
             issued=now().replace(microsecond=0),
             issuer=issuer(),
         )
@@ -368,15 +367,16 @@ def _hand_over(hand: _Hand) -> None:
 
 @contextmanager
 def _known(hand: _Hand, record: InspectionRecord | None, recording: Recording) -> Iterator[KnownSource | None]:
-    """What was kept of a recording's inspection by the methods of now, if all that a plan is read from was."""
-    if record is None or record.levels_sha256 is None or not hand.store.has(record.levels_sha256):
-        yield None
-        return
-    # Two recordings of the same bytes share an inspection; what is said bears this one's name.
-    inspection = lookup.inspection(record).model_copy(update={"name": recording.name})
-    folder, since = hand.attempt.folder, record.created_at
-    with hand.store.checked(record.levels_sha256, name=recording.name, folder=folder, hashed_at=since) as levels:
-        yield KnownSource(inspection=inspection, levels=levels)
+    """What was kept of a recording's inspection by the methods of now, if all that a plan is read from was, and is whole."""
+    with ExitStack() as files:
+        known = None
+        if record is not None and record.levels_sha256 is not None:
+            # Two recordings of the same bytes share an inspection; what is said bears this one's name.
+            inspection = lookup.inspection(record).model_copy(update={"name": recording.name})
+            kept = hand.store.compared(record.levels_sha256, name=recording.name, folder=hand.attempt.folder)
+            with suppress(NotInStore, ContentChanged):  # then it is measured once more
+                known = KnownSource(inspection=inspection, levels=files.enter_context(kept))
+        yield known
 
 
 def _verify(hand: _Hand) -> None:
@@ -384,9 +384,9 @@ def _verify(hand: _Hand) -> None:
         verifying = session.get_one(Verifying, hand.subject_id)
         known = certificates.all_notices(session)
     with ExitStack() as files:
-        path = None
+        path, keys = None, certificates.keys().shown(hand.attempt.folder / "keys")
         if verifying.given:
-            local = hand.store.as_local(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder)
+            local = hand.store.checked(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder)
             path = files.enter_context(local)
         request = VerifyRequest(
             path=path,
@@ -395,7 +395,7 @@ def _verify(hand: _Hand) -> None:
             certificate_name=verifying.certificate_name,
             notices=(*known, *verifying.notices),
             folder=hand.attempt.folder,
-            keys=certificates.keys().path,
+            keys=keys.path,
         )
         report = hand.ask(computing.verified, request, name=verifying.file_name)
     with hand.done() as session:
@@ -414,7 +414,7 @@ def _import(hand: _Hand) -> None:
     importing = imports.of(hand.subject_id)
     name, folder = importing.file_name, hand.attempt.folder
     with ExitStack() as held:
-        file = hand.store.checked(importing.sha256 or "", name=name, folder=folder, hashed_at=importing.created_at)
+        file = hand.store.as_local(importing.sha256 or "", name=name, folder=folder)  # each file in it is hashed on its way
         archive = held.enter_context(checking.archive(held.enter_context(file), name=name))
         found = imports.brought_in(archive, hand.store, hand.told())
         fresh = found.production is not None and not found.before

@@ -14,7 +14,7 @@ from ispettore.studio.database import plain_url
 from ispettore.studio.jobs import attempts, retrying
 from ispettore.studio.jobs.queue import OPTIONS, TASK
 from ispettore.studio.jobs.retrying import Hands
-from ispettore.studio.settings import settings
+from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.worker.doing import do
 
@@ -59,10 +59,12 @@ def run() -> None:
     """Run a worker in this process until it is told to stop. Where the queue lets it down, it starts over."""
     logs.configure()
     attempts.sweep(settings().work)
-    while True:
-        try:
-            asyncio.run(main())
-            return
-        except (exceptions.ConnectorException, psycopg.Error):
-            log.warning("the queue does not answer; starting over")
-            time.sleep(START_OVER_S)
+    keep_to_oneself()
+    with attempts.temporary():
+        while True:
+            try:
+                asyncio.run(main())
+                return
+            except (exceptions.ConnectorException, psycopg.Error):
+                log.warning("the queue does not answer; starting over")
+                time.sleep(START_OVER_S)

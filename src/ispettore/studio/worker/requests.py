@@ -1,7 +1,8 @@
 """What a worker asks of a child and what comes back: a frozen model each for every kind of work, and nothing else crosses (of a
 check, `views.Verified` comes back).
 
-Paths point to files on this machine; what is written lies in the request's `folder`, for the worker to put away.
+Paths point to files on this machine, and are all that a child can read; what it writes lies in the request's `folder`, for the
+worker to put away. No private key is among them: the worker seals.
 """
 
 from datetime import datetime
@@ -82,7 +83,6 @@ class ConformRequest(_Sent):
     certifies: bool = True
     folder: Path
     beside: Known
-    keys: Path
     issued: datetime
     issuer: str
 
@@ -106,8 +106,8 @@ class Planned(_Sent):
 
 
 class Deliverable(_Sent):
-    """A written file with its hash, its picture at every zoom, and its sealed certificate, where it is one that is certified;
-    `listening` is a lossless copy, where the file itself can't be sought in exactly."""
+    """A written file with its hash, its picture at every zoom, and what its certificate is to say, where it is one that is
+    certified; `listening` is a lossless copy, where the file itself can't be sought in exactly."""
 
     path: Path
     sha256: str
@@ -149,14 +149,13 @@ class DeliverRequest(_Sent):
     beside: Known
     master: Master | None
     folder: Path
-    keys: Path
     issued: datetime
     issuer: str
 
 
 class DeliveredFile(_Sent):
-    """The tagged file with its hash and CRC-32, what it measured, what writing did to the master, and its sealed certificate where
-    it met every required limit."""
+    """The tagged file with its hash and CRC-32, what it measured, what writing did to the master, and what its certificate is to
+    say where it met every required limit."""
 
     path: Path
     sha256: str
@@ -167,7 +166,8 @@ class DeliveredFile(_Sent):
 
 class VerifyRequest(_Sent):
     """`certificate` is what the file `certificate_name` holds. The file is hashed: it comes from anywhere; None where there is
-    none. Of a package, files are unpacked into `folder`. `notices` are all that may speak of it."""
+    none. Of a package, files are unpacked into `folder`. `notices` are all that may speak of it, `keys` is a folder of public
+    keys."""
 
     path: Path | None
     name: str
