@@ -1,4 +1,4 @@
-"""Forty mixed jobs while everything they need is killed, stopped, filled up and cut off: nothing is lost, nothing twice, nothing left.
+"""Forty mixed jobs while all they need is killed, stopped, filled up and cut off: nothing is lost, nothing twice, nothing left.
 
 `./run bench --storm` blows longer: 200 kills.
 """

@@ -7,6 +7,7 @@ from functools import lru_cache
 import structlog
 from alembic import command
 from alembic.config import Config
+from psycopg.conninfo import make_conninfo
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import InterfaceError, OperationalError
 from sqlmodel import Session
@@ -18,6 +19,9 @@ GONE = (OperationalError, InterfaceError)
 """What is raised while the database is away."""
 CONNECT_S = 20
 """A server that is gone refuses at once: only one on a machine with much else to do needs so long."""
+KEPT_ALIVE = {"keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 3, "tcp_user_timeout": 25_000}
+"""A server that went without a word (its machine, or a network between) is missed within half a minute, not after two hours
+(tcp(7), libpq's connection parameters)."""
 _BEFORE, _AFTER = "before commit", "after commit"
 
 log = structlog.get_logger()
@@ -32,7 +36,7 @@ def engine() -> Engine:
         pool_size=10,
         max_overflow=20,
         hide_parameters=True,
-        connect_args={"connect_timeout": CONNECT_S},
+        connect_args={"connect_timeout": CONNECT_S, **KEPT_ALIVE},
     )
 
 
@@ -82,7 +86,8 @@ def after_commit(session: Session, action: Callable[[], None]) -> None:
 
 def plain_url() -> str:
     """The database's address as psycopg and procrastinate take it."""
-    return settings().database_url.replace("postgresql+psycopg://", "postgresql://", 1)
+    address = settings().database_url.replace("postgresql+psycopg://", "postgresql://", 1)
+    return make_conninfo(address, **KEPT_ALIVE)
 
 
 def alembic_config() -> Config:

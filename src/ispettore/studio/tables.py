@@ -5,7 +5,7 @@ from enum import StrEnum
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Boolean, Column, DateTime, ForeignKey, Identity, Index, Integer, LargeBinary, String, Text
+from sqlalchemy import BigInteger, Boolean, Column, DateTime, ForeignKey, Identity, Index, Integer, LargeBinary, String, Text, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -520,6 +520,23 @@ class Verifying(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=_when())
 
 
+class WorkerProcess(SQLModel, table=True):
+    """A worker, by the number that the queue gave it: where it runs and what it understands."""
+
+    __tablename__ = "worker_process"
+
+    number: int = Field(sa_column=Column(BigInteger, primary_key=True, autoincrement=False))
+    machine: str
+    software: str
+    form: int
+    seen_at: datetime = Field(default_factory=now, sa_column=_when())
+
+
+FORM = 23
+"""What work asks and how its results are written down: the number of the newest step of the schema, which both are made of."""
+_UNFINISHED = "state IN ('waiting', 'running')"
+
+
 class Work(SQLModel, table=True):
     """One piece of background work and how far it is. `subject_id` is the recording, the attempt or whatever else it is
     about."""
@@ -541,7 +558,17 @@ class Work(SQLModel, table=True):
     asked_by: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
     """Who asked for it, where they have an account; and whether they may certify what comes of it."""
     certifies: bool = Field(default=True, sa_column=Column(Boolean, nullable=False, server_default="true"))
+    turn: int = Field(default=0, sa_column=Column(Integer, nullable=False, server_default="0"))
+    """Its place among everybody's, and whether it goes before all places (`jobs/turns.py`)."""
+    urgent: bool = Field(default=False, sa_column=Column(Boolean, nullable=False, server_default="false"))
+    form: int = Field(default=FORM, sa_column=Column(Integer, nullable=False, server_default="22"))
+    """The form of work that whoever asked knows: a worker takes none that is newer than its own."""
     created_at: datetime = Field(default_factory=now, sa_column=_when())
     finished_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
 
-    __table_args__ = (Index("ix_work_subject", "subject_id", "kind"), Index("ix_work_production", "production_id", "state"))
+    __table_args__ = (
+        Index("ix_work_subject", "subject_id", "kind"),
+        Index("ix_work_production", "production_id", "state"),
+        Index("ix_work_turns", "state", "urgent", "turn", postgresql_where=text(_UNFINISHED)),
+        Index("ix_work_flows", "production_id", "asked_by", "urgent", "turn", postgresql_where=text(_UNFINISHED)),
+    )

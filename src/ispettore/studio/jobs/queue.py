@@ -2,15 +2,18 @@
 
 import contextlib
 from functools import lru_cache
-from uuid import UUID
 
 import procrastinate
 from procrastinate import exceptions
 
 from ispettore.studio.database import plain_url
+from ispettore.studio.jobs import turns
+from ispettore.studio.tables import FORM, Work
 
 SCHEMA = "queue"
 TASK = "work"
+QUEUES = ["default", *(f"work-{form}" for form in range(22, FORM + 1))]
+"""One for each form of work that this version understands; a worker looks into no other."""
 OPTIONS = f"-c search_path={SCHEMA}"
 
 
@@ -22,8 +25,9 @@ def deferrer() -> procrastinate.App:
     return app
 
 
-def put(work_id: UUID) -> None:
+def put(work: Work) -> None:
     """Queue a piece of work; a second time while it still waits does nothing."""
-    app = deferrer()
+    app, key = deferrer(), str(work.id)
+    task = app.configure_task(TASK, queue=f"work-{work.form}", priority=turns.priority(work), queueing_lock=key, lock=key)
     with contextlib.suppress(exceptions.AlreadyEnqueued):
-        app.configure_task(TASK, queueing_lock=str(work_id), lock=str(work_id)).defer(work_id=str(work_id))
+        task.defer(work_id=key)

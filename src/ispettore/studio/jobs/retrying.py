@@ -18,27 +18,31 @@ work as often as it beats. Memory, time and disk of one try are bounded by `ISPE
 
 import asyncio
 import contextlib
+import socket
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from uuid import UUID, uuid4
 
 import procrastinate
 import structlog
 from procrastinate import exceptions, jobs
 from procrastinate.jobs import Status
-from sqlmodel import Session, col, select
+from sqlmodel import Session, col, delete, func, select
 
+from ispettore.core.certify.certificate import issuer
 from ispettore.studio import events
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import GivenUp
-from ispettore.studio.jobs import queue
+from ispettore.studio.jobs import queue, turns
 from ispettore.studio.jobs.attempts import Attempt
 from ispettore.studio.settings import settings
-from ispettore.studio.tables import Work, WorkKind, WorkState, now
+from ispettore.studio.tables import FORM, Work, WorkerProcess, WorkKind, WorkState, now
 
 MOST_TRIES = 5
-UNFINISHED = (WorkState.WAITING, WorkState.RUNNING)
+UNFINISHED = turns.UNFINISHED
+FORGOTTEN_AFTER = timedelta(days=1)
 MOVES: dict[WorkState, frozenset[WorkState]] = {
     WorkState.WAITING: frozenset({WorkState.RUNNING, WorkState.FAILED, WorkState.CANCELLED}),
     WorkState.RUNNING: frozenset(WorkState),
@@ -170,6 +174,7 @@ async def rescue(app: procrastinate.App, hands: Hands, *, stalled_after_s: float
     manager = app.job_manager
     if hands.worker_id is not None:
         await manager.update_heartbeat(hands.worker_id)
+        await asyncio.to_thread(_show_up, hands.worker_id)
     stalled = await manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s)
     lost = [job for job in stalled if not hands.holds(job)]
     if hands.worker_id is not None:
@@ -178,13 +183,33 @@ async def rescue(app: procrastinate.App, hands: Hands, *, stalled_after_s: float
         log.warning("rescuing work that nobody has in hand", job=job.id)
         with contextlib.suppress(exceptions.ConnectorException):  # its worker ended it just now
             await manager.finish_job(job, status=Status.FAILED, delete_job=True)
-        await asyncio.to_thread(queue.put, UUID(str(job.task_kwargs["work_id"])))
+        await asyncio.to_thread(_put_again, UUID(str(job.task_kwargs["work_id"])))
     for work_id in await asyncio.to_thread(unfinished, older_than_s=stalled_after_s):
         queued = await manager.list_jobs_async(lock=str(work_id))
         if not any(job.status in (Status.TODO.value, Status.DOING.value) for job in queued):
             log.warning("queueing work that has no job", work=str(work_id))
-            await asyncio.to_thread(queue.put, work_id)
+            await asyncio.to_thread(_put_again, work_id)
     return len(lost)
+
+
+def _show_up(number: int) -> None:
+    """Note where this worker is and what it understands, and forget those that were not seen for long. What waits and is not
+    understood here is said."""
+    here = WorkerProcess(number=number, machine=socket.gethostname(), software=issuer(), form=FORM, seen_at=now())
+    with transaction() as session:
+        session.merge(here)
+        session.execute(delete(WorkerProcess).where(col(WorkerProcess.seen_at) < now() - FORGOTTEN_AFTER))
+        newer = select(func.count()).select_from(Work).where(Work.state == WorkState.WAITING, Work.form > FORM)
+        count = session.exec(newer).one()
+    if count:
+        log.warning("work waits that this version does not understand; update this worker", works=count, software=here.software)
+
+
+def _put_again(work_id: UUID) -> None:
+    with transaction() as session:
+        work = session.get(Work, work_id)
+    if work is not None:
+        queue.put(work)
 
 
 async def rescue_for_ever(app: procrastinate.App, hands: Hands) -> None:

@@ -8,7 +8,7 @@ from sqlmodel import Session, col, select
 
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
-from ispettore.studio.jobs import queue, retrying
+from ispettore.studio.jobs import queue, retrying, turns
 from ispettore.studio.tables import Recording, Work, WorkKind, WorkState
 from ispettore.studio.who import may, signed_in
 
@@ -33,9 +33,10 @@ def ask(session: Session, kind: WorkKind, subject_id: UUID, *, of: Recording | N
     work = Work(kind=kind, subject_id=subject_id, production_id=production_id, asked_by=signed_in(), certifies=may("certify"))
     if of is not None:
         work.recording_id, work.production_id = of.id, of.production_id
+    turns.give(session, work)
     session.add(work)
     retrying.tell(session, work)
-    after_commit(session, lambda: queue.put(work.id))
+    after_commit(session, lambda: queue.put(work))
 
 
 def newest(session: Session, kind: WorkKind, subjects: list[UUID]) -> dict[UUID, Work]:

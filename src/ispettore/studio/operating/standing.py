@@ -21,7 +21,7 @@ from ispettore.studio.operating.views import Failure, Operation, Part, QueueLine
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
-from ispettore.studio.tables import Production, Recording, Work, WorkKind, WorkState, now
+from ispettore.studio.tables import FORM, Production, Recording, Work, WorkerProcess, WorkKind, WorkState, now
 
 LEAST_FREE = 2 * 1024**3
 """Less room than this is told before it is none."""
@@ -83,7 +83,19 @@ def workers(session: Session) -> list[WorkerLine]:
     """Every worker that was not seen to end."""
     late = timedelta(seconds=settings().stalled_after_s)
     rows = session.connection().execute(text("SELECT id, last_heartbeat FROM queue.procrastinate_workers ORDER BY id")).all()
-    return [WorkerLine(id=number, heard_at=heard, alive=now() - heard < late) for number, heard in rows]
+    known = {one.number: one for one in session.exec(select(WorkerProcess)).all()}
+    nobody = WorkerProcess(number=0, machine="", software="", form=FORM)
+    return [
+        WorkerLine(
+            id=number,
+            machine=known.get(number, nobody).machine,
+            software=known.get(number, nobody).software,
+            older=known.get(number, nobody).form < FORM,
+            heard_at=heard,
+            alive=now() - heard < late,
+        )
+        for number, heard in rows
+    ]
 
 
 def failed(session: Session) -> tuple[list[Failure], int]:
@@ -164,10 +176,16 @@ def _queue_answers() -> Part:
 
 def _workers_there() -> Part:
     with transaction() as session:
-        found = workers(session)
-    alive = sum(worker.alive for worker in found)
-    told = f"{alive} at work." if alive else "None is at work: nothing is measured or conformed."
-    return Part(name="Workers", fine=alive > 0, told=told)
+        found = [worker for worker in workers(session) if worker.alive]
+        newer = select(func.count()).select_from(Work).where(Work.state == WorkState.WAITING, Work.form > FORM)
+        count = session.exec(newer).one()
+    told = f"{len(found)} at work." if found else "None is at work: nothing is measured or conformed."
+    if older := [worker for worker in found if worker.older]:
+        where = ", ".join(sorted({worker.machine for worker in older}))
+        told += f" Of an older version, and so taking nothing new: {len(older)}. Update {where}."
+    if count:
+        told += f" {count} piece{'s' if count > 1 else ''} of work {'were' if count > 1 else 'was'} asked for by a newer version."
+    return Part(name="Workers", fine=len(found) > len(older), told=told)
 
 
 def _store() -> Part:

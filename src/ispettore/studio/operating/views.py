@@ -33,9 +33,13 @@ class QueueLine(BaseModel):
 
 
 class WorkerLine(BaseModel):
-    """A worker process: when it was last heard of, and whether that is soon enough."""
+    """A worker process: where it runs, when it was last heard of, and whether that is soon enough. One that is `older` takes
+    nothing that newer versions ask for."""
 
     id: int
+    machine: str
+    software: str
+    older: bool
     heard_at: datetime
     alive: bool
 

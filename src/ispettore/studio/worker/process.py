@@ -12,7 +12,7 @@ from procrastinate import exceptions
 from ispettore.studio import logs
 from ispettore.studio.database import plain_url
 from ispettore.studio.jobs import attempts, retrying
-from ispettore.studio.jobs.queue import OPTIONS, TASK
+from ispettore.studio.jobs.queue import OPTIONS, QUEUES, TASK
 from ispettore.studio.jobs.retrying import Hands
 from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.studio.store.blobs import Store
@@ -43,6 +43,7 @@ async def main() -> None:
         rescuer = asyncio.create_task(retrying.rescue_for_ever(app, hands))
         try:
             await app.run_worker_async(
+                queues=QUEUES,
                 concurrency=1,
                 update_heartbeat_interval=limits.heartbeat_s,
                 stalled_worker_timeout=limits.stalled_after_s,

@@ -1,0 +1,45 @@
+"""Who is next: fair between productions and the people who ask, and what somebody waits for before what goes on by itself.
+
+Whoever asks for a thousand things stands in the line of their own; the lines take turns (start-time fair queueing, P. Goyal,
+H. M. Vin, H. Cheng 1997): a piece of work gets the turn after the last of its line, or after the one that is being worked on where
+its line is new. A line is everything that one person asks for in one production. The first two things of a line at a time that
+somebody may be looking at are urgent and go before all that is not: measuring, planning, conforming or checking one file does not
+wait for a conform of everything, not even for one's own.
+"""
+
+from sqlmodel import Session, col, func, select
+
+from ispettore.studio.tables import Work, WorkKind, WorkState
+
+URGENT_AT_ONCE = 2
+LOOKED_AT = frozenset({WorkKind.INSPECT, WorkKind.PLAN, WorkKind.CONFORM, WorkKind.VERIFY})
+UNFINISHED = (WorkState.WAITING, WorkState.RUNNING)
+FIRST = 1 << 30
+
+
+def give(session: Session, work: Work) -> None:
+    """Give work its turn, as it is asked for."""
+    line = (Work.production_id == work.production_id, Work.asked_by == work.asked_by, col(Work.state).in_(UNFINISHED))
+    if WorkKind(work.kind) in LOOKED_AT:
+        urgent = select(func.count()).select_from(Work).where(*line, col(Work.urgent))
+        work.urgent = session.exec(urgent).one() < URGENT_AT_ONCE
+    last = None if work.urgent else session.exec(select(func.max(Work.turn)).where(*line, ~col(Work.urgent))).one()
+    work.turn = max(_now(session), last or 0) + 1
+
+
+def _now(session: Session) -> int:
+    """The turn that is being worked on: where nothing is, the one before the next."""
+    running, waiting = (
+        select(which(Work.turn)).where(Work.state == state, ~col(Work.urgent))
+        for which, state in ((func.max, WorkState.RUNNING), (func.min, WorkState.WAITING))
+    )
+    found = session.exec(running).one()
+    if found is not None:
+        return int(found)
+    following = session.exec(waiting).one()
+    return int(following) - 1 if following is not None else 0
+
+
+def priority(work: Work) -> int:
+    """As the queue takes it: the highest first, then who came first."""
+    return (FIRST if work.urgent else 0) - work.turn
