@@ -164,6 +164,10 @@ def main() -> int:
     parser.add_argument("--hostile", action="store_true", help="no speed: spoilt files and made-up requests in masses")
     parser.add_argument("--supply", action="store_true", help="no speed: whether anything locked is known to be unsafe")
     parser.add_argument("--storm", action="store_true", help="no speed: kills and other faults while forty jobs go on")
+    parser.add_argument("--crowd", action="store_true", help="the real queue with stub computations, many productions and workers")
+    parser.add_argument(
+        "--crowd-size", type=int, nargs=3, default=[1_000, 100, 50], help="productions, recordings of each, workers"
+    )
     parser.add_argument("--kills", type=int, default=200, help="how many kills in a storm")
     parser.add_argument("--files", type=int, default=100_000, help="how many spoilt files")
     parser.add_argument("--requests", type=int, default=50_000, help="how many made-up requests")
@@ -172,6 +176,11 @@ def main() -> int:
         from tests import bench_supply
 
         return 0 if bench_supply.main() else 1
+    if chosen.crowd:
+        from tests import bench_crowd
+
+        bench_crowd.main(*chosen.crowd_size)
+        return 0
     if chosen.storm:
         from tests import bench_storm
 

@@ -105,7 +105,7 @@ class Storing(unittest.TestCase):
     def test_checksums_that_are_lost_or_damaged_are_made_again_from_a_file_that_is_whole(self):
         content = bytes(range(200)) * 5_000
         blob = self.store.put([content], name="a")
-        where = Path(self.store._sums_path(blob.sha256))
+        where = self.folder / blobs._sums_of(blob.sha256)
         kept = where.read_bytes()
         for spoil in (where.unlink, lambda: where.write_bytes(b"\0" * len(kept)), lambda: where.write_bytes(b"")):
             spoil()

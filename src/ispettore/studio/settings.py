@@ -15,6 +15,9 @@ class Settings(BaseSettings):
 
     database_url: str = "postgresql+psycopg://ispettore@127.0.0.1:5432/ispettore"
     store: str = str(home() / "store")
+    cache: Path = home() / "cache"
+    """Copies of files of a store that lies elsewhere, and how large they may be together."""
+    cache_bytes: int = 20 * 1024**3
     incoming: Path = home() / "incoming"
     delivered: Path = home() / "delivered"
     """Where packages are written on the server's side, each in a folder of its own."""

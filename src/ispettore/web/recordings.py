@@ -1,12 +1,12 @@
 """Routes: one recording, conforming it, and what came of it."""
 
 import io
-from itertools import chain
+from collections.abc import Iterator
 from typing import Annotated, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import FileResponse, Response, StreamingResponse
+from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from ispettore.core.audio.formats import FormatName
@@ -38,7 +38,7 @@ from ispettore.studio.errors import FileCleared, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
-from ispettore.web.transfer import named
+from ispettore.web.transfer import named, ranged
 from ispettore.web.values import Moment, Number
 
 routes = APIRouter()
@@ -241,15 +241,15 @@ def get_deliverable(conforming_id: UUID, request: Request) -> Response:
     if conforming.cleared_at is not None:
         raise FileCleared(file=conforming.file_name)
     store: Store = request.app.state.store
-    path, kind, name = store.local(conforming.sha256), "application/octet-stream", conforming.file_name
-    headers = {**named(name), "etag": f'"{conforming.sha256}"', "accept-ranges": "bytes" if path is not None else "none"}
-    if path is not None and "range" in request.headers:  # any part of it (RFC 9110, 14), so that a broken download goes on
-        store.check(conforming.sha256, name=name)
-        return FileResponse(path, media_type=kind, headers=headers)
-    pieces = store.read_checked(conforming.sha256, name=name)
-    first = next(pieces)  # what is missing, or short and damaged, is said before anything is sent
-    headers["content-length"] = str(conforming.size_bytes)
-    return StreamingResponse(chain([first], pieces), media_type=kind, headers=headers)
+    sha256, name = conforming.sha256, conforming.file_name
+    size = conforming.size_bytes or store.size(sha256)
+
+    def read(start: int, end: int) -> Iterator[bytes]:
+        if (start, end) == (0, size):
+            return store.read_checked(sha256, name=name)
+        return store.read(sha256, name=name, start=start, end=end)
+
+    return ranged(request, read, size=size, tag=sha256, kind="application/octet-stream", headers=named(name))
 
 
 @routes.get("/conformings/{conforming_id}/certificate", operation_id="getCertificate", response_class=Response)

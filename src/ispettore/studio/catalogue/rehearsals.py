@@ -33,8 +33,7 @@ class Rehearsers:
 
     def __init__(self) -> None:
         memory, place = settings().job_memory_bytes, settings().work
-        held = Store(settings().store).folder
-        read = [held] if held is not None else []
+        read = [Store(settings().store).shelf.here]
         self.hearing = Rehearser(memory_bytes=memory, place=place, read=read)
         self.foretelling = Rehearser(memory_bytes=memory, place=place, read=read)
 

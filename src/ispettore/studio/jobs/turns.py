@@ -7,7 +7,10 @@ somebody may be looking at are urgent and go before all that is not: measuring, 
 wait for a conform of everything, not even for one's own.
 """
 
+from typing import Any
+
 from sqlmodel import Session, col, func, select
+from sqlmodel.sql.expression import SelectOfScalar
 
 from ispettore.studio.tables import Work, WorkKind, WorkState
 
@@ -23,21 +26,22 @@ def give(session: Session, work: Work) -> None:
     if WorkKind(work.kind) in LOOKED_AT:
         urgent = select(func.count()).select_from(Work).where(*line, col(Work.urgent))
         work.urgent = session.exec(urgent).one() < URGENT_AT_ONCE
-    last = None if work.urgent else session.exec(select(func.max(Work.turn)).where(*line, ~col(Work.urgent))).one()
+    last = None if work.urgent else session.exec(_turn(*line, ~col(Work.urgent), last=True)).first()
     work.turn = max(_now(session), last or 0) + 1
 
 
 def _now(session: Session) -> int:
     """The turn that is being worked on: where nothing is, the one before the next."""
-    running, waiting = (
-        select(which(Work.turn)).where(Work.state == state, ~col(Work.urgent))
-        for which, state in ((func.max, WorkState.RUNNING), (func.min, WorkState.WAITING))
-    )
-    found = session.exec(running).one()
-    if found is not None:
-        return int(found)
-    following = session.exec(waiting).one()
-    return int(following) - 1 if following is not None else 0
+    running = session.exec(_turn(Work.state == WorkState.RUNNING, ~col(Work.urgent), last=True)).first()
+    if running is not None:
+        return running
+    following = session.exec(_turn(Work.state == WorkState.WAITING, ~col(Work.urgent), last=False)).first()
+    return following - 1 if following is not None else 0
+
+
+def _turn(*which: Any, last: bool) -> SelectOfScalar[int]:
+    """The first turn of some work, or the last: read off an index, however much there is."""
+    return select(Work.turn).where(*which).order_by(col(Work.turn).desc() if last else col(Work.turn)).limit(1)
 
 
 def priority(work: Work) -> int:

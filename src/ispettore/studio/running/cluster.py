@@ -63,10 +63,11 @@ def reachable_folder(wanted: Path, fallback: Path) -> Path:
 
 @dataclass
 class Cluster:
-    """`folder` holds the data, the log and the password. `fast` gives up durability (for tests)."""
+    """`folder` holds the data, the log and the password. `fast` gives up durability (for tests); `options` are the server's own."""
 
     folder: Path
     fast: bool = False
+    options: str = ""
     port: int = 0
 
     @property
@@ -82,6 +83,7 @@ class Cluster:
             return
         self.port = self.port or free_port()
         options = f"-c port={self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' {QUIET}"
+        options += f" {self.options}" if self.options else ""
         if self.fast:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         log = str(self.folder / "server.log")

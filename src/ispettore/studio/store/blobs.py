@@ -1,6 +1,6 @@
-"""The store: files under the SHA-256 of their bytes, on any fsspec file system; a local folder by default.
+"""The store: files under the SHA-256 of their bytes, in a folder or in a bucket (`shelves.py`).
 
-A blob is written under a temporary name, synced where that means something, and moved into place: it is there whole or not at all.
+A blob is written under a temporary name on this machine, synced, and moved into place: it is there whole or not at all.
 What stands there already is replaced by the same bytes, so that a damaged file is healed by bringing it in again.
 
 Nothing is believed because it lies there. Whoever reads a part reads it against the checksums of its pieces (`open`, `read`),
@@ -13,26 +13,21 @@ import fcntl
 import hashlib
 import io
 import os
-import shutil
 import time
 import uuid
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
-from datetime import datetime
 from pathlib import Path
-from tempfile import TemporaryDirectory
-from typing import Any, BinaryIO
-
-import fsspec
+from typing import BinaryIO
 
 from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import ContentChanged, IspettoreError
 from ispettore.studio.store import disk
+from ispettore.studio.store.shelves import moved, shelf
 from ispettore.studio.store.sums import PIECE, CheckedFile, Sums
 
 CHUNK = 1024 * 1024
-STALE_S = 7 * 86_400
 COMPARED_S = 3_600
 KEPT_SUMS = 256
 JUST_MADE_S = 30
@@ -62,53 +57,28 @@ class Store:
     """`url` is a folder or any fsspec address."""
 
     def __init__(self, url: str) -> None:
-        self._fs: Any
-        self._fs, self._root = fsspec.core.url_to_fs(url)
-        self._local = "file" in (self._fs.protocol if isinstance(self._fs.protocol, tuple) else (self._fs.protocol,))
+        self.shelf = shelf(url)
         self._sums: dict[str, bytes] = {}
         self._compared: dict[tuple[str, int, int, int, int], float] = {}
-        self._make(f"{self._root}/incoming")
 
     @property
     def folder(self) -> Path | None:
         """Where it lies on this machine; None where it is elsewhere."""
-        return Path(self._root) if self._local else None
+        return self.shelf.folder
 
-    def _path(self, sha256: str) -> str:
-        return f"{self._root}/{sha256[:2]}/{sha256}"
+    def _temporary(self) -> Path:
+        return self.shelf.coming / uuid.uuid4().hex
 
-    def _sums_path(self, sha256: str) -> str:
-        return f"{self._root}/sums/{sha256[:2]}/{sha256}"
-
-    def _temporary(self) -> str:
-        return f"{self._root}/incoming/{uuid.uuid4().hex}"
-
-    def _make(self, folder: str) -> None:
-        if self._local:
-            with disk.in_words("the store"):
-                Path(folder).mkdir(parents=True, exist_ok=True, mode=0o700)
-        else:
-            self._fs.makedirs(folder, exist_ok=True)
-
-    def _place(self, temporary: str, sha256: str, sums: bytes) -> None:
+    def _place(self, temporary: Path, sha256: str, sums: bytes) -> None:
         """Move a whole file to where its hash says, the checksums of its pieces first."""
         self._put_sums(sha256, sums)
-        self._move(temporary, self._path(sha256))
+        self.shelf.put(temporary, _named(sha256))
 
     def _put_sums(self, sha256: str, sums: bytes) -> None:
         temporary = self._temporary()
-        with self._fs.open(temporary, "wb") as file:
-            file.write(sums)
-        self._move(temporary, self._sums_path(sha256))
+        temporary.write_bytes(sums)
+        self.shelf.put(temporary, _sums_of(sha256))
         self._sums.pop(sha256, None)
-
-    def _move(self, temporary: str, target: str) -> None:
-        self._make(target.rsplit("/", 1)[0])
-        if self._local:
-            Path(temporary).chmod(0o600)
-            Path(temporary).replace(target)
-        else:
-            self._fs.mv(temporary, target)
 
     def put(self, chunks: Iterable[bytes], *, name: str, limit_bytes: int | None = None) -> Blob:
         """Write a stream; the same bytes twice are kept once. Raises TooLarge and keeps nothing past the limit."""
@@ -137,27 +107,22 @@ class Store:
             with path.open("rb") as file:
                 while piece := file.read(CHUNK):
                     sums.update(piece)
-                os.fsync(file.fileno())
-            if self._local:
-                shutil.move(path, temporary)
-            else:
-                self._fs.put(str(path), temporary)
+            moved(path, temporary)
             self._place(temporary, sha256, sums.packed())
-        path.unlink(missing_ok=True)
         return Blob(sha256, size)
 
     def has(self, sha256: str) -> bool:
-        return bool(self._fs.exists(self._path(sha256)))
+        return self.shelf.exists(_named(sha256))
 
     def remove(self, sha256: str) -> None:
         """Let go of a blob that nothing names any more; whoever reads it just now reads on. One that is not there is gone
         already."""
-        for path in (self._path(sha256), self._sums_path(sha256)):
+        for name in (_named(sha256), _sums_of(sha256)):
             with contextlib.suppress(FileNotFoundError):
-                self._fs.rm(path)
+                self.shelf.remove(name)
 
     def size(self, sha256: str) -> int:
-        return int(self._fs.size(self._path(sha256)))
+        return self.shelf.size(_named(sha256))
 
     def open(self, sha256: str, *, name: str) -> BinaryIO:
         """The blob to read and seek in; nothing is given out that its checksum does not bear out. Reading raises ContentChanged;
@@ -167,21 +132,20 @@ class Store:
             return self._summed(sha256, name)  # raises, unless the checksums are what was wrong
 
         try:
-            file = self._fs.open(self._path(sha256), "rb")
+            file = self.shelf.open(_named(sha256))
         except FileNotFoundError:
             raise NotInStore(file=name) from None
         try:
-            return io.BufferedReader(CheckedFile(file, self._sums_of(sha256, name), wrong), PIECE)
+            return io.BufferedReader(CheckedFile(file, self._known_sums(sha256, name), wrong), PIECE)
         except BaseException:
             file.close()
             raise
 
-    def _sums_of(self, sha256: str, name: str) -> bytes:
+    def _known_sums(self, sha256: str, name: str) -> bytes:
         """The checksums of a blob's pieces; of one that has none, made now. Raises ContentChanged and NotInStore."""
         if sha256 not in self._sums:
             try:
-                with self._fs.open(self._sums_path(sha256), "rb") as file:
-                    found = bytes(file.read())
+                found = self._kept_sums(sha256)
             except FileNotFoundError:
                 found = self._summed(sha256, name)
             while len(self._sums) >= KEPT_SUMS:
@@ -201,9 +165,13 @@ class Store:
             raise ContentChanged(file=name)
         packed = sums.packed()
         with contextlib.suppress(OSError, IspettoreError):
-            if not self._fs.exists(self._sums_path(sha256)) or self._fs.cat_file(self._sums_path(sha256)) != packed:
+            if not self.shelf.exists(_sums_of(sha256)) or self._kept_sums(sha256) != packed:
                 self._put_sums(sha256, packed)
         return packed
+
+    def _kept_sums(self, sha256: str) -> bytes:
+        with self.shelf.open(_sums_of(sha256)) as file:
+            return file.read()
 
     def read(self, sha256: str, *, name: str, start: int = 0, end: int | None = None) -> Iterator[bytes]:
         """The blob's bytes from `start` up to, not including, `end`, in pieces, each borne out by its checksum. Raises as `open`
@@ -244,7 +212,7 @@ class Store:
 
     def _there(self, sha256: str, name: str) -> Iterator[bytes]:
         try:
-            with self._fs.open(self._path(sha256), "rb") as file:
+            with self.shelf.open(_named(sha256)) as file:
                 while piece := file.read(CHUNK):
                     yield piece
         except FileNotFoundError:
@@ -252,53 +220,65 @@ class Store:
 
     def local(self, sha256: str) -> Path | None:
         """Where the blob lies on this machine; None where the store is elsewhere. Never write to it."""
-        return Path(self._path(sha256)) if self._local else None
+        return self.folder / _named(sha256) if self.folder is not None else None
 
     @contextmanager
-    def as_local(self, sha256: str, *, name: str = "the file", folder: Path | None = None) -> Iterator[Path]:
-        """The blob as a path on this machine, fetched into `folder` where the store is elsewhere. Never write to it.
-
-        Raises NotInStore.
-        """
-        if not self.has(sha256):
-            raise NotInStore(file=name)
-        if self._local:
-            yield Path(self._path(sha256))
-            return
-        with TemporaryDirectory(prefix="ispettore-blob-", dir=folder) as held:
-            path = Path(held) / sha256
-            self._fs.get(self._path(sha256), str(path))
+    def as_local(self, sha256: str, *, name: str = "the file") -> Iterator[Path]:
+        """The blob as a path on this machine. Never write to it. Raises NotInStore."""
+        with ExitStack() as held:
+            try:
+                path = held.enter_context(self.shelf.path(_named(sha256)))
+            except FileNotFoundError:
+                raise NotInStore(file=name) from None
             yield path
 
     @contextmanager
-    def checked(self, sha256: str, *, name: str, folder: Path | None = None) -> Iterator[Path]:
+    def checked(self, sha256: str, *, name: str) -> Iterator[Path]:
         """As `as_local`, its bytes held against their hash first: here trust in what was kept begins, and whoever gets the path
         hashes nothing again. Raises NotInStore, and ContentChanged where a disk or a person changed the bytes."""
-        with self.as_local(sha256, name=name, folder=folder) as path:
-            if sha256_of(path) != sha256:
-                raise ContentChanged(file=name)
+        with self._borne_out(sha256, name, lambda path: sha256_of(path) == sha256) as path:
             yield path
 
     @contextmanager
-    def compared(self, sha256: str, *, name: str, folder: Path | None = None) -> Iterator[Path]:
+    def _borne_out(self, sha256: str, name: str, right: Callable[[Path], bool]) -> Iterator[Path]:
+        """A blob as a path, if it is right; a copy that is not is fetched once more. Raises NotInStore and ContentChanged."""
+        with ExitStack() as held:
+            path = held.enter_context(self.as_local(sha256, name=name))
+            if not right(path):
+                if not self.shelf.forget(_named(sha256)):
+                    raise ContentChanged(file=name)
+                path = held.enter_context(self.as_local(sha256, name=name))
+                if not right(path):
+                    raise ContentChanged(file=name)
+            yield path
+
+    @contextmanager
+    def compared(self, sha256: str, *, name: str) -> Iterator[Path]:
         """As `as_local`, for what is heard, drawn or planned: every piece held against its checksum first, unless that was done
         within the hour and nobody wrote to it since. Raises NotInStore and ContentChanged."""
-        with self.as_local(sha256, name=name, folder=folder) as path:
-            found = path.stat()
-            seen = (sha256, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
-            if time.monotonic() - self._compared.get(seen, -COMPARED_S) >= COMPARED_S:
-                for _ in self.read(sha256, name=name):
-                    pass
-                self._compared = {key: at for key, at in self._compared.items() if time.monotonic() - at < COMPARED_S}
-                self._compared[seen] = time.monotonic()
+        with self._borne_out(sha256, name, lambda path: self._agrees(path, sha256, name)) as path:
             yield path
+
+    def _agrees(self, path: Path, sha256: str, name: str) -> bool:
+        found, now = path.stat(), time.monotonic()
+        seen = (sha256, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
+        if now - self._compared.get(seen, -COMPARED_S) < COMPARED_S:
+            return True
+        try:
+            for _ in self.read(sha256, name=name):
+                pass
+        except ContentChanged:
+            return False
+        self._compared = {key: at for key, at in self._compared.items() if now - at < COMPARED_S}
+        self._compared[seen] = now
+        return True
 
     def listed(self) -> Iterator[tuple[str, int]]:
         """Every blob there is, with its size in bytes."""
-        for path, entry in self._fs.find(self._root, detail=True).items():
-            parts = path.split("/")
-            if len(parts[-1]) == 64 and parts[-2] == parts[-1][:2] and parts[-3] != "sums":
-                yield parts[-1], int(entry["size"])
+        for name, size in self.shelf.listed():
+            sha256 = name.rpartition("/")[2]
+            if len(sha256) == 64 and name == _named(sha256):
+                yield sha256, size
 
     def scrub(self, sha256: str, *, name: str) -> None:
         """Hash a blob, and see to the checksums of its pieces. Raises ContentChanged and NotInStore."""
@@ -317,13 +297,17 @@ class Store:
         return True
 
     def sweep(self) -> None:
-        """Let go of what writers left that are gone: on this machine those that nobody holds, elsewhere what is a week old."""
-        for entry in self._fs.ls(f"{self._root}/incoming", detail=True):
-            if self._local:
-                _remove_unheld(Path(entry["name"]))
-            elif (age := _age_s(entry)) is not None and age > STALE_S:
-                with contextlib.suppress(OSError):
-                    self._fs.rm(entry["name"])
+        """Let go of what writers left that are gone."""
+        for path in self.shelf.coming.iterdir():
+            _remove_unheld(path)
+
+
+def _named(sha256: str) -> str:
+    return f"{sha256[:2]}/{sha256}"
+
+
+def _sums_of(sha256: str) -> str:
+    return f"sums/{_named(sha256)}"
 
 
 def _remove_unheld(path: Path) -> None:
@@ -337,12 +321,6 @@ def _remove_unheld(path: Path) -> None:
         return  # somebody writes it, or it is gone
 
 
-def _age_s(entry: dict[str, Any]) -> float | None:
-    changed = entry.get("LastModified") or entry.get("mtime") or entry.get("created")
-    stamp = changed.timestamp() if isinstance(changed, datetime) else changed
-    return time.time() - stamp if isinstance(stamp, int | float) else None
-
-
 class BlobWriter:
     """Takes bytes, then `finish()` or `abandon()`. Raises TooLarge, NoRoomLeft and StoreReadOnly."""
 
@@ -351,13 +329,9 @@ class BlobWriter:
         self._temporary = store._temporary()
         self._hash, self._sums = hashlib.sha256(), Sums()
         self.size = 0
-        self._file: Any
         with disk.in_words(name):
-            if store._local:
-                self._file = os.fdopen(os.open(self._temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb")
-                fcntl.flock(self._file, fcntl.LOCK_EX)
-            else:
-                self._file = store._fs.open(self._temporary, "wb")
+            self._file = os.fdopen(os.open(self._temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb")
+            fcntl.flock(self._file, fcntl.LOCK_EX)
 
     def write(self, chunk: bytes) -> None:
         self.size += len(chunk)
@@ -371,11 +345,8 @@ class BlobWriter:
     def finish(self) -> Blob:
         with disk.in_words(self._name):
             self._file.flush()
-            if self._store._local:
-                os.fsync(self._file.fileno())
+            os.fsync(self._file.fileno())
             sha256 = self._hash.hexdigest()
-            if not self._store._local:
-                self._file.close()
             self._store._place(self._temporary, sha256, self._sums.packed())
             self._file.close()
         return Blob(sha256, self.size)
@@ -383,5 +354,4 @@ class BlobWriter:
     def abandon(self) -> None:
         with contextlib.suppress(OSError):
             self._file.close()
-        if self._store._fs.exists(self._temporary):
-            self._store._fs.rm(self._temporary)
+        self._temporary.unlink(missing_ok=True)

@@ -194,9 +194,9 @@ class _Hand:
     def source(self, recording: Recording, *, certified: bool = False) -> Iterator[SourceFile]:
         """A recording's file on this machine; hashed, where a certificate is to name it. Raises NotInStore, and ContentChanged
         where its bytes are not those that came in."""
-        name, folder = recording.name, self.attempt.folder
+        name = recording.name
         kept = self.store.checked if certified else self.store.compared
-        with kept(recording.sha256, name=name, folder=folder) as path:
+        with kept(recording.sha256, name=name) as path:
             tone = room_tones.read(recording.room_tone)
             yield SourceFile(path=path, name=name, sha256=recording.sha256, room_tone=tone)
 
@@ -314,12 +314,12 @@ def _deliver(hand: _Hand) -> None:
     outcome = kept_outcomes.conformed(conforming.outcome or {})
     asked, name = record.asked, record.file_name
     with ExitStack() as files:
-        made = hand.store.checked(conforming.sha256 or "", name=name, folder=hand.attempt.folder)
+        made = hand.store.checked(conforming.sha256 or "", name=name)
         path = files.enter_context(made)
         picture = None
         if asked["cover"]:
             told = dict(asked["cover"])
-            cover = hand.store.checked(told.pop("sha256"), name="the cover", folder=hand.attempt.folder)
+            cover = hand.store.checked(told.pop("sha256"), name="the cover")
             picture = CoverFile(path=files.enter_context(cover), **told)
         request = DeliverRequest(
             path=path,
@@ -373,7 +373,7 @@ def _known(hand: _Hand, record: InspectionRecord | None, recording: Recording) -
         if record is not None and record.levels_sha256 is not None:
             # Two recordings of the same bytes share an inspection; what is said bears this one's name.
             inspection = lookup.inspection(record).model_copy(update={"name": recording.name})
-            kept = hand.store.compared(record.levels_sha256, name=recording.name, folder=hand.attempt.folder)
+            kept = hand.store.compared(record.levels_sha256, name=recording.name)
             with suppress(NotInStore, ContentChanged):  # then it is measured once more
                 known = KnownSource(inspection=inspection, levels=files.enter_context(kept))
         yield known
@@ -386,7 +386,7 @@ def _verify(hand: _Hand) -> None:
     with ExitStack() as files:
         path, keys = None, certificates.keys().shown(hand.attempt.folder / "keys")
         if verifying.given:
-            local = hand.store.checked(verifying.sha256 or "", name=verifying.file_name, folder=hand.attempt.folder)
+            local = hand.store.checked(verifying.sha256 or "", name=verifying.file_name)
             path = files.enter_context(local)
         request = VerifyRequest(
             path=path,
@@ -412,9 +412,9 @@ def _archive(hand: _Hand) -> None:
 
 def _import(hand: _Hand) -> None:
     importing = imports.of(hand.subject_id)
-    name, folder = importing.file_name, hand.attempt.folder
+    name = importing.file_name
     with ExitStack() as held:
-        file = hand.store.as_local(importing.sha256 or "", name=name, folder=folder)  # each file in it is hashed on its way
+        file = hand.store.as_local(importing.sha256 or "", name=name)  # each file in it is hashed on its way
         archive = held.enter_context(checking.archive(held.enter_context(file), name=name))
         found = imports.brought_in(archive, hand.store, hand.told())
         fresh = found.production is not None and not found.before

@@ -2,6 +2,7 @@
 
 import asyncio
 import time
+from collections.abc import Callable
 from uuid import UUID
 
 import procrastinate
@@ -16,23 +17,28 @@ from ispettore.studio.jobs.queue import OPTIONS, QUEUES, TASK
 from ispettore.studio.jobs.retrying import Hands
 from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.worker.doing import do
+from ispettore.studio.worker import doing
 
 log = structlog.get_logger()
 START_OVER_S = 1.0
 
 
-def build(hands: Hands) -> procrastinate.App:
-    """The app that a worker runs."""
+def build(hands: Hands, *, do: Callable[[UUID, Callable[[], bool]], None] | None = None) -> procrastinate.App:
+    """The app that a worker runs; what it does with a piece of work can be put in the place of doing it."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=plain_url(), kwargs={"options": OPTIONS}))
-    store = Store(settings().store)
+    done = do or _doer()
 
     @app.task(name=TASK, pass_context=True)
     def work(context: procrastinate.JobContext, work_id: str) -> None:
         with hands.holding(context.job):
-            do(UUID(work_id), store, stopping=context.should_abort)
+            done(UUID(work_id), context.should_abort)
 
     return app
+
+
+def _doer() -> Callable[[UUID, Callable[[], bool]], None]:
+    store = Store(settings().store)
+    return lambda work_id, stopping: doing.do(work_id, store, stopping=stopping)
 
 
 async def main() -> None:
