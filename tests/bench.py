@@ -168,6 +168,7 @@ def main() -> int:
     parser.add_argument(
         "--crowd-size", type=int, nargs=3, default=[1_000, 100, 50], help="productions, recordings of each, workers"
     )
+    parser.add_argument("--crowd-s", type=float, default=3_600, help="for how long the crowd is looked at")
     parser.add_argument("--kills", type=int, default=200, help="how many kills in a storm")
     parser.add_argument("--files", type=int, default=100_000, help="how many spoilt files")
     parser.add_argument("--requests", type=int, default=50_000, help="how many made-up requests")
@@ -179,7 +180,7 @@ def main() -> int:
     if chosen.crowd:
         from tests import bench_crowd
 
-        bench_crowd.main(*chosen.crowd_size)
+        bench_crowd.main(*chosen.crowd_size, most_s=chosen.crowd_s)
         return 0
     if chosen.storm:
         from tests import bench_storm

@@ -33,8 +33,8 @@ ASKED = 5_000
 """So much is asked for as people do it: the rest would only take long."""
 
 
-def main(count: int, each: int, workers: int) -> None:
-    """`count` productions of `each` recordings, all asked for at once, for so many workers."""
+def main(count: int, each: int, workers: int, *, most_s: float) -> None:
+    """`count` productions of `each` recordings, all asked for at once, for so many workers; looked at for so long at most."""
     with tempfile.TemporaryDirectory(prefix="ispettore-crowd-") as held:
         folder = Path(held)
         folder.chmod(0o755)
@@ -46,14 +46,14 @@ def main(count: int, each: int, workers: int) -> None:
                 migrate()
                 with cluster._connect(ADMINISTRATOR, database=NAME) as connection:
                     connection.execute("CREATE EXTENSION pg_stat_statements")
-                _measure(cluster, count, each, workers)
+                _measure(cluster, count, each, workers, most_s)
                 engine().dispose()
                 queue.deferrer().close()
         finally:
             cluster.stop()
 
 
-def _measure(cluster: Cluster, count: int, each: int, workers: int) -> None:
+def _measure(cluster: Cluster, count: int, each: int, workers: int, most_s: float) -> None:
     recordings = _rows(count, each)
     asked = min(len(recordings), ASKED)
     begun = time.monotonic()
@@ -69,11 +69,11 @@ def _measure(cluster: Cluster, count: int, each: int, workers: int) -> None:
         time.sleep(0.2)
     begun, before, done, chance = time.monotonic(), _done(cluster), 0, random.Random(1)
     explained = False
-    while done < len(recordings):
+    while done < len(recordings) and time.monotonic() - begun < most_s:
         time.sleep(EVERY_S)
         _ask([chance.choice(recordings)], WorkKind.PLAN)
         done = _done(cluster)
-        if not explained and done > len(recordings) // 4:
+        if not explained and done - before > workers:
             explained = True
             _explain(cluster)
     took = time.monotonic() - begun
@@ -81,7 +81,7 @@ def _measure(cluster: Cluster, count: int, each: int, workers: int) -> None:
         one.terminate()
     waits = [wait for one in here for wait in json.loads(one.communicate()[0])]
     print(
-        f"{done} done by {workers} workers in {took:.0f} s: {(done - before) / took:.0f} a second; "
+        f"{done - before} of {len(recordings)} done by {workers} workers in {took:.0f} s: {(done - before) / took:.0f} a second; "
         f"by the stubs alone it could be {workers / STUB_S:.0f}"
     )
     for name, wanted in (("plans asked for meanwhile, one at a time", "plan"), ("everything else", "conform")):

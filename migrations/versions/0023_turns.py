@@ -26,8 +26,12 @@ def upgrade() -> None:
     op.create_index("ix_work_turns", "work", ["state", "urgent", "turn"], postgresql_where=sa.text(UNFINISHED))
     op.create_index("ix_work_flows", "work", ["production_id", "asked_by", "urgent", "turn"], postgresql_where=sa.text(UNFINISHED))
 
+    # With much waiting, whoever looks for the next job read the whole index of (id, lock) to see that nobody holds its lock.
+    op.execute("CREATE INDEX ix_waiting_locks ON queue.procrastinate_jobs (lock) WHERE status IN ('todo', 'doing')")
+
 
 def downgrade() -> None:
+    op.execute("DROP INDEX queue.ix_waiting_locks")
     op.drop_index("ix_work_flows", "work")
     op.drop_index("ix_work_turns", "work")
     op.drop_table("worker_process")

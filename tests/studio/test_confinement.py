@@ -1,6 +1,7 @@
 """What a child reaches when it takes foreign sound apart: what it was given, and nothing else."""
 
 import os
+import pickle
 import socket
 import subprocess
 import sys
@@ -8,12 +9,14 @@ import tempfile
 import unittest
 from pathlib import Path
 
+import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core import errors
 from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.progress import no_progress
-from ispettore.studio.jobs import confinement, isolation
+from ispettore.studio.jobs import answers, confinement, isolation
 from tests import signals
 
 
@@ -33,6 +36,17 @@ class Came(BaseModel):
 
     refused: tuple[str, ...]
     worked: tuple[str, ...]
+
+
+class Calls:
+    """An answer that is a call: what a child would send that somebody else has taken over."""
+
+    def __reduce__(self):
+        return os.system, ("touch /tmp/ispettore-was-here",)
+
+
+def answers_with_a_call(_request, _progress):
+    return Calls()
 
 
 def tried(request: Tried, _progress) -> Came:
@@ -100,6 +114,18 @@ class Confinement(unittest.TestCase):
         self.assertEqual(found.worked, ("read what was given", "write in its folder", "measure", "run a program"))
         self.assertEqual(len(found.refused), 6 + (2 if confinement.level() >= 4 else 0), found)
         self.assertEqual(Path(self.asked.elsewhere).read_bytes(), b"secret")
+
+    def test_an_answer_that_would_run_something_is_refused(self):
+        for kind in (os.system, eval, subprocess.Popen, getattr, Path.unlink):
+            with self.subTest(kind=kind), self.assertRaises(pickle.UnpicklingError):
+                answers.read(pickle.dumps(kind))
+        with self.assertRaises(pickle.UnpicklingError):
+            answers.read(b"cantigravity\nfly\n.")
+        with self.assertRaises(pickle.UnpicklingError):
+            self.run_in_child(answers_with_a_call)
+        self.assertFalse(Path("/tmp/ispettore-was-here").exists())
+        for value in ({"a": [1, 2.5, b"x", None, Path("/x")]}, self.asked, np.arange(3.0), errors.FileMissing(file="x")):
+            self.assertEqual(str(answers.read(pickle.dumps(value))), str(value))
 
     def test_a_worker_hands_no_password_on(self):
         script = (

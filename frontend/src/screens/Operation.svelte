@@ -86,11 +86,13 @@
         </ListTable>
         <ul class="soft">
           {#each found.workers as worker (worker.id)}
-            <li
-              >Worker {worker.id}{worker.machine ? ` on ${worker.machine}` : ''}: {worker.alive
+            <li>
+              Worker {worker.id}{worker.machine ? ` on ${worker.machine}` : ''}: {worker.alive
                 ? 'at work'
-                : `last heard of ${date(worker.heard_at)}`}{worker.older ? `, of an older version (${worker.software})` : ''}.</li
-            >
+                : `last heard of ${date(worker.heard_at)}`}{worker.older
+                ? `, of an older version (${worker.software})`
+                : ''}.
+            </li>
           {/each}
         </ul>
       </section>

@@ -23,7 +23,7 @@ from pydantic import BaseModel
 
 from ispettore.core.errors import Cancelled, IspettoreError
 from ispettore.core.progress import Progress
-from ispettore.studio.jobs import confinement
+from ispettore.studio.jobs import answers, confinement
 from ispettore.studio.store import disk
 
 POLL_S = 0.2
@@ -88,7 +88,7 @@ def run(
         while True:
             if here.poll(POLL_S):
                 try:
-                    kind, content = here.recv()
+                    kind, content = answers.read(here.recv_bytes())
                 except EOFError:
                     raise _died(child, name, limits) from None
                 if kind == "progress":

@@ -20,7 +20,7 @@ from uuid import uuid4
 from pydantic import BaseModel
 
 from ispettore.core.errors import IspettoreError
-from ispettore.studio.jobs import attempts, confinement, isolation
+from ispettore.studio.jobs import answers, attempts, confinement, isolation
 
 Request = TypeVar("Request", bound=BaseModel)
 Answer = TypeVar("Answer")
@@ -60,7 +60,7 @@ class Rehearser:
             pipe = self._started()
             try:
                 pipe.send((compute, request))
-                kind, content = pipe.recv()
+                kind, content = answers.read(pipe.recv_bytes())
             except (EOFError, BrokenPipeError, ConnectionResetError):
                 self._end()
                 raise RehearsalFailed(file=name, reason="the process that does it ended") from None

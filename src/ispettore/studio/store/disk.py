@@ -25,6 +25,12 @@ class StoreReadOnly(IspettoreError):
     file: str
 
 
+class TooManyOpen(IspettoreError):
+    """“{file}” can't be worked on just now: this machine has no more files to open. Wait a moment, then try again."""
+
+    file: str
+
+
 class TooMuchDisk(IspettoreError):
     """Working on “{file}” needs more than {limit_gb:.0f} GB of temporary disk space, the most one piece of work may take here."""
 
@@ -38,6 +44,8 @@ _IN_WORDS = {
     errno.EROFS: StoreReadOnly,
     errno.EACCES: StoreReadOnly,
     errno.EPERM: StoreReadOnly,
+    errno.EMFILE: TooManyOpen,
+    errno.ENFILE: TooManyOpen,
 }
 
 
@@ -49,7 +57,7 @@ def told(error: OSError, file: str) -> IspettoreError | None:
 
 @contextmanager
 def in_words(file: str) -> Iterator[None]:
-    """Raises NoRoomLeft or StoreReadOnly for what the operating system refuses while a file is written."""
+    """Raises NoRoomLeft, StoreReadOnly or TooManyOpen for what the operating system refuses while a file is written."""
     try:
         yield
     except OSError as error:
