@@ -363,8 +363,14 @@ class Storm:
     def _calm(self, until: float) -> None:
         due = [each for each in self._undo if each[0] <= until]
         self._undo = [each for each in self._undo if each[0] > until]
-        for _, undo in due:
-            undo()
+        for _, undo in sorted(due, key=lambda each: each[0]):
+            try:
+                undo()
+            except OSError:  # another fault stands in the way
+                self._undo.append((time.monotonic() + 1.0, undo))
+        if until == float("inf") and self._undo:
+            time.sleep(1.0)
+            self._calm(until)
 
     def _later(self, undo: Callable[[], None]) -> None:
         self._undo.append((time.monotonic() + self.chance.uniform(0.5, 5.0), undo))

@@ -11,6 +11,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 import numpy as np
+import s3fs
 import soundfile
 from sqlmodel import select
 
@@ -21,10 +22,11 @@ from ispettore.core.measure.inspecting import inspect
 from ispettore.studio.catalogue import conformings, productions, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.operating import scrubbing, standing
+from ispettore.studio.running.cluster import free_port
 from ispettore.studio.settings import settings
 from ispettore.studio.store import sums
 from ispettore.studio.store.blobs import NotInStore, Store
-from ispettore.studio.store.shelves import Bucket, Copies
+from ispettore.studio.store.shelves import Bucket, Copies, StoreAway
 from ispettore.studio.tables import CertificateRecord, Conforming, InspectionRecord, Recording, Work, WorkState
 from tests import signals
 from tests.bucket import bucket
@@ -79,6 +81,20 @@ class InABucket(unittest.TestCase):
             with self.assertRaises(NotInStore), self.store.as_local(one.sha256, name="a"):
                 pass
         self.assertEqual([path for path in self.shelf.coming.iterdir() if path.is_file()], [])
+
+    def test_a_bucket_that_does_not_answer_is_said(self):
+        with (
+            in_environment(
+                AWS_ENDPOINT_URL=f"http://127.0.0.1:{free_port()}", AWS_MAX_ATTEMPTS="1", ISPETTORE_STORE="s3://away/store"
+            ),
+        ):
+            s3fs.S3FileSystem.clear_instance_cache()
+            self.addCleanup(s3fs.S3FileSystem.clear_instance_cache)
+            with self.assertRaises(StoreAway) as raised:
+                Store("s3://away/store").has("0" * 64)
+            self.assertIn("does not answer", raised.exception.sentence)
+            [part] = [part for part in [standing._looked("Store", standing._store)] if not part.fine]
+            self.assertEqual(part.told, raised.exception.sentence)
 
     def test_copies_are_bounded_and_none_in_use_goes(self):
         blobs = [self.store.put([self.content(seed)], name="x").sha256 for seed in range(10, 16)]

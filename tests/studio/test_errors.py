@@ -66,7 +66,9 @@ class Sentences(unittest.TestCase):
     def test_each_names_what_it_is_about(self):
         """Almost every sentence names a file or what else is meant; those that do not are listed here."""
         plain = {kind.__name__ for kind in kinds() if not any(name for _, name, _, _ in string.Formatter().parse(kind.__doc__))}
-        self.assertEqual(plain, {"Cancelled", "ReasonMissing", "NameUnreadable", "GivenUp", "Unexpected", "NoServer", "NotFailed"})
+        self.assertEqual(
+            plain, {"Cancelled", "ReasonMissing", "NameUnreadable", "GivenUp", "Unexpected", "NoServer", "NotFailed", "StoreAway"}
+        )
 
 
 if __name__ == "__main__":

@@ -123,7 +123,7 @@ class Storing(unittest.TestCase):
         blob = self.store.put([bytes(sums.PIECE * 3)], name="a")
 
         def reads() -> int:
-            with mock.patch.object(Store, "read", autospec=True, side_effect=Store.read) as read:
+            with mock.patch.object(blobs, "CheckedFile", side_effect=sums.CheckedFile) as read:
                 with self.store.compared(blob.sha256, name="a.wav"):
                     pass
                 return read.call_count

@@ -55,6 +55,7 @@ from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
+from ispettore.studio.store.shelves import StoreAway
 from ispettore.web import (
     access,
     archives,
@@ -98,6 +99,7 @@ STATUS = {
     NotWritable: 409,
     ContentChanged: 410,
     NotInStore: 410,
+    StoreAway: 503,
     FileCleared: 410,
     NothingMade: 409,
     NotFailed: 409,
@@ -120,6 +122,7 @@ Act = Literal["again", "reload", "disk", "keys", "sign in"]
 show who one is."""
 ACTS: dict[type[Exception], Act] = {
     NotReady: "again",
+    StoreAway: "again",
     Overtaken: "again",
     NotFound: "reload",
     OrderChanged: "reload",

@@ -13,6 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import aliased
 from sqlmodel import Session, col, func, select
 
+from ispettore.core.errors import IspettoreError
 from ispettore.studio.database import GONE, alembic_config, transaction
 from ispettore.studio.errors import NotFailed, NotFound
 from ispettore.studio.jobs import retrying, works
@@ -20,7 +21,6 @@ from ispettore.studio.operating import scrubbing
 from ispettore.studio.operating.views import Failure, Operation, Part, QueueLine, Ready, WorkerLine
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.studio.tables import FORM, Production, Recording, Work, WorkerProcess, WorkKind, WorkState, now
 
 LEAST_FREE = 2 * 1024**3
@@ -147,7 +147,7 @@ def _failure(work: Work, recording: str | None, production: str | None) -> Failu
 def _looked(name: str, look: Callable[[], Part]) -> Part:
     try:
         return look()
-    except (*GONE, OSError, NoRoomLeft, StoreReadOnly) as error:
+    except (*GONE, OSError, IspettoreError) as error:
         return Part(name=name, fine=False, told=getattr(error, "sentence", "It could not be looked at."))
 
 
@@ -189,9 +189,11 @@ def _workers_there() -> Part:
 
 
 def _store() -> Part:
-    folder = Store(settings().store).folder
+    store = Store(settings().store)
+    folder = store.folder
     if folder is None:
-        return Part(name="Store", fine=True, told="It is elsewhere, and not looked at.")
+        store.has("0" * 64)
+        return Part(name="Store", fine=True, told=f"It answers, at {settings().store}.")
     with tempfile.TemporaryFile(dir=folder / "incoming") as file:
         file.write(b"written")
     return Part(name="Store", fine=True, told="It can be written to.")

@@ -9,16 +9,22 @@ import os
 import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 from typing import Any, BinaryIO, Protocol, cast
 from uuid import uuid4
 
 import fsspec
 
+from ispettore.core.errors import IspettoreError
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
 
 READ_AHEAD = 1024 * 1024
+
+
+class StoreAway(IspettoreError):
+    """The place where Ispettore keeps its files does not answer. Nothing is lost; try again in a moment."""
 
 
 class Shelf(Protocol):
@@ -108,7 +114,7 @@ class Folder:
 
 
 class Bucket:
-    """Files elsewhere. What is used as a path is copied here; parts are read where they are."""
+    """Files elsewhere. What is used as a path is copied here; parts are read where they are. Everything raises StoreAway."""
 
     folder: Path | None = None
 
@@ -121,37 +127,57 @@ class Bucket:
         return f"{self._root}/{name}"
 
     def put(self, path: Path, name: str) -> None:
-        self._fs.makedirs(self._at(name).rsplit("/", 1)[0], exist_ok=True)
-        self._fs.put_file(str(path), self._at(name))
+        with _answering():
+            self._fs.makedirs(self._at(name).rsplit("/", 1)[0], exist_ok=True)
+            self._fs.put_file(str(path), self._at(name))
         path.unlink()
 
     def open(self, name: str) -> BinaryIO:
-        copy = self._copies.folder / name
-        with contextlib.suppress(FileNotFoundError):
-            return copy.open("rb")
-        return cast(BinaryIO, self._fs.open(self._at(name), "rb", block_size=READ_AHEAD))
+        with _answering():
+            return cast(BinaryIO, self._fs.open(self._at(name), "rb", block_size=READ_AHEAD))
 
     @contextmanager
     def path(self, name: str) -> Iterator[Path]:
-        with self._copies.held(name, self.size, lambda target: self._fs.get_file(self._at(name), str(target))) as path:
+        with self._copies.held(name, self.size, partial(self._fetch, name)) as path:
             yield path
 
+    def _fetch(self, name: str, target: Path) -> None:
+        with _answering():
+            self._fs.get_file(self._at(name), str(target))
+
     def exists(self, name: str) -> bool:
-        return bool(self._fs.exists(self._at(name)))
+        with _answering():
+            return bool(self._fs.exists(self._at(name)))
 
     def size(self, name: str) -> int:
-        return int(self._fs.size(self._at(name)))
+        with _answering():
+            return int(self._fs.size(self._at(name)))
 
     def remove(self, name: str) -> None:
         self._copies.drop(name)
-        self._fs.rm_file(self._at(name))
+        with _answering():
+            self._fs.rm_file(self._at(name))
 
     def listed(self) -> Iterator[tuple[str, int]]:
-        for path, entry in self._fs.find(self._root, detail=True).items():
+        with _answering():
+            found = self._fs.find(self._root, detail=True)
+        for path, entry in found.items():
             yield path.removeprefix(self._root).lstrip("/"), int(entry["size"])
 
     def forget(self, name: str) -> bool:
         return self._copies.drop(name)
+
+
+@contextmanager
+def _answering() -> Iterator[None]:
+    """Raises StoreAway where a bucket can't be asked."""
+    from aiohttp import ClientError
+    from botocore.exceptions import BotoCoreError
+
+    try:
+        yield
+    except (BotoCoreError, ClientError, TimeoutError, ConnectionError) as error:
+        raise StoreAway from error
 
 
 class Copies:
