@@ -27,21 +27,21 @@ def main() -> None:
     keep_to_oneself()
     # Once it has stopped, uvicorn passes the signal on: then all is left in order, and not cut off.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-    with attempts.temporary():
-        uvicorn.run(
-            build(),
-            host=found.host,
-            port=found.port,
-            ssl_certfile=found.tls_certificate,
-            ssl_keyfile=found.tls_key,
-            log_level="warning",
-            timeout_graceful_shutdown=1,
-            server_header=False,
-            limit_concurrency=MOST_CONNECTIONS,
-            # Nobody is believed who says for whom they ask, but the proxies that are named.
-            proxy_headers=bool(found.trusted_proxies),
-            forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],
-        )
+    attempts.keep_temporary()
+    uvicorn.run(
+        build(),
+        host=found.host,
+        port=found.port,
+        ssl_certfile=found.tls_certificate,
+        ssl_keyfile=found.tls_key,
+        log_level="warning",
+        timeout_graceful_shutdown=1,
+        server_header=False,
+        limit_concurrency=MOST_CONNECTIONS,
+        # Nobody is believed who says for whom they ask, but the proxies that are named.
+        proxy_headers=bool(found.trusted_proxies),
+        forwarded_allow_ips=[name.strip() for name in found.trusted_proxies.split(",") if name.strip()],
+    )
 
 
 if __name__ == "__main__":

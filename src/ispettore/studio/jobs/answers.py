@@ -23,6 +23,7 @@ PLAIN = frozenset(
         ("datetime", "datetime"),
         ("datetime", "timezone"),
         ("datetime", "timedelta"),
+        ("pydantic_core._pydantic_core", "TzInfo"),
         ("pathlib", "PosixPath"),
         ("uuid", "UUID"),
         ("uuid", "SafeUUID"),

@@ -10,8 +10,9 @@ import os
 import shutil
 import tempfile
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass
+from multiprocessing import util
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -21,6 +22,8 @@ from ispettore.studio.store import disk
 from ispettore.studio.tables import Work, WorkState
 
 TEMPORARY = "ispettore-tmp-"
+LAST = -1_000
+"""After multiprocessing has tidied up what it keeps in there (-100)."""
 
 
 class Superseded(Exception):
@@ -80,15 +83,14 @@ def _held(folder: Path) -> int:
             os.close(descriptor)
 
 
-@contextmanager
-def temporary() -> Iterator[None]:
-    """Everything temporary of this process, and of those it starts, lies in a folder of its own that goes away with it; those of
-    processes that were killed go first."""
-    place = Path(tempfile.gettempdir())
+def keep_temporary() -> None:
+    """From now on everything temporary of this process, and of those it starts, lies in a folder of its own that goes away when it
+    ends; those of processes that were killed go now."""
+    place, held = Path(tempfile.gettempdir()), ExitStack()
     sweep(place, named=f"{TEMPORARY}*")
-    with own_folder(place / f"{TEMPORARY}{uuid4().hex[:8]}") as folder:
-        os.environ["TMPDIR"] = tempfile.tempdir = str(folder)
-        yield
+    folder = held.enter_context(own_folder(place / f"{TEMPORARY}{uuid4().hex[:8]}"))
+    os.environ["TMPDIR"] = tempfile.tempdir = str(folder)
+    util.Finalize(None, held.close, exitpriority=LAST)
 
 
 def sweep(folder: Path, *, named: str = "*") -> None:

@@ -58,7 +58,7 @@ def files() -> Part:
     found = scrubbing.last()
     if found is None:
         return Part(name="Files", fine=True, told="Not checked as a whole yet: “ispettore check-store” does it while work goes on.")
-    when = f"{found.at:%Y-%m-%d}"
+    when = f"{found.at:%-d %B %Y}"
     lasting = [wrong for wrong in found.wrong if not wrong.mended]
     if not lasting:
         return Part(name="Files", fine=True, told=f"All {found.files} as they came in, by the check of {when}.")

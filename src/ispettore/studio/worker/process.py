@@ -67,11 +67,11 @@ def run() -> None:
     logs.configure()
     attempts.sweep(settings().work)
     keep_to_oneself()
-    with attempts.temporary():
-        while True:
-            try:
-                asyncio.run(main())
-                return
-            except (exceptions.ConnectorException, psycopg.Error):
-                log.warning("the queue does not answer; starting over")
-                time.sleep(START_OVER_S)
+    attempts.keep_temporary()
+    while True:
+        try:
+            asyncio.run(main())
+            return
+        except (exceptions.ConnectorException, psycopg.Error):
+            log.warning("the queue does not answer; starting over")
+            time.sleep(START_OVER_S)
