@@ -50,7 +50,7 @@ from ispettore.studio.worker import doing
 from ispettore.studio.worker import process as worker
 from ispettore.studio.worker.doing import do
 from tests import signals
-from tests.support import Application, answers, until, work_for
+from tests.support import Application, answers, end, until, work_for
 
 RATE = 44_100
 
@@ -567,12 +567,13 @@ class Killing(unittest.TestCase):
         with transaction() as session:
             self.assertEqual(session.query(InspectionRecord).count(), 0)
         self.assertEqual(work_for(recording).state, WorkState.RUNNING)
-        self.application.worker()
+        second = self.application.worker()
         work = until(lambda: (w := work_for(recording)).state == WorkState.DONE and w, what="another worker to finish")
         self.assertEqual(work.attempts, 2)
         self.assertIsNotNone(recordings.detail(recording).verdict)
         self.assertEqual(list((self.application.folder / "store" / "incoming").iterdir()), [])
         until(lambda: not list((self.application.folder / "work").iterdir()), what="what the killed attempt left to be gone")
+        end(second)
         self.assertEqual([path.name for path in (self.application.folder / "tmp").glob("ispettore-*")], [])
 
     def test_workers_that_sleep_for_long_go_on_as_if_nothing_were_wrong(self):
