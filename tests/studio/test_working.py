@@ -50,7 +50,7 @@ from ispettore.studio.worker import doing
 from ispettore.studio.worker import process as worker
 from ispettore.studio.worker.doing import do
 from tests import signals
-from tests.support import Application, answers, end, until, work_for
+from tests.support import Application, answers, until, work_for
 
 RATE = 44_100
 
@@ -573,7 +573,8 @@ class Killing(unittest.TestCase):
         self.assertIsNotNone(recordings.detail(recording).verdict)
         self.assertEqual(list((self.application.folder / "store" / "incoming").iterdir()), [])
         until(lambda: not list((self.application.folder / "work").iterdir()), what="what the killed attempt left to be gone")
-        end(second)
+        second.terminate()
+        self.assertEqual(second.wait(30), 0)
         self.assertEqual([path.name for path in (self.application.folder / "tmp").glob("ispettore-*")], [])
 
     def test_workers_that_sleep_for_long_go_on_as_if_nothing_were_wrong(self):
