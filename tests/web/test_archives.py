@@ -51,6 +51,7 @@ from ispettore.studio.tables import (
     TrailRecord,
     Verifying,
     Work,
+    WorkerProcess,
     WorkState,
 )
 from ispettore.studio.worker.doing import do
@@ -491,7 +492,9 @@ class Archives(WireCase):
                 self.assertEqual((unknown, self.ask("GET", "/productions")), ([stranger.thumbprint()], []))
             store = Path(settings().store)
             left = [path for path in store.rglob("*") if path.is_file()]
-            self.assertEqual(len(left), 1, "nothing is left of what was refused, but for the archive that waits for a key")
+            kept = [sha256 for sha256, _ in Store(str(store)).listed()]
+            self.assertEqual(len(left), 2, "a file and its checksums")
+            self.assertEqual(len(kept), 1, "nothing is left of what was refused, but for the archive that waits for a key")
             self.assertNotEqual(own, stranger.thumbprint())
             with self.subTest(what="packed again by another program"):
                 self.assertEqual(self.brought(self.zipped(members))["outcome"]["production"], self.production)
@@ -609,6 +612,7 @@ class WhatIsArchived(unittest.TestCase):
         own |= {DefaultsRecord}  # what new work begins with on one installation
         own |= {Person, InvitationRecord, SessionRecord, PasskeyRecord, ChallengeRecord, TokenRecord, SignInTry}  # and who uses it
         own |= {TrailRecord}  # of the installation: exported by itself
+        own |= {WorkerProcess}  # who works for it just now
         tables = {mapper.class_ for mapper in SQLModel._sa_registry.mappers}
         self.assertEqual(tables - set(rows.TABLES), own)
 
