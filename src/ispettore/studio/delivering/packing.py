@@ -39,8 +39,8 @@ class PackageFile:
     content: bytes | None = None
 
     def read(self, store: Store, start: int = 0, end: int | None = None) -> Iterator[bytes]:
-        """Its bytes from `start` up to, not including, `end`; held against its hash where they are all, else against checksums. Raises
-        ContentChanged and NotInStore."""
+        """Its bytes from `start` up to, not including, `end`; held against its hash where they are all, else against checksums.
+        Raises ContentChanged and NotInStore."""
         end = self.size_bytes if end is None else end
         if self.content is not None:
             return iter((self.content[start:end],))
