@@ -26,7 +26,7 @@ ROOT = Path(__file__).parent.parent
 LISTED = ROOT / "docs" / "LICENCES.md"
 PINNED = re.compile(r"^([A-Za-z0-9._-]+)==([^ ;\\]+)(.*?)(?=^[A-Za-z]|\Z)", re.MULTILINE | re.DOTALL)
 CLASSIFIER = "License :: OSI Approved :: "
-UNSAID = {"combine-errors": "MIT", "colorama": "BSD-3-Clause"}
+UNSAID = {"combine-errors": "MIT", "colorama": "BSD-3-Clause", "tzdata": "Apache-2.0"}
 """Licences that stand in the package's own text and not where tools look, or of what is installed on other systems alone."""
 HEAD = """# Licences of what is shipped
 
