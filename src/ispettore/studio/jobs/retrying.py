@@ -174,7 +174,7 @@ async def rescue(app: procrastinate.App, hands: Hands, *, stalled_after_s: float
     manager = app.job_manager
     if hands.worker_id is not None:
         await manager.update_heartbeat(hands.worker_id)
-        await asyncio.to_thread(_show_up, hands.worker_id)
+    await asyncio.to_thread(_show_up, hands.worker_id)
     stalled = await manager.get_stalled_jobs(seconds_since_heartbeat=stalled_after_s)
     lost = [job for job in stalled if not hands.holds(job)]
     if hands.worker_id is not None:
@@ -192,17 +192,23 @@ async def rescue(app: procrastinate.App, hands: Hands, *, stalled_after_s: float
     return len(lost)
 
 
-def _show_up(number: int) -> None:
-    """Note where this worker is and what it understands, and forget those that were not seen for long. What waits and is not
-    understood here is said."""
-    here = WorkerProcess(number=number, machine=socket.gethostname(), software=issuer(), form=FORM, seen_at=now())
+def _show_up(number: int | None) -> None:
+    """Note where this worker is and what it understands, as soon as it has a number, and forget those that were not seen for long.
+    What waits and is not understood here is said."""
     with transaction() as session:
-        session.merge(here)
-        session.execute(delete(WorkerProcess).where(col(WorkerProcess.seen_at) < now() - FORGOTTEN_AFTER))
-        newer = select(func.count()).select_from(Work).where(Work.state == WorkState.WAITING, Work.form > FORM)
-        count = session.exec(newer).one()
+        if number is not None:
+            here = WorkerProcess(number=number, machine=socket.gethostname(), software=issuer(), form=FORM, seen_at=now())
+            session.merge(here)
+            session.execute(delete(WorkerProcess).where(col(WorkerProcess.seen_at) < now() - FORGOTTEN_AFTER))
+        count = newer_than_this(session)
     if count:
-        log.warning("work waits that this version does not understand; update this worker", works=count, software=here.software)
+        log.warning("work waits that this version does not understand; update this worker", works=count, software=issuer())
+
+
+def newer_than_this(session: Session) -> int:
+    """How much work waits that a newer version asked for."""
+    newer = select(func.count()).select_from(Work).where(Work.state == WorkState.WAITING, Work.form > FORM)
+    return session.exec(newer).one()
 
 
 def _put_again(work_id: UUID) -> None:

@@ -73,7 +73,7 @@ def check(store: Store, progress: Progress, *, tidy: bool = False) -> StoreCheck
         progress(f"file {number} of {len(there)}", done / total)
         with suppress(NotInStore):  # cleared away meanwhile
             try:
-                store.scrub(sha256, name=sha256)
+                store.check(sha256, name=sha256)
             except ContentChanged:
                 wrong[sha256] = "damaged"
         done += size

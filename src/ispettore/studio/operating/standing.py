@@ -177,8 +177,7 @@ def _queue_answers() -> Part:
 def _workers_there() -> Part:
     with transaction() as session:
         found = [worker for worker in workers(session) if worker.alive]
-        newer = select(func.count()).select_from(Work).where(Work.state == WorkState.WAITING, Work.form > FORM)
-        count = session.exec(newer).one()
+        count = retrying.newer_than_this(session)
     told = f"{len(found)} at work." if found else "None is at work: nothing is measured or conformed."
     if older := [worker for worker in found if worker.older]:
         where = ", ".join(sorted({worker.machine for worker in older}))
