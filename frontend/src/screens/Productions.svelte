@@ -26,9 +26,14 @@
   const set = defaults();
   let picked = $state<string>();
   const offered = $derived((choices.data ?? []).map(({ id, name }) => [id, name] as const));
-  const chosen = $derived(
-    [picked, set.data?.specification_id].find((id) => offered.some(([one]) => one === id)) ?? offered[0]?.[0] ?? '',
-  );
+  // Nothing is chosen, and nothing can be created, before it is known what is offered and what is usual here.
+  const known = $derived(!!choices.data && (!!set.data || set.isError));
+  const chosen = $derived.by(() => {
+    if (!known) return '';
+    return (
+      [picked, set.data?.specification_id].find((id) => offered.some(([one]) => one === id)) ?? offered[0]?.[0] ?? ''
+    );
+  });
   let away = $state(false);
   let search = $state('');
   const kept = $derived((listed.data ?? []).filter((production) => !production.archived));
@@ -172,7 +177,7 @@
   <form
     onsubmit={(event) => {
       event.preventDefault();
-      void create();
+      if (chosen) void create();
     }}
   >
     <h2>New production</h2>
@@ -180,8 +185,9 @@
       ><input class="name" bind:value={name} required maxlength="120" placeholder="A book, a series" /></Labelled
     >
     <Choice label="Specification" value={chosen} options={offered} onchange={(to) => (picked = to)} />
-    <Button strong disabled={!name.trim()} onclick={create}>Create production</Button>
+    <Button strong disabled={!name.trim() || !chosen} onclick={create}>Create production</Button>
     <Problem acting={making} />
+    {#if choices.isError}<Problem query={choices} />{/if}
   </form>
   <Imports />
 </main>
