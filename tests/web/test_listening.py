@@ -1,6 +1,7 @@
 """Listening over the wire: the sound of every sort of file, what was heard, and notes."""
 
 import io
+from unittest import mock
 from uuid import uuid4
 
 import numpy as np
@@ -50,6 +51,27 @@ class Listening(WireCase):
                 np.testing.assert_allclose(samples, expected, atol=0.6 / 32_768)
             part = self.client.get(f"/api/listen/{of}/{subject}/sound.wav", headers={"range": "bytes=1000-1999"})
             self.assertEqual((part.status_code, part.content), (206, content[1_000:2_000]))
+
+    def test_the_process_that_serves_pages_takes_no_sound_apart_itself(self):
+        attempt, deliverable = self.delivered()
+        of = f"/recordings/{self.recording}"
+        with (
+            mock.patch.object(soundfile.SoundFile, "read", side_effect=AssertionError("read here")),
+            mock.patch.object(soundfile.SoundFile, "seek", side_effect=AssertionError("read here")),
+        ):
+            for path in (
+                f"{of}/sound?start=1000&frames=500",
+                f"/conformings/{attempt}/sound?start=1000&frames=500",
+                f"/listen/recording/{self.recording}/sound.wav",
+                f"/listen/attempt/{attempt}/sound.wav",
+                f"/listen/deliverable/{deliverable}/sound.wav",
+                f"{of}/span?start_s=1&end_s=3",
+                f"{of}/spectrogram.png?start_s=1&end_s=3&columns=100&rows=100",
+                f"{of}/room-tone?start_s=0.2&end_s=0.8",
+            ):
+                with self.subTest(path=path):
+                    self.assertGreater(len(self.ask("GET", path)), 0)
+            self.ask("POST", f"{of}/sample", 201, json={"start_s": 0, "end_s": 6, "fade_in_s": 1, "fade_out_s": 1})
 
     def test_what_was_really_heard_stands_beside_the_certificate(self):
         _, deliverable = self.delivered()

@@ -50,6 +50,7 @@ from ispettore.studio.errors import (
     OrderChanged,
     VersionChanged,
 )
+from ispettore.studio.jobs.decoding import decoders
 from ispettore.studio.rehearsing.rehearser import Overtaken
 from ispettore.studio.settings import settings
 from ispettore.studio.store import disk
@@ -243,6 +244,7 @@ def build() -> FastAPI:
             yield
         rehearsals.rehearsers().close()
         rehearsals.rehearsers.cache_clear()
+        decoders().close()
 
     app = FastAPI(
         title="Ispettore",

@@ -2,13 +2,14 @@
 
 import signal
 import sys
+from threading import Thread
 
 import uvicorn
 
 from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
 from ispettore.studio.access import binding
-from ispettore.studio.jobs import attempts
+from ispettore.studio.jobs import attempts, decoding
 from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.web.app import build
 
@@ -28,6 +29,7 @@ def main() -> None:
     # Once it has stopped, uvicorn passes the signal on: then all is left in order, and not cut off.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     attempts.keep_temporary()
+    Thread(target=decoding.decoders().warm, daemon=True).start()
     uvicorn.run(
         build(),
         host=found.host,

@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from types import TracebackType
-from typing import Any, BinaryIO
+from typing import Any
 
 import numpy as np
 import soundfile
@@ -231,7 +231,7 @@ def write_working(path: Path, blocks: Iterable[Block], *, sample_rate_hz: int, c
     return path
 
 
-def read_span(path: Path | BinaryIO, start: int, frames: int) -> NDArray[np.float32]:
+def read_span(path: Path, start: int, frames: int) -> NDArray[np.float32]:
     """Read up to `frames` samples from `start` of a file that seeks exactly: shape (frames, channels)."""
     with open_spans(path) as samples:
         return samples(start, frames)
@@ -242,9 +242,9 @@ Samples = Callable[[int, int], NDArray[np.float32]]
 
 
 @contextmanager
-def open_spans(path: Path | BinaryIO) -> Iterator[Samples]:
-    """A file that seeks exactly, by its path or open, from which many spans are read."""
-    with soundfile.SoundFile(os.fsencode(path) if isinstance(path, Path) else path) as file:
+def open_spans(path: Path) -> Iterator[Samples]:
+    """A file that seeks exactly, from which many spans are read."""
+    with soundfile.SoundFile(os.fsencode(path)) as file:
 
         def samples(start: int, frames: int) -> NDArray[np.float32]:
             file.seek(min(start, file.frames))

@@ -3,18 +3,17 @@
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import BinaryIO, cast
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlmodel import Session
 
-from ispettore.core.audio.writing import Samples, open_spans
-from ispettore.core.errors import IspettoreError
+from ispettore.core.audio.writing import Samples
 from ispettore.studio.catalogue import lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
+from ispettore.studio.jobs import decoding
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Conforming, InspectionRecord, Recording
 
@@ -29,7 +28,8 @@ class Piece:
 
 
 def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
-    """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore and ContentChanged."""
+    """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore, ContentChanged and
+    NotDecoded."""
     name, sha256 = _listened(recording_id)
     return _piece(sha256, store, start, frames, name=name)
 
@@ -37,7 +37,7 @@ def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -
 @contextmanager
 def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
     """An inspected recording from which many pieces are read. Raises NotFound or NotReady; and, here as while it is read,
-    NotInStore and ContentChanged."""
+    NotInStore, ContentChanged and NotDecoded."""
     name, sha256 = _listened(recording_id)
     with spans(sha256, store, name=name) as samples:
         yield samples
@@ -45,47 +45,10 @@ def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
 
 @contextmanager
 def spans(sha256: str, store: Store, *, name: str) -> Iterator[Samples]:
-    """A blob that seeks exactly, from which many pieces are read: damaged ones are not. Raises NotInStore and ContentChanged."""
+    """A blob that seeks exactly, from which many pieces are read: damaged ones are not. Raises NotInStore; and, while it is
+    read, ContentChanged and NotDecoded."""
     with store.open(sha256, name=name) as kept:
-        file = _Read(kept)
-        try:
-            with open_spans(cast(BinaryIO, file)) as samples:
-
-                def borne_out(start: int, frames: int) -> NDArray[np.float32]:
-                    found = samples(start, frames)
-                    file.tell_of_fault()
-                    return found
-
-                yield borne_out
-        except RuntimeError:  # what the library says of a file that seems to end too soon
-            file.tell_of_fault()
-            raise
-
-
-class _Read:
-    """A file that a library in C reads. An error cannot pass through it: it sees an end of the file, and the error waits here."""
-
-    def __init__(self, file: BinaryIO) -> None:
-        self._file = file
-        self._fault: IspettoreError | None = None
-
-    def tell_of_fault(self) -> None:
-        """Raise what went wrong while the library read."""
-        if self._fault is not None:
-            raise self._fault
-
-    def seek(self, offset: int, whence: int = 0) -> int:
-        return self._file.seek(offset, whence)
-
-    def tell(self) -> int:
-        return self._file.tell()
-
-    def read(self, size: int = -1) -> bytes:
-        try:
-            return self._file.read(size)
-        except IspettoreError as error:
-            self._fault = error
-            return b""
+        yield decoding.decoders().samples_of(kept, name=name)
 
 
 def _listened(recording_id: UUID) -> tuple[str, str]:
@@ -108,7 +71,7 @@ def inspected(session: Session, recording_id: UUID) -> tuple[Recording, Inspecti
 
 def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
     """A piece of a deliverable, decoded: constant MP3 and lossless formats seek exactly. Raises NotFound,
-    FileCleared, NotInStore and ContentChanged."""
+    FileCleared, NotInStore, ContentChanged and NotDecoded."""
     with transaction() as session:
         conforming = session.get(Conforming, conforming_id)
         if conforming is None or conforming.sha256 is None:

@@ -39,11 +39,11 @@ def level() -> int:
     return max(0, int(_libc.syscall(CREATE, None, ctypes.c_size_t(0), ctypes.c_uint32(ASK_VERSION))))
 
 
-def confine(*, read: Iterable[Path], write: Iterable[Path]) -> bool:
+def confine(*, read: Iterable[Path], write: Iterable[Path], compiles: bool = True) -> bool:
     """Take from this process, for good, whatever is not among these; whether it could be done.
 
     `read` are files and folders that may be read, `write` such as may be changed as well. The program itself can be read and run,
-    and what it compiles can be kept. Raises OSError.
+    and what it compiles can be kept, unless it `compiles` nothing. Raises OSError.
     """
     version = level()
     if version == 0:
@@ -55,7 +55,7 @@ def confine(*, read: Iterable[Path], write: Iterable[Path]) -> bool:
             _allow(rules, path, READ_FILE | READ_DIR | EXECUTE)
         for path in read:
             _allow(rules, path, READ_FILE | READ_DIR)
-        for path in (*write, *map(Path, DEVICES_OPEN), cache_folder()):
+        for path in (*write, *map(Path, DEVICES_OPEN), *([cache_folder()] if compiles else [])):
             _allow(rules, path, handled)
         if _libc.prctl(NO_NEW_PRIVILEGES, 1, 0, 0, 0) != 0:
             raise OSError(ctypes.get_errno(), "no new privileges")
