@@ -1,12 +1,18 @@
 """Who is next: everybody's work takes turns, what somebody looks at goes first, and no worker takes what it does not understand."""
 
 import asyncio
+import socket
+import threading
 import unittest
+from contextlib import suppress
 from unittest.mock import patch
 from uuid import UUID, uuid4
 
+from procrastinate.worker import Worker
 from sqlmodel import select
+from structlog.testing import capture_logs
 
+from ispettore.core.certify.certificate import issuer
 from ispettore.studio.catalogue import productions
 from ispettore.studio.database import transaction
 from ispettore.studio.jobs import queue, retrying, turns, works
@@ -14,7 +20,7 @@ from ispettore.studio.operating import standing
 from ispettore.studio.tables import FORM, Work, WorkKind, WorkState
 from ispettore.studio.who import RIGHTS, Who, acting
 from ispettore.studio.worker import process
-from tests.support import Application
+from tests.support import Application, until
 
 
 class Turns(unittest.TestCase):
@@ -23,6 +29,7 @@ class Turns(unittest.TestCase):
         self.addCleanup(self.application.stop)
         self.productions = {name: productions.create(name, "audiobook-retail") for name in ("Tides", "Mills", "Fog")}
         self.named: dict[UUID, str] = {}
+        self.stop = threading.Event()
 
     def ask(self, production: str, count: int, kind: WorkKind = WorkKind.DELIVER, *, by: str = "") -> None:
         with acting(Who(way="work", rights=RIGHTS, name=by)), transaction() as session:
@@ -113,6 +120,39 @@ class Turns(unittest.TestCase):
         self.assertEqual(self.order(5), ["Mills deliver"])
         [workers] = [part for part in standing.ready().parts if part.name == "Workers"]
         self.assertIn("1 piece of work was asked for by a newer version", workers.told)
+
+    def test_a_worker_is_seen_before_its_first_work_and_says_what_it_does_not_understand(self):
+        with patch.object(works, "Work", lambda **told: Work(**told, form=FORM + 1)):
+            self.ask("Tides", 2)
+        with capture_logs() as said:
+            working = threading.Thread(target=self.work_for_a_while)
+            working.start()
+            try:
+                until(lambda: self.seen() and said, what="the worker to show up")
+                [here] = self.seen()
+            finally:
+                self.stop.set()
+                working.join()
+        self.assertEqual((here.machine, here.software, here.older, here.alive), (socket.gethostname(), issuer(), False, True))
+        newer = [line for line in said if line["event"].startswith("work waits that this version does not understand")]
+        self.assertEqual([(line["works"], line["log_level"], line["software"]) for line in newer], [(2, "warning", issuer())])
+
+    def seen(self) -> list[standing.WorkerLine]:
+        with transaction() as session:
+            return [one for one in standing.workers(session) if one.machine]
+
+    def work_for_a_while(self) -> None:
+        """A worker as it runs, until it is stopped."""
+
+        async def stopped() -> None:
+            with patch.object(process, "Worker", lambda app, **how: Worker(app, **how | {"install_signal_handlers": False})):
+                running = asyncio.create_task(process.main())
+                await asyncio.to_thread(self.stop.wait)
+                running.cancel()
+                with suppress(asyncio.CancelledError):
+                    await running
+
+        asyncio.run(stopped())
 
     def test_the_form_of_work_is_the_newest_step_of_the_schema(self):
         from alembic.script import ScriptDirectory

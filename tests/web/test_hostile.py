@@ -49,6 +49,13 @@ class Requests(WireCase):
         self.assertGreater(found.statuses[200] + found.statuses[204], 50, "many are right")
         self.assertGreater(found.statuses[422], 200, "and many are not")
 
+    def test_moments_that_no_file_has_are_refused_by_name(self):
+        (recording,) = self.known["recording_id"][:1]
+        for start_s, end_s in ((0, 1.7e308), (-1.7e308, 1), (1e8, 1e8 + 1)):
+            with self.subTest(start_s=start_s, end_s=end_s):
+                told = self.ask("PUT", f"/recordings/{recording}/room-tone", 422, json={"start_s": start_s, "end_s": end_s})
+                self.assertRegex(told["error"], "^This can't be used: (start_s|end_s): ")
+
 
 class Bodies(WireCase):
     def test_json_that_readers_disagree_on_is_refused_and_named(self):

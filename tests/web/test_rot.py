@@ -1,6 +1,7 @@
 """Files that rot or vanish in the store: noticed before they are played, delivered or certified, named, and in nobody's way."""
 
 import os
+from unittest import mock
 from uuid import UUID
 
 from sqlmodel import select
@@ -8,6 +9,7 @@ from sqlmodel import select
 from ispettore.commands import checking_store
 from ispettore.core.progress import no_progress
 from ispettore.studio.database import transaction
+from ispettore.studio.jobs import isolation
 from ispettore.studio.operating import scrubbing, standing
 from ispettore.studio.tables import Conforming, InspectionRecord, Recording
 from tests.support import work_for
@@ -67,6 +69,27 @@ class Rot(WireCase):
         self.send("01 Ebb again.wav", self.sounds["01 Ebb.wav"], measured=False)
         self.ask("GET", f"/recordings/{self.ebb}/sound", params=part)
         self.conformed(self.ebb)
+
+    def test_what_rots_or_vanishes_while_it_is_worked_on_comes_to_nothing(self):
+        computed = isolation.run
+        sha256 = self.sha256(self.ebb)
+        path = self.application.store.local(sha256)
+        content = path.read_bytes()
+        for happens in (lambda: self.rot(sha256), lambda: self.rot(sha256, at=len(content) - 1), path.unlink):
+
+            def run(*asked, happens=happens, **named):
+                found = computed(*asked, **named)
+                happens()
+                return found
+
+            made = self.ask("POST", f"/recordings/{self.ebb}/conform", 202, json={})["id"]
+            with mock.patch.object(isolation, "run", run):
+                state, error = self.worked(made)
+            self.assertEqual((state, "“01 Ebb.wav” is damaged" in error), ("failed", True), error)
+            self.assertEqual(self.ask("GET", "/certificates")["total"], 0)
+            path.write_bytes(content)
+        self.conformed(self.ebb)
+        self.assertEqual(self.ask("GET", "/certificates")["total"], 1)
 
     def test_a_damaged_file_is_not_delivered_certified_again_or_certified_as_a_whole(self):
         made = [self.conformed(one) for one in (self.ebb, self.flood)]

@@ -39,7 +39,7 @@ from ispettore.studio.store.blobs import Store
 from ispettore.web.heavy import worked_out
 from ispettore.web.productions import Made
 from ispettore.web.transfer import named, ranged
-from ispettore.web.values import Moment, Number
+from ispettore.web.values import Moment, Number, Stretch
 
 routes = APIRouter()
 Start = Annotated[int, Query(ge=0)]
@@ -347,8 +347,8 @@ async def look_at_room_tone(recording_id: UUID, start_s: Moment, end_s: Moment, 
 
 
 @routes.put("/recordings/{recording_id}/room-tone", operation_id="chooseRoomTone", status_code=202)
-def choose_room_tone(recording_id: UUID, span: Span) -> None:
-    room_tones.choose(recording_id, span)
+def choose_room_tone(recording_id: UUID, chosen: Stretch) -> None:
+    room_tones.choose(recording_id, Span(start_s=chosen.start_s, end_s=chosen.end_s))
 
 
 @routes.delete("/recordings/{recording_id}/room-tone", operation_id="findRoomTone", status_code=202)

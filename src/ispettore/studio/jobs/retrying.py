@@ -20,7 +20,7 @@ import asyncio
 import contextlib
 import socket
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from uuid import UUID, uuid4
@@ -33,7 +33,7 @@ from sqlmodel import Session, col, delete, func, select
 
 from ispettore.core.certify.certificate import issuer
 from ispettore.studio import events
-from ispettore.studio.database import transaction
+from ispettore.studio.database import GONE, transaction
 from ispettore.studio.errors import GivenUp
 from ispettore.studio.jobs import queue, turns
 from ispettore.studio.jobs.attempts import Attempt
@@ -43,6 +43,7 @@ from ispettore.studio.tables import FORM, Work, WorkerProcess, WorkKind, WorkSta
 MOST_TRIES = 5
 UNFINISHED = turns.UNFINISHED
 FORGOTTEN_AFTER = timedelta(days=1)
+LOOK_FOR_NUMBER_S = 0.1
 MOVES: dict[WorkState, frozenset[WorkState]] = {
     WorkState.WAITING: frozenset({WorkState.RUNNING, WorkState.FAILED, WorkState.CANCELLED}),
     WorkState.RUNNING: frozenset(WorkState),
@@ -216,6 +217,15 @@ def _put_again(work_id: UUID) -> None:
         work = session.get(Work, work_id)
     if work is not None:
         queue.put(work)
+
+
+async def show_up(hands: Hands, number: Callable[[], int | None]) -> None:
+    """Be seen as soon as the queue gave this worker its number, and not with its first work."""
+    while (known := number()) is None:
+        await asyncio.sleep(LOOK_FOR_NUMBER_S)
+    hands.worker_id = known
+    with contextlib.suppress(*GONE):  # the rescuer does it with its next heartbeat
+        await asyncio.to_thread(_show_up, known)
 
 
 async def rescue_for_ever(app: procrastinate.App, hands: Hands) -> None:

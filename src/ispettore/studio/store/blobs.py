@@ -232,9 +232,12 @@ class Store:
     @contextmanager
     def checked(self, sha256: str, *, name: str) -> Iterator[Path]:
         """As `as_local`, its bytes held against their hash first: here trust in what was kept begins, and whoever gets the path
-        hashes nothing again. Raises NotInStore, and ContentChanged where a disk or a person changed the bytes."""
+        hashes nothing again. What was made of it stands only if it was the same to the end: afterwards its pieces are compared once
+        more. Raises NotInStore, and, before or afterwards, ContentChanged where a disk or a person changed the bytes."""
         with self._borne_out(sha256, name, lambda path: sha256_of(path) == sha256) as path:
             yield path
+            if not self._pieces_agree(path, sha256, name):
+                raise ContentChanged(file=name)
 
     @contextmanager
     def _borne_out(self, sha256: str, name: str, right: Callable[[Path], bool]) -> Iterator[Path]:
@@ -261,18 +264,24 @@ class Store:
         seen = (sha256, found.st_ino, found.st_size, found.st_mtime_ns, found.st_ctime_ns)
         if now - self._compared.get(seen, -COMPARED_S) < COMPARED_S:
             return True
+        if not self._pieces_agree(path, sha256, name):
+            return False
+        self._compared = {key: at for key, at in self._compared.items() if now - at < COMPARED_S}
+        self._compared[seen] = now
+        return True
+
+    def _pieces_agree(self, path: Path, sha256: str, name: str) -> bool:
+        """Whether every piece of a blob's file is there and as its checksum says."""
         try:
             with CheckedFile(path.open("rb"), self._known_sums(sha256, name), lambda: self._summed(sha256, name)) as file:
                 while file.read(PIECE):
                     pass
-        except ContentChanged:
+        except (ContentChanged, FileNotFoundError):
             return False
         except OSError as error:
             if error.errno != errno.EIO:
                 raise
             return False  # the file elsewhere is whole, and this copy of it is not
-        self._compared = {key: at for key, at in self._compared.items() if now - at < COMPARED_S}
-        self._compared[seen] = now
         return True
 
     def listed(self) -> Iterator[tuple[str, int]]:

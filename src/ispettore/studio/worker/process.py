@@ -9,6 +9,7 @@ import procrastinate
 import psycopg
 import structlog
 from procrastinate import exceptions
+from procrastinate.worker import Worker
 
 from ispettore.studio import logs
 from ispettore.studio.database import plain_url
@@ -46,20 +47,26 @@ async def main() -> None:
     hands, limits = Hands(), settings()
     app = build(hands)
     async with app.open_async():
-        rescuer = asyncio.create_task(retrying.rescue_for_ever(app, hands))
+        worker = Worker(
+            app,
+            queues=QUEUES,
+            concurrency=1,
+            update_heartbeat_interval=limits.heartbeat_s,
+            stalled_worker_timeout=limits.stalled_after_s,
+            shutdown_graceful_timeout=0.5,
+            fetch_job_polling_interval=1.0,
+            install_signal_handlers=True,
+            delete_jobs="successful",
+        )
+        beside = (
+            asyncio.create_task(retrying.show_up(hands, lambda: worker.worker_id)),
+            asyncio.create_task(retrying.rescue_for_ever(app, hands)),
+        )
         try:
-            await app.run_worker_async(
-                queues=QUEUES,
-                concurrency=1,
-                update_heartbeat_interval=limits.heartbeat_s,
-                stalled_worker_timeout=limits.stalled_after_s,
-                shutdown_graceful_timeout=0.5,
-                fetch_job_polling_interval=1.0,
-                install_signal_handlers=True,
-                delete_jobs="successful",
-            )
+            await worker.run()  # type: ignore[no-untyped-call]
         finally:
-            rescuer.cancel()
+            for task in beside:
+                task.cancel()
 
 
 def run() -> None:

@@ -1,0 +1,60 @@
+#!/usr/bin/env python3
+"""Keep the schema of now with data in it, as it is before a migration changes it: tests/studio/schemas/NUMBER.sql.gz.
+
+What is kept is what pg_dump writes of an installation that has measured, conformed and certified one recording;
+tests/studio/test_released_schemas.py brings each of them up to the newest schema. Run it before you add a migration, from the root
+with PYTHONPATH=. so that the tests' helpers are found.
+"""
+
+import gzip
+import os
+import subprocess
+from pathlib import Path
+
+from sqlalchemy import text
+from tests.web.wire import WireCase
+
+from ispettore.studio.database import engine
+from ispettore.studio.running.cluster import program
+from ispettore.studio.settings import settings
+
+FOLDER = Path(__file__).parent.parent / "tests" / "studio" / "schemas"
+NOTES = "Read in October."
+
+
+class Installation(WireCase):
+    """One recording, certified."""
+
+    @classmethod
+    def make_all(cls) -> None:
+        cls.production = cls.make()
+        cls.client.patch(f"/api/productions/{cls.production}", json={"notes": NOTES})
+        recording = cls.send("01 January.wav", cls.voice(-24))
+        attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
+        cls.work(attempt)
+
+
+def plain(dump: str) -> str:
+    """A dump without remarks, empty lines and what only psql understands."""
+    return "\n".join(line for line in dump.splitlines() if line and not line.startswith(("--", "\\"))) + "\n"
+
+
+def main() -> None:
+    Installation.setUpClass()
+    try:
+        Installation.make_all()
+        with engine().connect() as connection:
+            number = connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one()
+        url = settings().database_url.replace("postgresql+psycopg", "postgresql")
+        command = [program("pg_dump"), "--no-owner", "--no-privileges", "--inserts", url]
+        dumped = subprocess.run(command, check=True, capture_output=True, text=True, env={**os.environ, "LC_ALL": "C"})
+    finally:
+        Installation.doClassCleanups()
+    FOLDER.mkdir(exist_ok=True)
+    kept = FOLDER / f"{number}.sql.gz"
+    kept.write_bytes(gzip.compress(plain(dumped.stdout).encode(), 9, mtime=0))
+    print(f"{kept.relative_to(FOLDER.parent.parent.parent)}: {kept.stat().st_size} bytes")
+
+
+if __name__ == "__main__":
+    main()
