@@ -64,6 +64,7 @@ def files(count: int) -> Counter[str]:
                 except BrokenProcessPool:
                     found["fault: a process died"] += 1
                 waiting.remove(number)
+        print(f"{sum(found.values())} of {count} spoilt files", flush=True)
     return found
 
 

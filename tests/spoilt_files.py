@@ -14,7 +14,9 @@ RATE = 44_100
 def originals(folder: Path, seconds: float) -> dict[str, bytes]:
     """A made-up voice in each container, by its ending."""
     found = {}
-    wave = signals.voice_like(seconds, rms_dbfs=-22, rate=RATE).astype(np.float32)[:, None]
+    first = round(0.6 * RATE)  # just before it begins to speak
+    voice = signals.voice_like(seconds + 3, rms_dbfs=-22, rate=RATE)[first : first + round(seconds * RATE)]
+    wave = voice.astype(np.float32)[:, None]
     for ending in ("wav", "flac", "mp3"):
         path = folder / f"original.{ending}"
         with Sink(path, sample_rate_hz=RATE, channels=1, form=format_for(path)) as sink:

@@ -10,7 +10,7 @@ import soundfile
 import soxr
 from scipy import signal as dsp
 
-from ispettore.core.measure import reading
+from ispettore.core.measure import dropouts, reading
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.plan.remedies import REMEDIES
 from ispettore.demo import faults
@@ -31,6 +31,27 @@ def inspected(wave: np.ndarray, rate: int = RATE):
 
 def kinds(inspection) -> Counter:
     return Counter(finding.kind for finding in inspection.findings)
+
+
+class Counting:
+    """Samples that count how often one of them is looked at."""
+
+    def __init__(self, samples: np.ndarray):
+        self.samples, self.size, self.looked = samples, samples.size, 0
+
+    def __getitem__(self, at: int) -> np.float32:
+        self.looked += 1
+        return self.samples[at]
+
+
+class OneChannel:
+    """Of such samples, as a kernel is handed channels."""
+
+    def __init__(self, samples: Counting):
+        self.shape, self.channel = (1, samples.size), samples
+
+    def __getitem__(self, number: int) -> Counting:
+        return self.channel
 
 
 class Faults(unittest.TestCase):
@@ -139,6 +160,25 @@ class Faults(unittest.TestCase):
     def test_a_repeated_tone_is_no_repeated_buffer(self):
         tone = np.round(signals.sine(1_000, peak_dbfs=-6, seconds=3, rate=48_000) * 32768) / 32768
         self.assertNotIn("repeated-buffer", kinds(inspected(tone, 48_000)))
+
+    def test_what_repeats_for_long_costs_little_and_hides_no_buffer_after_it(self):
+        rate = 4_000
+        noise = np.random.default_rng(4).standard_normal(rate) * 0.05
+        noise[2_000:2_200] = noise[1_800:2_000]
+        before = {
+            "a tone": np.sin(2 * np.pi * 80 * np.arange(3 * rate) / rate) * 0.4,
+            "one value": np.full(3 * rate, 0.4),
+            "a loop": np.tile(np.random.default_rng(5).standard_normal(160) * 0.1, 75),
+        }
+        for name, long in before.items():
+            wave = np.round(np.concatenate([long, noise]) * 32_768).astype(np.float32) / 32_768
+            ms = rate // 1_000
+            largest = np.abs(wave).reshape(1, -1, ms).max(axis=2)
+            edges, counting = np.arange(0, wave.size + 1, ms), Counting(wave)
+            found = dropouts._repeats._function(OneChannel(counting), edges, largest, 0.001, rate // 200, np.zeros(1, np.int64))
+            with self.subTest(before=name):
+                self.assertEqual(found.tolist(), [[3 * rate + 2_000, 200, 0]])
+                self.assertLess(counting.looked, 200 * wave.size)
 
     def test_room_tone_jumps_at_an_edit_inside_a_pause_and_from_pause_to_pause(self):
         quiet, loud = speech("almanac-01", noise_dbfs=-70), speech("almanac-03", noise_dbfs=-55)

@@ -128,19 +128,22 @@ def _repeats(
     """Stretches that repeat what came just before: shape (found, 3), rows first sample, samples, channel.
 
     `edges` and `largest` begin `REMEMBERED_MS` before what is fresh. A run that is too long for its distance is a tone's: it is
-    followed no further, and looked at once for each distance.
+    followed no further. For each distance is remembered how far it was looked at in vain, so that nothing is looked at twice at
+    the same distance, however often the largest sample comes back.
     """
     out = np.zeros((256, 3), dtype=np.int64)
     count = 0
-    refused_lag = np.zeros(REMEMBERED_MS, dtype=np.int64)
-    refused_until = np.zeros(REMEMBERED_MS, dtype=np.int64)
+    furthest = 0
+    for k in range(REMEMBERED_MS, largest.shape[1]):
+        furthest = max(furthest, edges[k + 1] - edges[k - REMEMBERED_MS])
+    in_vain_until = np.zeros(furthest + 1, dtype=np.int64)
     total = largest.shape[1]
     nothing, one = np.float32(0.0), np.float32(1.0)
     for c in range(x.shape[0]):
         row = x[c]
         most_of = largest[c]
         until = known[c]
-        refused_lag[:] = 0
+        in_vain_until[:] = 0
         for pair in range(REMEMBERED_MS, total, 2):
             k = pair
             if pair + 1 < total and most_of[pair + 1] > most_of[pair]:
@@ -168,11 +171,16 @@ def _repeats(
                 while abs(row[there]) != value:
                     there += 1
                 lag = here - there
-                if lag == refused_lag[k - j - 1] and here < refused_until[k - j - 1]:
+                known_until = in_vain_until[lag]
+                if here < known_until:
                     continue
                 start, most = here, LONGEST_REPEATS * lag
-                while start > lag and here - start <= most and row[start - 1] == row[start - 1 - lag]:
+                first = max(lag, known_until)
+                while start > first and here - start <= most and row[start - 1] == row[start - 1 - lag]:
                     start -= 1
+                if start == known_until:  # the same run goes on that was too long before
+                    in_vain_until[lag] = here + 1
+                    continue
                 end = here + 1
                 while end < row.size and end - start <= most and row[end] == row[end - lag]:
                     end += 1
@@ -185,5 +193,5 @@ def _repeats(
                         count += 1
                     until = end
                     break
-                refused_lag[k - j - 1], refused_until[k - j - 1] = lag, end
+                in_vain_until[lag] = end
     return out[:count]
