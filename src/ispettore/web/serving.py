@@ -12,6 +12,7 @@ from ispettore.studio.access import binding
 from ispettore.studio.jobs import attempts, decoding
 from ispettore.studio.settings import keep_to_oneself, settings
 from ispettore.web.app import build
+from ispettore.web.patience import PatientProtocol
 
 MOST_CONNECTIONS = 1_000
 
@@ -32,6 +33,7 @@ def main() -> None:
     Thread(target=decoding.decoders().warm, daemon=True).start()
     uvicorn.run(
         build(),
+        http=PatientProtocol,
         host=found.host,
         port=found.port,
         ssl_certfile=found.tls_certificate,
