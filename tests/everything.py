@@ -63,6 +63,8 @@ SECONDS: dict[str, int] = {
     "tests.ui.test_whole_production": 150,
     "tests.studio.test_storm": 150,
     "tests.web.test_hostile": 70,
+    "tests.ui.test_markup": 50,
+    "tests.studio.test_released_schemas": 25,
     "tests.web.test_access": 50,
     "tests.studio.test_binding": 40,
     "tests.ui.test_people": 35,
