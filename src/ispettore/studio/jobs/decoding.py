@@ -29,6 +29,7 @@ from numpy.typing import NDArray
 from ispettore.core.audio.writing import Samples
 from ispettore.core.errors import IspettoreError
 from ispettore.studio.jobs import confinement
+from ispettore.studio.store.seeking import Seekable
 
 CHILDREN = 4
 MEMORY_BYTES = 1024**3
@@ -189,34 +190,21 @@ def decoders() -> Decoders:
     return Decoders()
 
 
-class _Distant(io.RawIOBase):
+class _Distant(Seekable):
     """A file whose bytes come over the pipe."""
 
     def __init__(self, pipe: Connection, size: int) -> None:
-        super().__init__()
-        self._pipe, self._size, self._at = pipe, size, 0
-
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def tell(self) -> int:
-        return self._at
-
-    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
-        self._at = max(0, offset + {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence])
-        return self._at
+        super().__init__(size)
+        self._pipe = pipe
 
     def readinto(self, buffer: memoryview) -> int:  # type: ignore[override]
-        wanted = min(len(buffer), self._size - self._at, BUFFER)
+        wanted = min(len(buffer), self.size - self.at, BUFFER)
         if wanted <= 0:
             return 0
-        self._pipe.send_bytes(b"r" + _WANTED.pack(self._at, wanted))
+        self._pipe.send_bytes(b"r" + _WANTED.pack(self.at, wanted))
         found = self._pipe.recv_bytes()
         buffer[: len(found)] = found
-        self._at += len(found)
+        self.at += len(found)
         return len(found)
 
 

@@ -13,6 +13,8 @@ import zlib
 from collections.abc import Callable
 from typing import IO, Any
 
+from ispettore.studio.store.seeking import Seekable
+
 PIECE = 256 * 1024
 
 
@@ -46,40 +48,25 @@ def sum_of(packed: bytes, number: int) -> int | None:
     return int.from_bytes(found, "big") if len(found) == 4 else None
 
 
-class CheckedFile(io.RawIOBase):
+class CheckedFile(Seekable):
     """A file to read and seek in, of which no byte is given out before the piece that it lies in was held against its checksum.
 
     `wrong()` is called where a piece differs; it returns where the checksum was what was wrong, and raises else.
     """
 
     def __init__(self, file: IO[bytes], packed: bytes, wrong: Callable[[], bytes]) -> None:
-        super().__init__()
+        super().__init__(file.seek(0, io.SEEK_END))
         self._file, self._packed, self._wrong = file, packed, wrong
-        self._size = file.seek(0, io.SEEK_END)
-        self._at = 0
         self._number, self._piece = -1, b""
-
-    def readable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return True
-
-    def tell(self) -> int:
-        return self._at
-
-    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
-        self._at = max(0, offset + {io.SEEK_SET: 0, io.SEEK_CUR: self._at, io.SEEK_END: self._size}[whence])
-        return self._at
 
     def readinto(self, buffer: Any) -> int:
         view = memoryview(buffer).cast("B")
-        number, within = divmod(self._at, PIECE)
+        number, within = divmod(self.at, PIECE)
         if number != self._number:
             self._number, self._piece = number, self._checked(number)
         given = self._piece[within : within + len(view)]
         view[: len(given)] = given
-        self._at += len(given)
+        self.at += len(given)
         return len(given)
 
     def close(self) -> None:
