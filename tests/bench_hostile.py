@@ -30,6 +30,7 @@ def batch(number: int) -> Counter[str]:
         folder, scratch = Path(held), Path(held) / "scratch"
         kinds = list(originals(folder, SECONDS).items())
         scratch.mkdir()
+        inspect(folder / f"original.{kinds[0][0]}")  # what is compiled at the first call is no file's fault
         tempfile.tempdir = str(scratch)
         for _ in range(BATCH):
             ending, content = kinds[int(random.integers(len(kinds)))]
