@@ -128,6 +128,18 @@ class Decoding(unittest.TestCase):
         whole = self.decoders.samples_of(io.BytesIO(content), name="one.wav")
         self.assertEqual(len(whole(4 * RATE, 1000)), 1000, "the next who listens is not touched by it")
 
+    def test_a_child_that_still_owes_an_answer_is_not_asked_again(self):
+        class Unforeseen(io.BytesIO):
+            def read(self, size=-1):
+                raise KeyError("unforeseen")
+
+        content = self.stored()
+        with self.assertRaises(KeyError):
+            self.decoders.samples_of(Unforeseen(content), name="one.wav")(0, 100)
+        self.assertEqual(self.decoders._idle, [])
+        found = self.decoders.samples_of(io.BytesIO(content), name="one.wav")(0, 100)
+        np.testing.assert_array_equal(found, soundfile.read(io.BytesIO(content), dtype="float32")[0][:100])
+
     def test_what_is_no_sound_is_said_in_words(self):
         for content in (b"", b"no sound at all" * 1000, self.stored()[:30]):
             with self.subTest(size=len(content)), self.assertRaises(NotDecoded) as refused:

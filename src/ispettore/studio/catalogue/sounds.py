@@ -28,8 +28,7 @@ class Piece:
 
 
 def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
-    """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore, ContentChanged and
-    NotDecoded."""
+    """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore, ContentChanged and NotDecoded."""
     name, sha256 = _listened(recording_id)
     return _piece(sha256, store, start, frames, name=name)
 

@@ -60,7 +60,7 @@ class _Broken(Exception):
 
 
 class _Child:
-    """One process, asked by one thread at a time."""
+    """One process, asked by one thread at a time. `ready` says that it owes no answer: one that does is never asked again."""
 
     def __init__(self) -> None:
         here, there = socketpair()
@@ -73,10 +73,12 @@ class _Child:
                 env={name: os.environ[name] for name in ENVIRONMENT if name in os.environ} | {"OPENBLAS_NUM_THREADS": "1"},
             )
         self._pipe = Connection(here.detach())
+        self.ready = True
 
     def samples(self, file: BinaryIO, key: int, size: int, start: int, frames: int) -> NDArray[np.float32] | str:
         """The samples, or why there are none. Raises _Broken, and what reading the file raises."""
         fault: Exception | None = None
+        self.ready = False
         try:
             self._pipe.send_bytes(_QUESTION.pack(key, size, start, frames))
             while True:
@@ -97,9 +99,11 @@ class _Child:
                         # The library in C that reads there sees an end of the file, and the error waits here.
                         fault = error
                 self._pipe.send_bytes(piece)
+            found = _found(content, frames) if kind == b"s" else content.decode(errors="replace")
+            self.ready = True
             if fault is not None:
                 raise fault
-            return _found(content, frames) if kind == b"s" else content.decode(errors="replace")
+            return found
         except (EOFError, OSError, struct.error, ValueError) as error:
             if error is fault:
                 raise
@@ -171,17 +175,12 @@ class Decoders:
             child = child or _Child()
             try:
                 yield child
-            except _Broken:
-                child.end()
-                raise
-            except BaseException:
-                self._back(child)
-                raise
-            self._back(child)
-
-    def _back(self, child: _Child) -> None:
-        with self._lock:
-            self._idle.append(child)
+            finally:
+                if child.ready:
+                    with self._lock:
+                        self._idle.append(child)
+                else:
+                    child.end()
 
 
 @lru_cache(maxsize=1)
@@ -201,8 +200,11 @@ class _Distant(Seekable):
         wanted = min(len(buffer), self.size - self.at, BUFFER)
         if wanted <= 0:
             return 0
-        self._pipe.send_bytes(b"r" + _WANTED.pack(self.at, wanted))
-        found = self._pipe.recv_bytes()
+        try:
+            self._pipe.send_bytes(b"r" + _WANTED.pack(self.at, wanted))
+            found = self._pipe.recv_bytes()
+        except (EOFError, BrokenPipeError):
+            os._exit(0)  # nobody waits for it any more, and no error passes through the library in C
         buffer[: len(found)] = found
         self.at += len(found)
         return len(found)
@@ -222,8 +224,9 @@ def _main(pipe: Connection) -> None:
         except EOFError:
             return
         used = resource.getrusage(resource.RUSAGE_SELF)
+        _, most = resource.getrlimit(resource.RLIMIT_CPU)
         end = int(used.ru_utime + used.ru_stime) + 1 + PROCESSOR_S
-        resource.setrlimit(resource.RLIMIT_CPU, (end, resource.RLIM_INFINITY))
+        resource.setrlimit(resource.RLIMIT_CPU, (end if most == resource.RLIM_INFINITY else min(end, most), most))
         try:
             if key != known or opened is None:
                 known, opened = 0, None
@@ -236,7 +239,10 @@ def _main(pipe: Connection) -> None:
             # What it read may have ended too early: the next question opens it anew.
             known, opened = 0, None
             answer = b"e" + str(error).encode(errors="replace")[:1000]
-        pipe.send_bytes(answer)
+        try:
+            pipe.send_bytes(answer)
+        except BrokenPipeError:
+            return
 
 
 if __name__ == "__main__":
