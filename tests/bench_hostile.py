@@ -65,7 +65,9 @@ def files(count: int) -> Counter[str]:
                 except BrokenProcessPool:
                     found["fault: a process died"] += 1
                 waiting.remove(number)
-        print(f"{sum(found.values())} of {count} spoilt files", flush=True)
+        faults = {outcome: times for outcome, times in found.items() if outcome.startswith("fault")}
+        measured, refused = found["measured"], found["refused in words"]
+        print(f"of {count} spoilt files {measured} measured, {refused} refused in words, faults {faults or 'none'}", flush=True)
     return found
 
 

@@ -70,6 +70,7 @@ class _Child:
                 pass_fds=[there.fileno()],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,  # where it may be a log, somebody who took the child over could cut it
                 env={name: os.environ[name] for name in ENVIRONMENT if name in os.environ} | {"OPENBLAS_NUM_THREADS": "1"},
             )
         self._pipe = Connection(here.detach())
