@@ -10,6 +10,7 @@ import numpy as np
 import soundfile
 
 from ispettore.core.audio import mpeg_frames
+from ispettore.core.audio.chunks import chunks
 from ispettore.core.audio.facts import recognise
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.inspecting import inspect
@@ -60,6 +61,23 @@ class Mutations(unittest.TestCase):
             with self.subTest(frames=frames):
                 path = signals.write(self.folder / "short.wav", wave[:frames], RATE)
                 self.assertEqual(inspect(path).inspection.facts.frames, frames)
+
+    def test_sizes_that_no_file_has_end_with_the_file(self):
+        path = self.folder / "large.wav"
+        soundfile.write(path, signals.voice_like(4, rms_dbfs=-22, rate=RATE), RATE, format="RF64", subtype="PCM_16")
+        content = path.read_bytes()
+        place = content.index(b"ds64") + 16
+        plain = inspect(path).inspection.readings
+        for size in (2**64 - 1, 2**63, 2**63 - 8, 2**40, len(content)):
+            path.write_bytes(content[:place] + size.to_bytes(8, "little") + content[place + 8 :])
+            with self.subTest(size=size):
+                with path.open("rb") as file:
+                    found = [(chunk.name, chunk.size) for chunk in chunks(file)]
+                self.assertEqual(found[-1], (b"data", size))
+                try:
+                    self.assertEqual(inspect(path).inspection.readings["rms_dbfs"], plain["rms_dbfs"])
+                except IspettoreError as refused:
+                    self.assertIn("large.wav", refused.sentence)
 
     def test_a_header_of_200_hours_over_little_data(self):
         content = bytearray(self.originals["wav"])
