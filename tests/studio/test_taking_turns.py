@@ -89,6 +89,13 @@ class Turns(unittest.TestCase):
         self.assertEqual(sorted(self.order(2)), ["Mills verify", "Tides plan"])
         self.assertEqual(self.order(2), ["Tides conform", "Mills deliver"])
 
+    def test_a_plan_asked_for_just_after_a_hundred_conformings_is_not_behind_them(self):
+        self.ask("Tides", 100, WorkKind.CONFORM)
+        self.ask("Tides", 3, WorkKind.PLAN)
+        first = self.order(5)
+        self.assertEqual(first[:4].count("Tides plan"), 2, first)
+        self.assertEqual(first[4], "Tides conform", "the third plan waits like everything else")
+
     def test_somebody_new_does_not_starve_who_waits_for_long(self):
         self.ask("Tides", 3)
         self.assertEqual(self.order(2), ["Tides deliver"] * 2)

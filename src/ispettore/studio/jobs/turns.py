@@ -2,9 +2,9 @@
 
 Whoever asks for a thousand things stands in the line of their own; the lines take turns (start-time fair queueing, P. Goyal,
 H. M. Vin, H. Cheng 1997): a piece of work gets the turn after the last of its line, or after the one that is being worked on where
-its line is new. A line is everything that one person asks for in one production. The first two things of a line at a time that
-somebody may be looking at are urgent and go before all that is not: measuring, planning, conforming or checking one file does not
-wait for a conform of everything, not even for one's own.
+its line is new. A line is everything that one person asks for in one production. Of each kind of work that somebody may be
+looking at, the first two of a line at a time are urgent and go before all that is not: measuring, planning, conforming or checking
+one file does not wait for a conform of everything, not even for one's own.
 """
 
 from typing import Any
@@ -24,7 +24,8 @@ def give(session: Session, work: Work) -> None:
     """Give work its turn, as it is asked for."""
     line = (Work.production_id == work.production_id, Work.asked_by == work.asked_by, col(Work.state).in_(UNFINISHED))
     if WorkKind(work.kind) in LOOKED_AT:
-        urgent = select(func.count()).select_from(Work).where(*line, col(Work.urgent))
+        # A plan that somebody waits for is not held up by what they asked for of a hundred recordings just before.
+        urgent = select(func.count()).select_from(Work).where(*line, col(Work.urgent), Work.kind == work.kind)
         work.urgent = session.exec(urgent).one() < URGENT_AT_ONCE
     last = None if work.urgent else session.exec(_turn(*line, ~col(Work.urgent), last=True)).first()
     work.turn = max(_now(session), last or 0) + 1
