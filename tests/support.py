@@ -11,6 +11,7 @@ import sys
 import tempfile
 import threading
 import time
+import unittest
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
@@ -172,6 +173,17 @@ class Application:
     def log(self) -> str:
         path = self.folder / "processes.log"
         return path.read_text(errors="replace") if path.exists() else ""
+
+
+class ApplicationCase(unittest.TestCase):
+    """Tests of one application, which is started once for all of a class."""
+
+    application: Application
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.application = Application().start()
+        cls.addClassCleanup(cls.application.stop)
 
 
 def end(process: subprocess.Popen[bytes]) -> None:

@@ -10,20 +10,22 @@ import gzip
 import os
 import subprocess
 from pathlib import Path
+from uuid import UUID
 
 from sqlalchemy import text
 from tests.web.wire import WireCase
 
-from ispettore.studio.database import engine
+from ispettore.studio.database import engine, transaction
 from ispettore.studio.running.cluster import program
 from ispettore.studio.settings import settings
+from ispettore.studio.tables import WatchedFile, WatchedFolder, Webhook, WebhookMessage, WebhookStatus
 
 FOLDER = Path(__file__).parent.parent / "tests" / "studio" / "schemas"
 NOTES = "Read in October."
 
 
 class Installation(WireCase):
-    """One recording, certified."""
+    """One recording, certified; a folder that is watched, and an address that is told."""
 
     @classmethod
     def make_all(cls) -> None:
@@ -32,6 +34,17 @@ class Installation(WireCase):
         recording = cls.send("01 January.wav", cls.voice(-24))
         attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
         cls.work(attempt)
+        with transaction() as session:
+            of = {"production_id": UUID(cls.production)}
+            folder = WatchedFolder(path="/srv/mill/in", conform=True, results="/srv/mill/out", kept=True, **of)
+            hook = Webhook(url="https://mill.example/told", secret="whsec_dGlkYWwgbWlsbA==", **of)
+            session.add_all((folder, hook))
+            session.flush()
+            session.add(
+                WatchedFile(folder_id=folder.id, name="01 January.wav", size_bytes=1, modified_ns=1, recording_id=UUID(recording))
+            )
+            session.add(WebhookStatus(hook_id=hook.id, recording_id=UUID(recording), status="certified"))
+            session.add(WebhookMessage(hook_id=hook.id, body="{}"))
 
 
 def plain(dump: str) -> str:

@@ -219,6 +219,26 @@ def worker() -> None:
 
 
 @app.command()
+def watch(
+    folder: Annotated[
+        Path | None, typer.Argument(help="The folder; without one, all that are set, and webhooks: as serve does beside.")
+    ] = None,
+    production: Annotated[str, typer.Option("--production", help="The production's name or identifier.")] = "",
+    conform: Annotated[bool, typer.Option("--conform", help="Conform each recording once it is measured.")] = False,
+    results: Annotated[Path | None, typer.Option("--results", help="A folder for the files that come of that.")] = None,
+) -> None:
+    """Bring what lands in a folder into a production, until Ctrl-C; Ispettore has to run beside it. Exit 0, or 2 on an error."""
+    if folder is None:
+        from ispettore.studio.attending.process import run
+
+        run()
+        return
+    from ispettore.commands import watching
+
+    _ending(lambda: watching.run(folder, production=production, conform=conform, results=results))
+
+
+@app.command()
 def serve(open_to_all: OpenToAll = False) -> None:
     """Start the application on this machine: database, web and workers. Ctrl-C stops them."""
     _launch(demo=False, open_to_all=open_to_all)

@@ -87,6 +87,10 @@ def says_where(_asked: Number, progress) -> Number:
         return Number(said=file.name)
 
 
+def lingers(_asked: Number, progress) -> None:
+    time.sleep(60)
+
+
 def finds_no_room(_asked: Number, progress) -> None:
     raise OSError(errno.ENOSPC, "No space left on device")
 
@@ -124,6 +128,17 @@ class Isolation(unittest.TestCase):
             progress=lambda stage, fraction: self.stages.append((stage, fraction)),
             cancelled=cancelled,
         )
+
+    def test_a_child_goes_before_anything_else_where_memory_runs_out(self):
+        """The worker, the database and whatever else runs on the machine stay."""
+
+        def asked() -> bool:
+            """What the system makes of the children, until one has had the time to say it."""
+            found = [Path(f"/proc/{child.pid}/oom_score_adj").read_text() for child in multiprocessing.active_children()]
+            return [int(each) for each in found] == [1000]
+
+        with self.assertRaises(errors.Cancelled):
+            self.run_child(lingers, cancelled=asked)
 
     def test_everything_temporary_lies_in_the_folder_and_is_bounded(self):
         self.assertEqual(Path(self.run_child(says_where).said).parent, self.folder)

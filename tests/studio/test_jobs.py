@@ -1,31 +1,30 @@
 """Work is queued when its transaction commits and never else; its states lead only where the table says; children get typed
 requests."""
 
+import errno
 import inspect
 import typing
 import unittest
 from itertools import product
-from unittest.mock import patch
+from unittest.mock import Mock, patch
 from uuid import uuid4
 
+import psycopg
 from pydantic import BaseModel, ValidationError
 
+from ispettore.core.errors import FileUnreadable
 from ispettore.core.progress import Progress
 from ispettore.studio import database, events
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.jobs import queue, retrying, works
 from ispettore.studio.jobs.attempts import Superseded
+from ispettore.studio.store import disk
 from ispettore.studio.tables import Work, WorkKind, WorkState
-from ispettore.studio.worker import computing, requests
-from tests.support import Application, work_for
+from ispettore.studio.worker import computing, doing, requests
+from tests.support import ApplicationCase, work_for
 
 
-class Jobs(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-
+class Jobs(ApplicationCase):
     def asked(self, kind: WorkKind = WorkKind.INSPECT) -> Work:
         """A piece of work that was asked for, and waits."""
         with transaction() as session:
@@ -130,6 +129,67 @@ class States(Jobs):
             expected = WorkState.CANCELLED if state == WorkState.WAITING else state
             with self.subTest(state=state):
                 self.assertEqual((found.state, found.cancel_asked), (expected, state == WorkState.RUNNING))
+
+
+class WhatTheMachineRefuses(Jobs):
+    """A disk that is full or can't be written to, and descriptors that ran out, are not the work's fault and pass."""
+
+    def test_work_waits_says_for_what_and_is_done_by_itself_later(self):
+        for error, said in (
+            (disk.NoRoomLeft(file="a.wav"), "Waiting for room on the disk"),
+            (disk.StoreReadOnly(file="a.wav"), "Waiting until the disk can be written to"),
+            (OSError(errno.EMFILE, "Too many open files"), "Waiting until this machine can open files"),
+        ):
+            work = self.asked()
+            told: list[events.Notice] = []
+            with (
+                self.subTest(said=said),
+                patch.object(events, "tell", side_effect=lambda _session, notice, told=told: told.append(notice)),
+                patch.object(queue, "put") as put,
+                patch.object(doing, "log"),
+                patch.dict(doing._KINDS, {WorkKind.INSPECT: Mock(side_effect=error)}),
+            ):
+                doing.do(work.id, Mock())
+                found = self.stands(work)
+                self.assertEqual((found.state, found.stage, found.error, found.attempts), (WorkState.WAITING, said, None, 1))
+                self.assertEqual((told[-1].state, told[-1].stage), ("waiting", said))
+                self.assertEqual([(call.args[0].id, call.kwargs) for call in put.call_args_list], [(work.id, {"in_s": 10})])
+
+    def test_it_is_taken_up_when_the_time_has_come_and_not_before(self):
+        work = self.asked()
+        with psycopg.connect(database.plain_url()) as connection:
+            connection.execute(f"SET search_path = {queue.SCHEMA}")
+            connection.execute("DELETE FROM procrastinate_jobs WHERE lock = %s", [str(work.id)])
+            connection.commit()
+            queue.put(work, in_s=3600)
+            queue.put(work)  # waits already: not once more
+            waits = "SELECT scheduled_at - now() FROM procrastinate_jobs WHERE lock = %s"
+            found = connection.execute(waits, [str(work.id)]).fetchall()
+        self.assertEqual([round(in_time.total_seconds() / 60) for (in_time,) in found], [60])
+
+    def test_after_the_last_try_it_fails_with_the_reason(self):
+        work = self.asked()
+        error = disk.NoRoomLeft(file="a.wav")
+        with patch.object(doing, "log"), patch.dict(doing._KINDS, {WorkKind.INSPECT: Mock(side_effect=error)}):
+            for _ in range(retrying.MOST_TRIES):
+                self.assertNotEqual(self.stands(work).state, WorkState.FAILED)
+                doing.do(work.id, Mock())
+        self.assertEqual((self.stands(work).state, self.stands(work).error), (WorkState.FAILED, error.sentence))
+
+    def test_a_person_need_not_wait_for_it(self):
+        work = self.asked()
+        with patch.object(doing, "log"), patch.dict(doing._KINDS, {WorkKind.INSPECT: Mock(side_effect=disk.NoRoomLeft(file="a"))}):
+            doing.do(work.id, Mock())
+        works.cancel(work.id)
+        self.assertEqual(self.stands(work).state, WorkState.CANCELLED)
+
+    def test_what_is_wrong_with_the_file_or_the_program_is_said_at_once(self):
+        for error, said in ((FileUnreadable(file="a.wav", reason="it is empty"), "a.wav"), (OSError(errno.EIO, "?"), "Something")):
+            work = self.asked()
+            with patch.object(doing, "log"), patch.dict(doing._KINDS, {WorkKind.INSPECT: Mock(side_effect=error)}):
+                doing.do(work.id, Mock())
+            self.assertEqual(self.stands(work).state, WorkState.FAILED)
+            self.assertIn(said, self.stands(work).error)
 
 
 class Notices(Jobs):

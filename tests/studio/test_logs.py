@@ -14,17 +14,12 @@ from structlog.contextvars import bound_contextvars
 
 from ispettore.studio import logs
 from ispettore.studio.database import transaction
-from tests.support import Application
+from tests.support import ApplicationCase
 
 SECRET = "a passage nobody has read yet"
 
 
-class Logs(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-
+class Logs(ApplicationCase):
     def failed(self) -> IntegrityError:
         """A real error of the database about a row with a secret in it."""
         with self.assertRaises(IntegrityError) as raised, transaction() as session:

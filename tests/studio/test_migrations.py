@@ -2,7 +2,6 @@
 
 import json
 import tempfile
-import unittest
 from pathlib import Path
 from uuid import uuid4
 
@@ -13,7 +12,7 @@ from sqlmodel import select
 from ispettore.core.certify.certificate import hash_of
 from ispettore.studio.database import alembic_config, engine, migrate, transaction
 from ispettore.studio.tables import CertificateRecord, Conforming, DeedRecord
-from tests.support import Application
+from tests.support import ApplicationCase
 
 GOLDEN = Path(__file__).parents[1] / "core" / "golden"
 SIZE = {"sha256": "'ab'", "size_bytes": "1", "room_tone": "''"}
@@ -27,12 +26,7 @@ DELIVERED = {
 }  # fmt: skip
 
 
-class Migrations(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-
+class Migrations(ApplicationCase):
     def test_up_down_and_up_again(self):
         self.assertIn("recording", inspect(engine()).get_table_names())
         command.downgrade(alembic_config(), "base")

@@ -8,15 +8,10 @@ from uuid import UUID
 from ispettore.studio.catalogue import productions, progressing
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Conforming, Recording, Work, WorkKind, WorkState, now
-from tests.support import Application
+from tests.support import ApplicationCase
 
 
-class Lots(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
-
+class Lots(ApplicationCase):
     def setUp(self):
         self.production: UUID = productions.create("Almanac", "audiobook-retail")
         self.at = now()

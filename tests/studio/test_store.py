@@ -201,6 +201,20 @@ class Storing(unittest.TestCase):
         self.assertFalse(left.exists())
         self.assertEqual(writer.finish().size_bytes, 5)
 
+    def test_what_is_just_being_put_in_its_place_is_not_swept_however_old_it_is(self):
+        content = b"came in an hour ago"
+        path, put = self.outside(content), self.store.shelf.put
+        os.utime(path, (0, 0))
+
+        def swept(temporary: Path, name: str) -> None:
+            os.utime(temporary, (0, 0))
+            self.store.sweep()
+            put(temporary, name)
+
+        with mock.patch.object(self.store.shelf, "put", side_effect=swept):
+            blob = self.store.take(path, hashlib.sha256(content).hexdigest())
+        self.assertEqual(b"".join(self.store.read_checked(blob.sha256, name="a")), content)
+
     def test_full_and_read_only_disks_are_said(self):
         for number, error, words in (
             (errno.ENOSPC, NoRoomLeft, "There is no room left here for “chapter.wav”"),

@@ -50,16 +50,15 @@ from ispettore.studio.worker import doing
 from ispettore.studio.worker import process as worker
 from ispettore.studio.worker.doing import do
 from tests import signals
-from tests.support import Application, answers, until, work_for
+from tests.support import Application, ApplicationCase, answers, until, work_for
 
 RATE = 44_100
 
 
-class Working(unittest.TestCase):
+class Working(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.store = cls.application.store
 
     def setUp(self):
@@ -400,6 +399,23 @@ class Working(unittest.TestCase):
             attempts.sweep(settings().work)
             self.assertEqual(list(settings().work.iterdir()), [attempt.folder])
 
+    def test_a_worker_lets_go_of_what_killed_ones_left_in_the_store(self):
+        left = self.store.shelf.coming / "left"
+        left.write_bytes(b"half")
+        os.utime(left, (0, 0))
+
+        async def story() -> None:
+            task = asyncio.create_task(worker.tidy_for_ever(self.store))
+            while left.exists():
+                await asyncio.sleep(0.01)
+            with patch.object(self.store, "sweep", side_effect=[OSError("no"), OSError("no"), None, None, None]) as sweep:
+                while sweep.call_count < 4:
+                    await asyncio.sleep(0.01)
+            task.cancel()
+
+        with patch.object(worker, "TIDY_EVERY_S", 0.02), patch.object(worker, "log"):
+            asyncio.run(asyncio.wait_for(story(), 60))
+
     def test_names_as_long_as_a_file_can_have_are_conformed(self):
         name = "é" * 125 + ".flac"
         self.assertEqual(conformings.deliverable_name(name, "opus"), "é" * 125 + ".opus")
@@ -482,7 +498,7 @@ class Working(unittest.TestCase):
         recording = self.bring_in("a.wav", signals.noise(1, rms_dbfs=-30, rate=RATE, seed=41))
         with transaction() as session:
             work = session.get_one(Work, work_for(recording).id)
-            work.attempts = 5
+            work.attempts = retrying.MOST_TRIES
             session.add(work)
         self.assertEqual(self.done(recording).state, WorkState.FAILED)
         self.assertIn("Stopped after several", work_for(recording).error)

@@ -21,7 +21,7 @@ class EveryScreenCase(InterfaceCase):
         recording = bench.removeprefix("/recordings/")
         below = [f"{sheet}/{one}" for one in ("whole", "consistency", "deliver", "record")]
         lists = ["/", "/specifications", "/treatments", "/certificates", "/certificates/keys", "/verify", "/removed", "/settings"]
-        lists += ["/account", "/people", "/trail", "/operation"]
+        lists += ["/account", "/people", "/trail", "/operation", "/outside"]
         ones = ["/specifications/audiobook-retail", "/treatments/quiet-room", f"/listen/recording/{recording}"]
         return [sheet, bench, *below, *lists, *ones, "/nowhere"]
 

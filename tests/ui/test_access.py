@@ -196,7 +196,7 @@ class Access(EveryScreenCase):
         self.judged("two.wav")
         self.row("one.wav").locator("th").focus()
         self.page.keyboard.press("Space")
-        self.page.get_by_role("button", name="Remove", exact=True).last.focus()
+        self.page.get_by_role("button", name=words.REMOVE, exact=True).last.focus()
         self.page.keyboard.press("Enter")
         expect(self.row("one.wav")).to_have_count(0)
         self.assertNotEqual(self.page.evaluate("() => document.activeElement.tagName"), "BODY")

@@ -29,9 +29,11 @@ class ArchiveScreens(InterfaceCase):
     def elsewhere(self) -> None:
         """As if this were another installation: nothing is known, and another key seals."""
         self.application.empty()
-        shutil.rmtree(settings().store)
-        shutil.rmtree(settings().keys)
-        (Path(settings().store) / "incoming").mkdir(parents=True)
+        for number, folder in enumerate((Path(settings().store), settings().keys)):
+            aside = self.application.folder / f"aside-{number}"  # whoever looks there just now may make the folder anew
+            folder.rename(aside)
+            shutil.rmtree(aside)
+        (Path(settings().store) / "incoming").mkdir(parents=True, exist_ok=True)
 
     def bring_in(self, path: Path):
         self.page.get_by_label("Archive to import").set_input_files(path)

@@ -50,6 +50,11 @@ from ispettore.studio.tables import (
     TokenRecord,
     TrailRecord,
     Verifying,
+    WatchedFile,
+    WatchedFolder,
+    Webhook,
+    WebhookMessage,
+    WebhookStatus,
     Work,
     WorkerProcess,
     WorkState,
@@ -613,6 +618,7 @@ class WhatIsArchived(unittest.TestCase):
         own |= {Person, InvitationRecord, SessionRecord, PasskeyRecord, ChallengeRecord, TokenRecord, SignInTry}  # and who uses it
         own |= {TrailRecord}  # of the installation: exported by itself
         own |= {WorkerProcess}  # who works for it just now
+        own |= {WatchedFolder, WatchedFile, Webhook, WebhookStatus, WebhookMessage}  # what comes in and is told by itself
         tables = {mapper.class_ for mapper in SQLModel._sa_registry.mappers}
         self.assertEqual(tables - set(rows.TABLES), own)
 

@@ -1,23 +1,20 @@
 """Plans and drafts over the wire: chosen, changed, undone, kept over a restart, run and proven."""
 
-import unittest
-
 import soundfile
 from fastapi.testclient import TestClient
 
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 
 RATE = 44_100
 
 
-class Drafting(unittest.TestCase):
+class Drafting(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
         path = cls.application.folder / "chapter.wav"
         soundfile.write(path, signals.voice_like(12, rms_dbfs=-29, rate=RATE, room_dbfs=-78), RATE, subtype="PCM_24")

@@ -13,18 +13,17 @@ from ispettore.studio.tables import Conforming, Planning, Work, WorkState
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals, speakers
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 from tests.treating import treated
 
 RATE = 44_100
 CHAPTERS = (("1.wav", "wren", -3, -66), ("2.wav", "reed", -11, -64), ("3.wav", "wren", 2, -58), ("4.wav", "reed", -15, -66))
 
 
-class Forecasting(unittest.TestCase):
+class Forecasting(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
 
     def setUp(self):

@@ -11,7 +11,7 @@ from ispettore.core.treat import keeping
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 
 RATE = 44_100
 COMPRESSOR = {"kind": "compressor", "settings": {"threshold_dbfs": -18, "ratio": 2}}
@@ -19,11 +19,10 @@ SPOT = {"kind": "spot-gain", "settings": {"spots": [{"start_s": 1, "end_s": 2, "
 GAIN = {"kind": "gain", "settings": {"gain_db": 4}}
 
 
-class Keeping(unittest.TestCase):
+class Keeping(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
         cls.production = cls.client.post(
             "/api/productions", json={"name": "Almanac", "specification_id": "audiobook-retail"}

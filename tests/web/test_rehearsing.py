@@ -19,7 +19,7 @@ from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 
 RATE = 44_100
 STEPS = (
@@ -31,11 +31,10 @@ STEPS = (
 )
 
 
-class Rehearsing(unittest.TestCase):
+class Rehearsing(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
         cls.path = cls.application.folder / "chapter.wav"
         soundfile.write(cls.path, signals.voice_like(12, rms_dbfs=-29, rate=RATE, room_dbfs=-60), RATE, subtype="PCM_24")

@@ -8,7 +8,6 @@ import re
 import signal
 import socket
 import time
-import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
@@ -24,18 +23,17 @@ from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.errors import NotFound
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
-from tests.support import Application, end, until
+from tests.support import ApplicationCase, end, until
 
 TUS = {"tus-resumable": "1.0.0"}
 PIECE = {**TUS, "content-type": "application/offset+octet-stream"}
 MB = 1024 * 1024
 
 
-class Resumable(unittest.TestCase):
+class Resumable(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.web = cls.application.web()
         cls.client = cls.enterClassContext(httpx.Client(base_url=cls.application.address, timeout=30))
         cls.bytes = os.urandom(5 * MB + 123)

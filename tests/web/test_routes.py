@@ -5,7 +5,6 @@ import errno
 import hashlib
 import io
 import json
-import unittest
 from concurrent.futures import ThreadPoolExecutor
 from unittest import mock
 
@@ -24,16 +23,15 @@ from ispettore.studio.worker.doing import do
 from ispettore.web import heavy
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, until, work_for
+from tests.support import ApplicationCase, until, work_for
 
 RATE = 44_100
 
 
-class Routes(unittest.TestCase):
+class Routes(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         client = TestClient(build(), base_url="http://127.0.0.1")
         cls.client = cls.enterClassContext(client)
         path = cls.application.folder / "chapter.wav"

@@ -1,7 +1,6 @@
 """Specifications over the routes: copied, changed, compared, taken out and brought in, and what that does to productions."""
 
 import json
-import unittest
 from uuid import UUID
 
 import numpy as np
@@ -16,16 +15,15 @@ from ispettore.studio.tables import Production, Work
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 
 RATE = 44_100
 
 
-class Specifications(unittest.TestCase):
+class Specifications(ApplicationCase):
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
         path = cls.application.folder / "chapter.wav"
         soundfile.write(path, signals.voice_like(12, rms_dbfs=-22, rate=RATE, room_dbfs=-78), RATE, subtype="PCM_24")

@@ -1,8 +1,6 @@
 """What tests over the wire start from: the whole application without processes, and productions with recordings that are
 measured."""
 
-import unittest
-
 import numpy as np
 import soundfile
 from fastapi.testclient import TestClient
@@ -10,18 +8,17 @@ from fastapi.testclient import TestClient
 from ispettore.studio.worker.doing import do
 from ispettore.web.app import build
 from tests import signals
-from tests.support import Application, work_for
+from tests.support import ApplicationCase, work_for
 
 RATE = 44_100
 
 
-class WireCase(unittest.TestCase):
+class WireCase(ApplicationCase):
     production: str
 
     @classmethod
     def setUpClass(cls):
-        cls.application = Application().start()
-        cls.addClassCleanup(cls.application.stop)
+        super().setUpClass()
         cls.client = cls.enterClassContext(TestClient(build(), base_url="http://127.0.0.1"))
 
     @classmethod

@@ -41,6 +41,7 @@ export class Live {
 
   #receive(message: Notice): void {
     if (isOwn(message)) return;
+    if (message.work && message.state === 'waiting') delete this.progress[message.work];
     if (message.work && message.state === 'running' && message.stage) {
       const known = message.work in this.progress;
       this.progress[message.work] = { stage: message.stage, fraction: message.fraction };

@@ -29,6 +29,7 @@ const screens: Record<string, () => Promise<Screen>> = {
   '/account': () => import('../screens/Account.svelte'),
   '/people': () => import('../screens/People.svelte'),
   '/operation': () => import('../screens/Operation.svelte'),
+  '/outside': () => import('../screens/Outside.svelte'),
   '/trail': () => import('../screens/Trail.svelte'),
   '*': () => import('../screens/Nowhere.svelte'),
 };

@@ -119,6 +119,13 @@
         · <a href="#/operation">Show operation</a>
       </p>
     </section>
+    <section aria-label="Folders and webhooks">
+      <h2>Folders and webhooks</h2>
+      <p>
+        Files that land in a watched folder come in by themselves; webhooks tell other programs how recordings stand.
+        <a href="#/outside">Show folders and webhooks</a>
+      </p>
+    </section>
     <section aria-label="This browser">
       <h2>This browser</h2>
       <div class="look">

@@ -6,12 +6,9 @@ from pathlib import Path
 import typer
 from natsort import natsorted, ns
 
+from ispettore.core.audio.formats import SOUND
 from ispettore.core.errors import IspettoreError
 
-SOUND = frozenset(
-    {".wav", ".wave", ".bwf", ".rf64", ".w64", ".flac", ".mp3", ".aif", ".aiff", ".aifc", ".caf", ".ogg", ".oga", ".opus", ".au"}
-)
-"""Endings of what is taken from a folder; a file that is named is taken whatever it ends in."""
 FAILED = 2
 
 

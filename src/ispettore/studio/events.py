@@ -28,7 +28,7 @@ class Notice(BaseModel):
     about: (
         WorkKind
         | Literal["everything", "production", "recording", "specification", "treatment", "draft", "listening"]
-        | Literal["uploads", "keys", "settings", "access"]
+        | Literal["uploads", "keys", "settings", "access", "outside"]
     )
     id: str = ""
     production: UUID | None = None

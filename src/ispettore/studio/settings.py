@@ -21,6 +21,8 @@ class Settings(BaseSettings):
     incoming: Path = home() / "incoming"
     delivered: Path = home() / "delivered"
     """Where packages are written on the server's side, each in a folder of its own."""
+    watched: Path | None = None
+    """Inside which folder others may be watched; None: anywhere on the machine of whoever is alone here."""
     desk: str = ""
     """The address of an intake desk that packages are handed to; empty where there is none."""
     desk_token: str = ""

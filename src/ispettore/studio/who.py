@@ -17,8 +17,9 @@ GIVES: dict[Role, frozenset[Right]] = {
     "administrator": frozenset({"read", "administer"}),
 }
 """What a role gives: an operator works, a reviewer certifies and withdraws, an administrator sees to people, keys and settings."""
-Way = Literal["open", "start", "session", "token", "work"]
-"""How somebody was known: not at all, by the address that the start printed, signed in, by a token, or by work they asked for."""
+Way = Literal["open", "start", "session", "token", "work", "folder"]
+"""How somebody was known: not at all, by the address that the start printed, signed in, by a token, by work they asked for, or by a
+folder they had watched."""
 
 
 def rights_of(roles: Iterable[str]) -> frozenset[Right]:

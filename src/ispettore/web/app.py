@@ -32,6 +32,7 @@ from ispettore.studio.access.errors import (
     TooManyAtOnce,
     TooManyTries,
 )
+from ispettore.studio.attending.folders import WatchedAlready
 from ispettore.studio.catalogue import rehearsals
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
@@ -68,6 +69,7 @@ from ispettore.web import (
     kept_treatments,
     listening,
     operation,
+    outside,
     productions,
     recordings,
     resumable,
@@ -113,6 +115,7 @@ STATUS = {
     TooManyAtOnce: 429,
     InvitationEnded: 410,
     SignInTaken: 409,
+    WatchedAlready: 409,
     FirstAdministrator: 409,
     LastAdministrator: 409,
 }
@@ -157,7 +160,7 @@ async def not_understood(_request: Request, error: Exception) -> JSONResponse:
     first = error.errors()[0]
     if first["type"] == "json_invalid":
         return _said(WORDS[400], 422)
-    where = " → ".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
+    where = " → ".join(str(part) for part in first["loc"][1:])  # the first says whether it was the body or the address
     said = str(first["msg"]).removeprefix("Value error, ")
     return _said(f"This can't be used: {f'{where}: ' if where else ''}{said[:1].lower()}{said[1:].rstrip('.')}.", 422)
 
@@ -275,6 +278,7 @@ def build() -> FastAPI:
         kept_treatments,
         listening,
         operation,
+        outside,
         productions,
         recordings,
         resumable,

@@ -97,7 +97,8 @@ ABILITIES: dict[str, Abilities] = {
 
 @dataclass(frozen=True)
 class Writable:
-    """One format that is written here: what the written file's facts will say, and how the sound library is asked for it.
+    """One format that is written here: what the written file's facts will say, and how the sound library is asked for it (MP3 is
+    written by another, which is asked for rate and bit rate alone).
 
     `bit_rates_kbps` are the constant rates it can have; `level` is the sound library's "compression level" where the rate varies.
     Without `rates_hz` any sample rate will do.
@@ -107,7 +108,7 @@ class Writable:
     endings: tuple[str, ...]
     container: str
     codec: str
-    file_format: str
+    file_format: str = ""
     subtype: str = ""
     depths: tuple[int, ...] = ()
     bit_rates_kbps: tuple[int, ...] = ()
@@ -145,8 +146,6 @@ WRITABLE: dict[FormatName, Writable] = {
         endings=("mp3",),
         container="mp3",
         codec="mp3",
-        file_format="MP3",
-        subtype="MPEG_LAYER_III",
         # MPEG 1 Layer III only.
         bit_rates_kbps=(96, 112, 128, 160, 192, 224, 256, 320),
         usual_kbps=192,
@@ -180,6 +179,10 @@ WRITABLE: dict[FormatName, Writable] = {
 
 Depths stand with the preferred one first.
 """
+SOUND = frozenset(
+    {".wav", ".wave", ".bwf", ".rf64", ".w64", ".flac", ".mp3", ".aif", ".aiff", ".aifc", ".caf", ".ogg", ".oga", ".opus", ".au"}
+)
+"""Endings of what is taken from a folder; a file that is named is taken whatever it ends in."""
 
 
 def named_by(ending: str) -> FormatName | None:

@@ -17,7 +17,7 @@ from ispettore.studio.tables import Person, Production, TrailRecord
 MOST = 200
 COLUMNS = ["number", "time (UTC)", "who", "account", "known by", "from", "what", "about", "production", "subjects", "more"]
 _NOBODY = "Whoever uses this machine"
-_WAYS = {"open": "no sign-in", "start": "this machine", "session": "signed in", "token": "token"}
+_WAYS = {"open": "no sign-in", "start": "this machine", "session": "signed in", "token": "token", "folder": "watched folder"}
 _ACTS = {"signInRefused": "Sign-in refused", "openAtStart": "Open the start address"}
 
 

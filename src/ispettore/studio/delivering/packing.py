@@ -120,8 +120,12 @@ def _files(certificate: CertificateRecord) -> set[tuple[str, str]]:
 
 
 def _sealed(name: str, sealed: Mapping[str, Any]) -> PackageFile:
-    """A sealed document in its canonical form."""
-    return _written(name, rfc8785.dumps(dict(sealed)) + b"\n")
+    return _written(name, canonical(sealed))
+
+
+def canonical(sealed: Mapping[str, Any]) -> bytes:
+    """A sealed document in its canonical form (RFC 8785), as it is handed over."""
+    return rfc8785.dumps(dict(sealed)) + b"\n"
 
 
 def _written(name: str, content: bytes) -> PackageFile:

@@ -14,6 +14,7 @@ import signal
 import tempfile
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -133,6 +134,8 @@ def _main(
     resource.setrlimit(resource.RLIMIT_CPU, (limits.cpu_s, limits.cpu_s + 5))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     os.environ["TMPDIR"] = tempfile.tempdir = folder
+    with suppress(OSError):  # where a machine runs out of memory, this goes and not the worker or the database
+        Path("/proc/self/oom_score_adj").write_text("1000")
 
     def report(stage: str, fraction: float) -> None:
         pipe.send(("progress", (stage, fraction)))

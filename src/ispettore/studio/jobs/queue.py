@@ -25,9 +25,12 @@ def deferrer() -> procrastinate.App:
     return app
 
 
-def put(work: Work) -> None:
-    """Queue a piece of work; a second time while it still waits does nothing."""
+def put(work: Work, *, in_s: int = 0) -> None:
+    """Queue a piece of work, to be taken in so many seconds; a second time while it still waits does nothing."""
     app, key = deferrer(), str(work.id)
-    task = app.configure_task(TASK, queue=f"work-{work.form}", priority=turns.priority(work), queueing_lock=key, lock=key)
+    when = {"seconds": in_s} if in_s else None
+    task = app.configure_task(
+        TASK, queue=f"work-{work.form}", priority=turns.priority(work), queueing_lock=key, lock=key, schedule_in=when
+    )
     with contextlib.suppress(exceptions.AlreadyEnqueued):
         task.defer(work_id=key)

@@ -6,9 +6,10 @@
 | waiting | running   | a worker takes it (`take`): that is one try                                                       |
 | running | running   | its worker is gone or asleep, and another takes it up (`rescue`, then `take`): one more try        |
 | running | waiting   | its worker was told to stop (`wait_again`): the try does not count                                |
+| running | waiting   | this machine could not just now, as on a full disk (`wait_for`): the try counts                   |
 | running | done      | its result and this are written in one transaction                                                |
 | running | failed    | its try ended with a sentence for a person; trying again is theirs to ask for                      |
-| waiting, running | failed | it was tried `MOST_TRIES` times, and its worker died each time                              |
+| waiting, running | failed | it was tried `MOST_TRIES` times, and its worker died or the machine could not each time    |
 | waiting, running | cancelled | somebody cancelled it                                                                    |
 
 What ended stays as it is. A try that was overtaken (`attempts.Superseded`) does not count either (`give_back`). A worker counts as
@@ -33,14 +34,17 @@ from sqlmodel import Session, col, delete, func, select
 
 from ispettore.core.certify.certificate import issuer
 from ispettore.studio import events
-from ispettore.studio.database import GONE, transaction
+from ispettore.studio.database import GONE, after_commit, transaction
 from ispettore.studio.errors import GivenUp
 from ispettore.studio.jobs import queue, turns
 from ispettore.studio.jobs.attempts import Attempt
 from ispettore.studio.settings import settings
 from ispettore.studio.tables import FORM, Work, WorkerProcess, WorkKind, WorkState, now
 
-MOST_TRIES = 5
+MOST_TRIES = 20
+"""A worker that dies says little about the work it had in hand: what could be too much for a process runs in a child, which is the
+first that the system ends (`isolation.py`) and whose end is the work's. With what lies between two tries, three minutes or more."""
+WAIT_S = 10
 UNFINISHED = turns.UNFINISHED
 FORGOTTEN_AFTER = timedelta(days=1)
 LOOK_FOR_NUMBER_S = 0.1
@@ -106,6 +110,19 @@ def wait_again(attempt: Attempt) -> None:
         work = attempt.held(session)
         work.attempts -= 1
         move(session, work, WorkState.WAITING)
+
+
+def wait_for(attempt: Attempt, what: str) -> bool:
+    """Leave work to be tried once more in a while, saying what it waits for; False where that was its last try. Raises Superseded
+    where it is this try's no more."""
+    with transaction() as session:
+        work = attempt.held(session)
+        if work.attempts >= MOST_TRIES:
+            return False
+        move(session, work, WorkState.WAITING)
+        note_progress(session, work, what, 0.0)
+        after_commit(session, lambda: queue.put(work, in_s=WAIT_S))
+    return True
 
 
 def give_back(attempt: Attempt) -> None:

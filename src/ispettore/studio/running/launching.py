@@ -135,6 +135,7 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         supervisor.keep("web", [sys.executable, "-m", "ispettore.web.serving"])
         for number in range(os.cpu_count() or 1):
             supervisor.keep(f"worker {number + 1}", [sys.executable, "-m", "ispettore.cli", "worker"])
+        supervisor.keep("watch", [sys.executable, "-m", "ispettore.cli", "watch"])
         address = binding.address(settings(), port)
         supervisor.wait_for_web(port)
         note(address)

@@ -20,7 +20,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import IO, BinaryIO
 
 from ispettore.core.audio.facts import sha256_of
 from ispettore.core.errors import ContentChanged, IspettoreError
@@ -77,8 +77,11 @@ class Store:
 
     def _put_sums(self, sha256: str, sums: bytes) -> None:
         temporary = self._temporary()
-        temporary.write_bytes(sums)
-        self.shelf.put(temporary, _sums_of(sha256))
+        with temporary.open("xb") as file:
+            _hold(file)
+            file.write(sums)
+            file.flush()
+            self.shelf.put(temporary, _sums_of(sha256))
         self._sums.pop(sha256, None)
 
     def put(self, chunks: Iterable[bytes], *, name: str, limit_bytes: int | None = None) -> Blob:
@@ -104,12 +107,14 @@ class Store:
     def take(self, path: Path, sha256: str) -> Blob:
         """Move a file in whose hash is known, having just been worked out; it is not at `path` any more."""
         size, temporary, sums = path.stat().st_size, self._temporary(), Sums()
-        with disk.in_words(path.name):
-            with path.open("rb") as file:
-                while piece := file.read(CHUNK):
-                    sums.update(piece)
+        with disk.in_words(path.name), path.open("rb") as file:
+            _hold(file)  # under its new name too, however long ago it was written
+            while piece := file.read(CHUNK):
+                sums.update(piece)
             moved(path, temporary)
-            self._place(temporary, sha256, sums.packed())
+            with temporary.open("rb") as there:
+                _hold(there)  # it was copied, where it came from another disk
+                self._place(temporary, sha256, sums.packed())
         return Blob(sha256, size)
 
     def has(self, sha256: str) -> bool:
@@ -317,6 +322,11 @@ def _sums_of(sha256: str) -> str:
     return f"sums/{_named(sha256)}"
 
 
+def _hold(file: IO[bytes]) -> None:
+    """Keep a file from being swept for as long as it is open."""
+    fcntl.flock(file, fcntl.LOCK_SH)
+
+
 def _remove_unheld(path: Path) -> None:
     try:
         if time.time() - path.stat().st_mtime < JUST_MADE_S:
@@ -338,7 +348,7 @@ class BlobWriter:
         self.size = 0
         with disk.in_words(name):
             self._file = os.fdopen(os.open(self._temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb")
-            fcntl.flock(self._file, fcntl.LOCK_EX)
+            _hold(self._file)
 
     def write(self, chunk: bytes) -> None:
         self.size += len(chunk)

@@ -6,29 +6,38 @@ import shutil
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import ClassVar
 
 from ispettore.core.errors import IspettoreError
 
 SPARE_BYTES = 256 * 1024**2
 
 
-class NoRoomLeft(IspettoreError):
-    """There is no room left here for “{file}”. Make room on the disk that holds Ispettore's files, then try again."""
+class JustNow(IspettoreError):
+    """“{file}” can't be worked on just now: this machine refuses it. Wait a moment, then try again."""
 
     file: str
+    waiting: ClassVar[str]
+    """What work says that is tried once more in a while."""
 
 
-class StoreReadOnly(IspettoreError):
+class NoRoomLeft(JustNow):
+    """There is no room left here for “{file}”. Make room on the disk that holds Ispettore's files, then try again."""
+
+    waiting = "Waiting for room on the disk"
+
+
+class StoreReadOnly(JustNow):
     """“{file}” can't be written: the disk or folder that holds Ispettore's files can only be read. Make it writable, then try
     again."""
 
-    file: str
+    waiting = "Waiting until the disk can be written to"
 
 
-class TooManyOpen(IspettoreError):
+class TooManyOpen(JustNow):
     """“{file}” can't be worked on just now: this machine has no more files to open. Wait a moment, then try again."""
 
-    file: str
+    waiting = "Waiting until this machine can open files"
 
 
 class TooMuchDisk(IspettoreError):

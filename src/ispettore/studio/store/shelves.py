@@ -263,4 +263,4 @@ def moved(path: Path, target: Path) -> None:
     """Move a file, also to another disk; synced before it has its new name."""
     with path.open("rb") as file:
         os.fsync(file.fileno())
-    shutil.move(path, target)
+    shutil.move(path, target, copy_function=shutil.copyfile)  # a copy is as old as it is

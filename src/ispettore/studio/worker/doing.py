@@ -109,15 +109,23 @@ def _ended(attempt: Attempt, error: Exception, stopping: Callable[[], bool]) -> 
             retrying.wait_again(attempt)
         elif isinstance(error, Cancelled):
             retrying.end(attempt, WorkState.CANCELLED)
-        elif isinstance(error, IspettoreError):
-            retrying.end(attempt, WorkState.FAILED, error=error.sentence)
-        elif isinstance(error, OSError):
-            said = disk.told(error, "the result") or Unexpected()
-            log.exception("work failed", work=str(attempt.work.id))
-            retrying.end(attempt, WorkState.FAILED, error=said.sentence)
+        else:
+            _failed(attempt, error)
     except Superseded:
         log.warning("another attempt has taken this work up; this one ends", work=str(attempt.work.id))
         retrying.give_back(attempt)
+
+
+def _failed(attempt: Attempt, error: Exception) -> None:
+    """Note what went wrong with work: what this machine can't do just now is tried once more in a while."""
+    said: Exception = error
+    if isinstance(error, OSError):
+        log.exception("work failed", work=str(attempt.work.id))
+        said = disk.told(error, "the result") or Unexpected()
+    if isinstance(said, disk.JustNow) and retrying.wait_for(attempt, said.waiting):
+        log.warning("work waits", work=str(attempt.work.id), reason=said.sentence)
+    elif isinstance(said, IspettoreError):
+        retrying.end(attempt, WorkState.FAILED, error=said.sentence)
 
 
 class _Watch:

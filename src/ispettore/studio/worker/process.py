@@ -22,6 +22,7 @@ from ispettore.studio.worker import doing
 
 log = structlog.get_logger()
 START_OVER_S = 1.0
+TIDY_EVERY_S = 30.0
 
 
 def build(hands: Hands, *, do: Callable[[UUID, Callable[[], bool]], None] | None = None) -> procrastinate.App:
@@ -61,12 +62,23 @@ async def main() -> None:
         beside = (
             asyncio.create_task(retrying.show_up(hands, lambda: worker.worker_id)),
             asyncio.create_task(retrying.rescue_for_ever(app, hands)),
+            asyncio.create_task(tidy_for_ever(Store(limits.store))),
         )
         try:
             await worker.run()  # type: ignore[no-untyped-call]
         finally:
             for task in beside:
                 task.cancel()
+
+
+async def tidy_for_ever(store: Store) -> None:
+    """Let go of what processes left in the store that were killed while they wrote, as long as this one lives."""
+    while True:
+        await asyncio.sleep(TIDY_EVERY_S)
+        try:
+            await asyncio.to_thread(store.sweep)
+        except OSError as error:
+            log.warning("the store could not be tidied; will try again", reason=str(error))
 
 
 def run() -> None:

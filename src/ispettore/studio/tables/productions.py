@@ -1,46 +1,15 @@
-"""The tables. Only the services of this folder read and write them."""
+"""Productions, what is in them and was made of it; and what is kept for all of them: specifications, treatments, defaults."""
 
-from datetime import UTC, datetime
-from enum import StrEnum
+from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Boolean, Column, DateTime, ForeignKey, Identity, Index, Integer, LargeBinary, String, Text, text
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy import BigInteger, Boolean, Column, LargeBinary, String, Text
 from sqlmodel import Field, SQLModel
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.plan.preferences import Preference
-
-Json = JSONB()
-
-
-def now() -> datetime:
-    return datetime.now(UTC)
-
-
-def _when(*, nullable: bool = False) -> Column[datetime]:
-    return Column(DateTime(timezone=True), nullable=nullable)
-
-
-class WorkKind(StrEnum):
-    INSPECT = "inspect"
-    CONFORM = "conform"
-    VERIFY = "verify"
-    PLAN = "plan"
-    DELIVER = "deliver"
-    HAND_OVER = "hand-over"
-    ARCHIVE = "archive"
-    IMPORT = "import"
-    DEMO = "demo"
-
-
-class WorkState(StrEnum):
-    WAITING = "waiting"
-    RUNNING = "running"
-    DONE = "done"
-    FAILED = "failed"
-    CANCELLED = "cancelled"
+from ispettore.studio.tables.common import Json, now, when
 
 
 class SpecificationRecord(SQLModel, table=True):
@@ -52,8 +21,8 @@ class SpecificationRecord(SQLModel, table=True):
     identifier: str = Field(primary_key=True)
     version: int = Field(primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
 
 
 class TreatmentRecord(SQLModel, table=True):
@@ -65,8 +34,8 @@ class TreatmentRecord(SQLModel, table=True):
     identifier: str = Field(primary_key=True)
     version: int = Field(primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
 
 
 class DefaultsRecord(SQLModel, table=True):
@@ -76,126 +45,6 @@ class DefaultsRecord(SQLModel, table=True):
 
     id: int = Field(default=1, primary_key=True)
     data: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
-
-
-class Person(SQLModel, table=True):
-    """Somebody with an account. `roles` say what they may do; without a password they sign in with a passkey, or were only invited.
-    Ended, they can't sign in any more, and stay for the trail and what they certified."""
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    sign_in: str = Field(unique=True)
-    """By what they sign in, in small letters."""
-    name: str
-    """As certificates and the trail name them."""
-    roles: list[str] = Field(sa_column=Column(Json, nullable=False))
-    password: str | None = None
-    """Its hash (Argon2id, RFC 9106), which holds its own salt and cost."""
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    ended_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-
-class InvitationRecord(SQLModel, table=True):
-    """A link by which somebody sets a password, once. Only its hash is kept."""
-
-    __tablename__ = "invitation"
-
-    secret_sha256: str = Field(primary_key=True)
-    person_id: UUID = Field(foreign_key="person.id", index=True)
-    expires_at: datetime = Field(sa_column=_when())
-    used_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-
-class SessionRecord(SQLModel, table=True):
-    """A browser that somebody signed in with, or that opened the address which the start printed (then without a person). Only the
-    hash of what its cookie holds is kept."""
-
-    __tablename__ = "signed_in"
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    secret_sha256: str = Field(unique=True)
-    person_id: UUID | None = Field(default=None, foreign_key="person.id", index=True)
-    way: str
-    address: str = ""
-    agent: str = ""
-    """What the browser calls itself."""
-    began_at: datetime = Field(default_factory=now, sa_column=_when())
-    seen_at: datetime = Field(default_factory=now, sa_column=_when())
-    ended_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-
-class PasskeyRecord(SQLModel, table=True):
-    """A passkey (WebAuthn credential) of a person: its public half."""
-
-    __tablename__ = "passkey"
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    person_id: UUID = Field(foreign_key="person.id", index=True)
-    credential: bytes = Field(sa_column=Column(LargeBinary, nullable=False, unique=True))
-    public_key: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
-    uses: int = Field(default=0, sa_type=BigInteger)
-    """The authenticator's own count of signatures; it never goes back."""
-    name: str
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    used_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-
-class ChallengeRecord(SQLModel, table=True):
-    """What an authenticator is to sign next, once and soon."""
-
-    __tablename__ = "challenge"
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    person_id: UUID | None = Field(default=None, foreign_key="person.id")
-    content: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-
-
-class TokenRecord(SQLModel, table=True):
-    """What a script shows instead of signing in: whose it is (nobody's where there are no accounts), what it may do, until when.
-    Only its hash is kept."""
-
-    __tablename__ = "token"
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    secret_sha256: str = Field(unique=True)
-    person_id: UUID | None = Field(default=None, foreign_key="person.id", index=True)
-    name: str
-    rights: list[str] = Field(sa_column=Column(Json, nullable=False))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    expires_at: datetime = Field(sa_column=_when())
-    used_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-    ended_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-
-class SignInTry(SQLModel, table=True):
-    """One try to sign in that failed, or has not been answered yet."""
-
-    __tablename__ = "sign_in_try"
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    sign_in: str = Field(index=True)
-    address: str = Field(index=True)
-    at: datetime = Field(default_factory=now, sa_column=_when())
-
-
-class TrailRecord(SQLModel, table=True):
-    """One line of the trail: who did what, when and from where. The database refuses to change or remove any."""
-
-    __tablename__ = "trail"
-    __table_args__ = {"schema": "kept"}
-
-    number: int | None = Field(default=None, sa_column=Column(BigInteger, Identity(always=True), primary_key=True))
-    at: datetime = Field(default_factory=now, sa_column=_when())
-    who: str
-    person_id: UUID | None = None
-    way: str
-    address: str
-    act: str
-    about: str
-    subjects: list[str] = Field(sa_column=Column(Json, nullable=False))
-    more: int = Field(default=0, sa_column=Column(Integer, nullable=False, server_default="0"))
-    """How many more subjects there were than are named."""
-    production_id: UUID | None = Field(default=None, index=True)
 
 
 class Production(SQLModel, table=True):
@@ -213,9 +62,9 @@ class Production(SQLModel, table=True):
     """The picture that its files carry, in the store."""
     cover: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """What kind of picture that is, its size and its name."""
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    archived_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+    archived_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When it was taken out of sight; all that is in it stays."""
 
 
@@ -231,8 +80,8 @@ class Recording(SQLModel, table=True):
     name: str
     sha256: str = Field(index=True)
     size_bytes: int = Field(sa_type=BigInteger)
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     replaced_by: UUID | None = Field(default=None, foreign_key="recording.id")
     room_tone: str = ""
     """Where a person said the room tone is, as START-END in seconds; empty where the meters look for it."""
@@ -251,7 +100,7 @@ class Acceptance(SQLModel, table=True):
     start_s: float
     end_s: float
     reason: str = Field(sa_column=Column(Text, nullable=False))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class InspectionRecord(SQLModel, table=True):
@@ -271,7 +120,7 @@ class InspectionRecord(SQLModel, table=True):
     listening_sha256: str | None = None
     pyramid_sha256: str | None = None
     levels_sha256: str | None = None
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Conforming(SQLModel, table=True):
@@ -312,13 +161,13 @@ class Conforming(SQLModel, table=True):
     """A lossless copy to listen from, where a position in the file can't be gone to exactly."""
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
-    handed_over_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    handed_over_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When somebody said that its file was delivered."""
-    chosen_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    chosen_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When somebody chose it as the one that counts."""
-    cleared_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    cleared_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When its file was cleared away; what it read and what made it stay."""
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Planning(SQLModel, table=True):
@@ -337,7 +186,7 @@ class Planning(SQLModel, table=True):
     likeness: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     bounds: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class DraftRecord(SQLModel, table=True):
@@ -362,7 +211,7 @@ class DraftState(SQLModel, table=True):
     plan: str = ""
     kept: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     origin: int = 0
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class DeliverableRecord(SQLModel, table=True):
@@ -382,7 +231,7 @@ class DeliverableRecord(SQLModel, table=True):
     crc32: int | None = Field(default=None, sa_type=BigInteger)
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     certificate_id: UUID | None = None
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class CertificateRecord(SQLModel, table=True):
@@ -403,9 +252,9 @@ class CertificateRecord(SQLModel, table=True):
     specification_version: int
     key_id: str
     sealed: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
-    issued_at: datetime = Field(sa_column=_when())
+    issued_at: datetime = Field(sa_column=when())
     ending: str | None = None
-    ended_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    ended_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     reason: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
     successor_sha256: str | None = None
     notice: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
@@ -424,8 +273,8 @@ class Delivery(SQLModel, table=True):
     """What an intake desk is to hold it against, by its own name for that."""
     answer: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """What the desk answered, as it said so."""
-    done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    done_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Listening(SQLModel, table=True):
@@ -440,8 +289,8 @@ class Listening(SQLModel, table=True):
     duration_s: float
     who: str = ""
     spans: list[dict[str, Any]] = Field(sa_column=Column(Json, nullable=False))
-    began_at: datetime = Field(default_factory=now, sa_column=_when())
-    ended_at: datetime = Field(default_factory=now, sa_column=_when())
+    began_at: datetime = Field(default_factory=now, sa_column=when())
+    ended_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class NoteRecord(SQLModel, table=True):
@@ -458,9 +307,9 @@ class NoteRecord(SQLModel, table=True):
     kind: str
     text: str = Field(sa_column=Column(Text, nullable=False))
     who: str = ""
-    done_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-    removed_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    done_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class DeedRecord(SQLModel, table=True):
@@ -473,7 +322,7 @@ class DeedRecord(SQLModel, table=True):
     production_id: UUID = Field(foreign_key="production.id", index=True)
     recording_id: UUID | None = Field(default=None, foreign_key="recording.id")
     text: str = Field(sa_column=Column(Text, nullable=False))
-    at: datetime = Field(default_factory=now, sa_column=_when())
+    at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class ArchiveRecord(SQLModel, table=True):
@@ -486,9 +335,9 @@ class ArchiveRecord(SQLModel, table=True):
     production_id: UUID = Field(foreign_key="production.id", index=True)
     members: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
     own: list[str] = Field(default_factory=list, sa_column=Column(Json, nullable=False))
-    as_of: datetime | None = Field(default=None, sa_column=_when(nullable=True))
+    as_of: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """The moment of which it holds everything; None until it is laid out."""
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Importing(SQLModel, table=True):
@@ -500,7 +349,7 @@ class Importing(SQLModel, table=True):
     """Where it lies in the store; None once its production is here."""
     size_bytes: int = Field(sa_type=BigInteger)
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Verifying(SQLModel, table=True):
@@ -517,58 +366,4 @@ class Verifying(SQLModel, table=True):
     notices: list[dict[str, Any]] = Field(default_factory=list, sa_column=Column(Json, nullable=False, server_default="[]"))
     """Sealed notices that were handed in with it."""
     report: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-
-
-class WorkerProcess(SQLModel, table=True):
-    """A worker, by the number that the queue gave it: where it runs and what it understands."""
-
-    __tablename__ = "worker_process"
-
-    number: int = Field(sa_column=Column(BigInteger, primary_key=True, autoincrement=False))
-    machine: str
-    software: str
-    form: int
-    seen_at: datetime = Field(default_factory=now, sa_column=_when())
-
-
-FORM = 23
-"""What work asks and how its results are written down: the number of the newest step of the schema, which both are made of."""
-_UNFINISHED = "state IN ('waiting', 'running')"
-
-
-class Work(SQLModel, table=True):
-    """One piece of background work and how far it is. `subject_id` is the recording, the attempt or whatever else it is
-    about."""
-
-    id: UUID = Field(default_factory=uuid4, primary_key=True)
-    kind: str
-    subject_id: UUID
-    production_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("production.id"), nullable=True))
-    recording_id: UUID | None = Field(default=None, sa_column=Column(ForeignKey("recording.id"), nullable=True, index=True))
-    """Of which recording, where it is of one."""
-    state: str = WorkState.WAITING
-    stage: str = ""
-    fraction: float = 0.0
-    error: str | None = None
-    attempts: int = 0
-    cancel_asked: bool = False
-    token: UUID | None = None
-    """That of the attempt that took it last: only this one writes an outcome."""
-    asked_by: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
-    """Who asked for it, where they have an account; and whether they may certify what comes of it."""
-    certifies: bool = Field(default=True, sa_column=Column(Boolean, nullable=False, server_default="true"))
-    turn: int = Field(default=0, sa_column=Column(Integer, nullable=False, server_default="0"))
-    """Its place among everybody's, and whether it goes before all places (`jobs/turns.py`)."""
-    urgent: bool = Field(default=False, sa_column=Column(Boolean, nullable=False, server_default="false"))
-    form: int = Field(default=FORM, sa_column=Column(Integer, nullable=False, server_default="22"))
-    """The form of work that whoever asked knows: a worker takes none that is newer than its own."""
-    created_at: datetime = Field(default_factory=now, sa_column=_when())
-    finished_at: datetime | None = Field(default=None, sa_column=_when(nullable=True))
-
-    __table_args__ = (
-        Index("ix_work_subject", "subject_id", "kind"),
-        Index("ix_work_production", "production_id", "state"),
-        Index("ix_work_turns", "state", "urgent", "turn", postgresql_where=text(_UNFINISHED)),
-        Index("ix_work_flows", "production_id", "asked_by", "urgent", "turn", postgresql_where=text(_UNFINISHED)),
-    )
+    created_at: datetime = Field(default_factory=now, sa_column=when())
