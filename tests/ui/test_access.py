@@ -2,6 +2,7 @@
 
 import re
 import unittest
+from collections import Counter
 
 import soundfile
 from playwright.sync_api import expect
@@ -57,6 +58,33 @@ class Access(EveryScreenCase):
                     self.visit(place)
                     wide = self.page.evaluate("() => document.documentElement.scrollWidth")
                     self.assertLessEqual(wide, width)
+
+    def test_on_a_phone_the_sheet_is_read_from_top_to_bottom_and_is_still_a_grid(self):
+        sheet, *_ = self.screens()
+        self.page.set_viewport_size({"width": 360, "height": 740})
+        self.visit(sheet)
+        self.judged("two.wav")
+        across = self.page.evaluate("() => [...document.querySelectorAll('.across')].map(it => it.scrollWidth - it.clientWidth)")
+        self.assertEqual(across, [0])
+        row = self.row("two.wav")
+        for title in (words.RMS_LEVEL, "Tail", words.NOISE_FLOOR):
+            expect(row.get_by_text(title, exact=True)).to_be_visible()
+        expect(row.get_by_role("button", name="Conform two.wav")).to_be_visible()
+        tree = self.context.new_cdp_session(self.page).send("Accessibility.getFullAXTree")["nodes"]
+        roles = Counter(node["role"]["value"] for node in tree if not node["ignored"])
+        self.assertEqual((roles["grid"], roles["row"], roles["rowheader"]), (1, 4, 3), "headings, two recordings and the whole")
+        self.assertGreater(roles["gridcell"], 20)
+
+        rename = self.page.get_by_role("button", name=words.RENAME)
+        more = self.page.get_by_role("button", name="More")
+        expect(rename).to_be_hidden()
+        more.click()
+        expect(rename).to_be_visible()
+        expect(more).to_have_attribute("aria-expanded", "true")
+        self.accessible()
+        self.page.set_viewport_size({"width": 1280, "height": 800})
+        expect(row.get_by_text("Tail", exact=True)).to_be_hidden()
+        expect(more).to_be_hidden()
 
     def test_a_link_skips_to_the_content_and_a_new_screen_has_the_focus_at_its_head(self):
         self.screens()

@@ -28,7 +28,7 @@
 <span class={`cell ${tone(limit)}`} class:apart={apart !== undefined} data-said={said}>
   <BracketMark position={limit.position} tone={tone(limit)} {high} size={13} /><span class="figure"
     >{reading(limit)}</span
-  >
+  ><span class="figure-title" aria-hidden="true">{limit.title}</span>
 </span>
 
 <style>

@@ -7,9 +7,11 @@
     onclick: () => unknown;
     disabled?: boolean;
     pressed?: boolean;
+    /** Whether what it opens is open. */
+    expanded?: boolean;
     label?: string;
   }
-  let { children, onclick, disabled = false, pressed, label }: Props = $props();
+  let { children, onclick, disabled = false, pressed, expanded, label }: Props = $props();
   const once = new Once();
 </script>
 
@@ -19,6 +21,7 @@
   aria-busy={once.busy}
   {disabled}
   aria-pressed={pressed}
+  aria-expanded={expanded}
   aria-label={label}>{@render children()}</button
 >
 

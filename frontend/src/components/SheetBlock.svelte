@@ -11,7 +11,7 @@
     children: Snippet;
   }
   let { count, columns, first, held, children }: Props = $props();
-  const ROW_PX = 58;
+  const ROW_PX = matchMedia('(max-width: 640px)').matches ? 200 : 58;
   const AHEAD = '900px 0px';
   let near = $state<boolean>();
   let height = $state<number>();

@@ -28,7 +28,7 @@
             class="spread"
             data-said={`${spread.title}: ${shown(spread)} ${about(spread.quantity).clock ? '' : spread.difference_unit} from lowest to highest; ${counted(spread.outliers.length, 'outlier')}`}
             >{shown(spread)}</span
-          >
+          ><span class="figure-title" aria-hidden="true">{spread.title}</span>
         {/if}
         {#if spread?.outliers.length}<span class="apart">{counted(spread.outliers.length, 'outlier')}</span>{/if}
       </td>
@@ -58,5 +58,14 @@
   .apart {
     padding-left: var(--space-8);
     color: var(--near);
+  }
+  @media screen and (max-width: 640px) {
+    .spread,
+    .apart {
+      padding-left: 0;
+    }
+    .figure-title {
+      margin-left: var(--space-3);
+    }
   }
 </style>

@@ -31,7 +31,7 @@
       />
       Recording {@render sorter('name', 'name')}
     </th>
-    <th scope="col">Level over time</th>
+    <th scope="col" class="ribbon-head">Level over time</th>
     {#each columns as column (column.limit.quantity)}
       <th scope="col" aria-sort={view.direction(column.limit.quantity)}>
         <span class="together"

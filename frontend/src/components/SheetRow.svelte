@@ -146,7 +146,7 @@
     >
     {#each columns as column (column.limit.quantity)}
       {@const limit = row.verdict.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td
+      <td class="of-limit"
         >{#if limit}<LimitCell {limit} apart={entry.apart[limit.quantity]} />{/if}</td
       >
     {/each}
@@ -214,7 +214,7 @@
     </td>
     {#each columns as column (column.limit.quantity)}
       {@const limit = made.after?.limits.find((found) => found.quantity === column.limit.quantity)}
-      <td
+      <td class="of-limit"
         >{#if limit}<LimitCell {limit} />{/if}</td
       >
     {/each}
@@ -325,6 +325,11 @@
   @media (max-width: 1240px) {
     .verdict {
       white-space: normal;
+    }
+  }
+  @media screen and (max-width: 640px) {
+    .of-limit {
+      order: 1;
     }
   }
   @media print {

@@ -95,6 +95,13 @@
     padding-left: var(--space-5);
     min-width: 226px;
   }
+  table :global(.figure-title) {
+    display: none;
+    white-space: normal;
+    font-size: var(--type-fine);
+    line-height: 1.2;
+    color: var(--soft);
+  }
   @media (max-width: 1240px) {
     table :global(:is(th, td)) {
       padding: var(--space-4) var(--space-2);
@@ -105,6 +112,35 @@
     }
     table :global(td > svg) {
       width: 84px;
+    }
+  }
+  /* On a phone each recording is a block: its name, its level and verdict, and its readings by their names, two abreast. */
+  @media screen and (max-width: 640px) {
+    table,
+    table :global(:is(thead, tbody, tfoot)) {
+      display: block;
+    }
+    table :global(tr) {
+      display: grid;
+      grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+      align-items: center;
+      padding: var(--space-3) 0;
+      border-bottom: 1px solid var(--rule);
+    }
+    table :global(:is(th, td)) {
+      display: block;
+      min-width: 0;
+      padding: var(--space-2) var(--space-4);
+      border: 0;
+    }
+    table :global(:is(.first, td[colspan])) {
+      grid-column: 1 / -1;
+    }
+    table :global(:is(td:empty, .ribbon-head)) {
+      display: none;
+    }
+    table :global(.figure-title) {
+      display: inline;
     }
   }
 </style>

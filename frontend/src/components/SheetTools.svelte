@@ -23,6 +23,8 @@
   let { sheet, view, filters, show, count, acts, onrename, onnote, ondisk }: Props = $props();
   const all = $derived(sheet.entries.length);
   let removing: HTMLDialogElement | undefined = $state();
+  /** Whether the acts are shown where there is little room. */
+  let more = $state(false);
 </script>
 
 <div class="tools">
@@ -36,7 +38,8 @@
     >
     <span class="soft" role="status">{count < all ? `${count} of ${all} shown` : ''}</span>
   {/if}
-  <span class="links">
+  <span class="more"><LinkButton expanded={more} onclick={() => (more = !more)}>More</LinkButton></span>
+  <span class="links" class:more-shown={more}>
     <LinkButton onclick={onrename}>Rename</LinkButton>
     {#if onnote}<LinkButton onclick={onnote}>Add notes</LinkButton>{/if}
     {#if !sheet.archived && !sheet.removed}
@@ -80,6 +83,20 @@
     display: flex;
     gap: var(--space-6);
     margin-left: auto;
+  }
+  .more {
+    display: none;
+  }
+  @media screen and (max-width: 640px) {
+    .more {
+      display: inline;
+    }
+    .links:not(.more-shown) {
+      display: none;
+    }
+    .links {
+      margin-left: 0;
+    }
   }
   .find {
     display: flex;
