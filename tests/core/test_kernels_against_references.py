@@ -18,7 +18,7 @@ from ispettore.core.measure.grid import Series, borders, seconds
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.k_weighting import design
 from ispettore.core.measure.meters import Meters
-from ispettore.core.measure.sections import high_pass
+from ispettore.core.measure.sections import blocker, high_pass, low_pass, through
 from ispettore.core.measure.spectra import Spectra
 from ispettore.demo import faults
 from tests import signals
@@ -74,6 +74,26 @@ class References(unittest.TestCase):
         power = np.add.reduceat(wave.astype(np.float64) ** 2, starts) / counts[:, None]
         self.assertTrue(np.allclose(cells.power.T, power, rtol=1e-5, atol=1e-12))
         self.assertEqual(cells.counts.tolist(), counts.tolist())
+
+    @settings(phases=QUICK, max_examples=25, deadline=None)
+    @given(seeds, rates, st.sampled_from([2, 4, 6]), st.integers(1, 3), st.integers(1, 3_000))
+    def test_sections(self, seed, rate, order, rows, first):
+        low, high = low_pass(70, sample_rate_hz=rate, order=order), blocker(8, sample_rate_hz=rate)
+        expected = np.vstack(
+            (signal.butter(1, 8, "highpass", fs=rate, output="sos"), signal.butter(order, 70, fs=rate, output="sos"))
+        )
+        sections = np.vstack((high, low))
+        at = np.linspace(1, rate / 2 - 1, 500)
+        responses = [signal.sosfreqz(made, worN=at, fs=rate)[1] for made in (expected, np.insert(sections, 3, 1.0, axis=1))]
+        np.testing.assert_allclose(responses[1], responses[0], atol=1e-9)
+        wave, state = some(seed, 4_000, rows).T.astype(np.float64), np.zeros((rows, len(sections), 2))
+        parts = [through(np.ascontiguousarray(part), sections, state) for part in (wave[:, :first], wave[:, first:])]
+        np.testing.assert_allclose(np.concatenate(parts, axis=1), signal.sosfilt(expected, wave, axis=1), atol=1e-9)
+
+    def test_the_low_pass_before_the_low_rate(self):
+        for rate in (8_000, 11_025, 44_100, 96_000, 192_000):
+            expected = signal.firwin(low_rate.STEPS * low_rate.factor(rate) + 1, 700, window=("kaiser", 5.6), fs=rate)
+            np.testing.assert_allclose(low_rate._taps(rate), expected, atol=1e-8)
 
     @settings(phases=QUICK, max_examples=25, deadline=None)
     @given(seeds, rates, st.integers(1, 2))

@@ -7,9 +7,10 @@ from scipy import signal, stats
 
 from ispettore.core import errors
 from ispettore.core.certify import blind
-from ispettore.core.measure import chosen_tone, spectrogram
+from ispettore.core.measure import chosen_tone, spectrogram, spectrum
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.reading import Span
+from ispettore.core.treat import tone
 from tests import signals
 
 RATE = 44_100
@@ -51,6 +52,29 @@ class SpectrumOfAFile(unittest.TestCase):
         self.assertAlmostEqual(highest.frequency_hz, 2_300, delta=80)
         self.assertGreater(highest.stands_out_db, 6)
         self.assertLess(highest.width_hz, 400)
+
+    def test_a_resonance_is_as_wide_as_it_is_3_db_under_its_top(self):
+        for hz, q, gain_db in ((3_000, 6, 15), (1_500, 3, 12), (1_500, 2, 14)):
+            with self.subTest(hz=hz, q=q):
+                band = tone.Band(kind="bell", frequency_hz=hz, gain_db=gain_db, q=q)
+                sections = tone.sections(tone.Tone(bands=[band]), sample_rate_hz=RATE)
+                wave = signal.sosfilt(sections, signals.voice_like(20, rms_dbfs=-26, rate=RATE))
+                around = np.linspace(hz / 3, 3 * hz, 20_001)
+                inside = around[(level := tone.response_db(tone.Tone(bands=[band]), around, sample_rate_hz=RATE)) > level.max() - 3]
+                [found, *_] = measure_array(wave, sample_rate_hz=RATE).inspection.spectrum.resonances
+                self.assertAlmostEqual(found.frequency_hz, hz, delta=60)
+                self.assertAlmostEqual(found.width_hz, np.ptp(inside), delta=0.15 * np.ptp(inside))
+
+    def test_peaks_and_their_edges_are_those_that_scipy_finds(self):
+        for seed in range(50):
+            level = np.cumsum(np.random.default_rng(seed).normal(0, 3, 240))
+            expected, known = signal.find_peaks(level, prominence=6)
+            found = spectrum._peaks(level)
+            self.assertEqual([peak for peak, _ in found], expected.tolist())
+            np.testing.assert_allclose([prominence for _, prominence in found], known["prominences"], atol=1e-9)
+            for peak, prominence in found:
+                *_, left, right = signal.peak_widths(level, [peak], rel_height=3 / prominence)
+                np.testing.assert_allclose(spectrum._edges(level, peak), (left[0], right[0]), atol=1e-9)
 
     def test_silence_and_files_without_speech_have_none(self):
         found = measure_array(np.zeros(RATE * 2), sample_rate_hz=RATE).inspection.spectrum

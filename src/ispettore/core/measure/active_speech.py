@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from ispettore.core.measure.grid import Series
 from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.sections import through
 
 TIME_CONSTANT_MS = 30.0
 HANGOVER_MS = 200
@@ -31,8 +32,8 @@ class ActiveSpeech:
 
     def __init__(self) -> None:
         decay = np.exp(-1 / TIME_CONSTANT_MS)
-        self._section = np.array([[(1 - decay) ** 2, 0.0, 0.0, 1.0, -2 * decay, decay**2]])
-        self._state = np.zeros((1, 2))
+        self._section = np.array([[(1 - decay) ** 2, 0.0, 0.0, -2 * decay, decay**2]])
+        self._state = np.zeros((1, 1, 2))
         self._past = np.full(HANGOVER_MS, -1, dtype=np.int64)
         self._active = np.zeros(THRESHOLDS_DB.size, dtype=np.int64)
         self._total = 0
@@ -51,7 +52,7 @@ class ActiveSpeech:
             return
         magnitude = np.concatenate(self._waiting).astype(np.float64)
         self._waiting = []
-        envelope, self._state = scipy.signal.sosfilt(self._section, magnitude, zi=self._state)
+        envelope = through(magnitude[None, :], self._section, self._state)[0]
         level = 20 * np.log10(np.maximum(envelope, 1e-6))
         passed = np.minimum(np.floor((level - LOWEST_DB) / STEP_DB).astype(np.int64), THRESHOLDS_DB.size - 1)
         joined = np.concatenate((self._past, passed))

@@ -1,7 +1,6 @@
 """Plosives: bursts of air on the microphone, seen as bursts below 70 Hz far above what the voice itself has there."""
 
 import numpy as np
-import scipy
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
@@ -9,6 +8,7 @@ from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.heard import Heard, Read
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.reading import Finding, merged
+from ispettore.core.measure.sections import blocker, low_pass, through
 from ispettore.core.measure.speech import Passages
 
 CORNER_HZ = 70.0
@@ -45,17 +45,15 @@ def findings(low: LowRate, passages: Passages, *, voice_dbfs: float | None) -> l
 
 def _levels(low: LowRate) -> NDArray[np.float64]:
     """Level below 70 Hz in dBFS every 20 ms, of the channel in which it is highest."""
-    sections = scipy.signal.butter(4, CORNER_HZ, fs=low.rate_hz, output="sos")
-    blocker = scipy.signal.butter(1, 8.0, "highpass", fs=low.rate_hz, output="sos")
-    sections = np.vstack((blocker, sections))
-    state = np.zeros((len(sections), low.samples.rows, 2))
+    rate = low.rate_hz
+    sections = np.vstack((blocker(8.0, sample_rate_hz=rate), low_pass(CORNER_HZ, sample_rate_hz=rate, order=4)))
+    state = np.zeros((low.samples.rows, len(sections), 2))
     step = STEP_S * low.rate_hz
     count = int(len(low.samples) / step)
     levels = [np.zeros(0)]
     for first in range(0, count, PART_STEPS):
         edges = np.round(np.arange(first, min(first + PART_STEPS, count) + 1) * step).astype(np.int64)
         part = low.samples.part(int(edges[0]), int(edges[-1])).astype(np.float64)
-        filtered, state = scipy.signal.sosfilt(sections, part, axis=1, zi=state)
-        square = np.max(filtered**2, axis=0)
+        square = np.max(through(part, sections, state) ** 2, axis=0)
         levels.append(decibels.levels(np.add.reduceat(square, edges[:-1] - edges[0]) / step))
     return np.concatenate(levels)

@@ -106,16 +106,46 @@ def resonances(long_term: NDArray[np.float64], *, sample_rate_hz: int) -> tuple[
     at = hz[inside[0]] * 2**octaves
     level = np.interp(at, hz, decibels.levels(long_term, floor_db=LOWEST_DB))
     around = scipy.ndimage.median_filter(level, size=int(2 * AROUND_OCTAVES * 48) | 1, mode="nearest")
-    peaks, known = scipy.signal.find_peaks(level, prominence=STANDS_OUT_DB)
     found = []
-    for peak, prominence in zip(peaks, known["prominences"], strict=True):
-        out = min(float(level[peak] - around[peak]), float(prominence))
-        half = scipy.signal.peak_widths(
-            level - level.min(), [peak], rel_height=min(1.0, 3 / max(float(level[peak] - level.min()), 3))
-        )
-        low, high = (float(np.interp(edge[0], np.arange(at.size), at)) for edge in half[2:4])
+    for peak, prominence in _peaks(level):
+        out = min(float(level[peak] - around[peak]), prominence)
+        low, high = (float(np.interp(edge, np.arange(at.size), at)) for edge in _edges(level, peak))
         if out >= STANDS_OUT_DB and np.log2(high / low) <= WIDEST_OCTAVES:
             found.append(
                 Resonance(frequency_hz=round(float(at[peak]), 1), width_hz=round(high - low, 1), stands_out_db=round(out, 1))
             )
     return tuple(sorted(found, key=lambda one: -one.stands_out_db)[:MOST])
+
+
+def _peaks(level: NDArray[np.float64]) -> list[tuple[int, float]]:
+    """Where a level is higher than on both sides, and by how much before it would have to climb higher: its prominence, which
+    is large enough to be looked at.
+
+    >>> _peaks(np.array([0.0, 9, 9, 1, 20, 13, 15, 0, 8]))
+    [(1, 8.0), (4, 20.0)]
+    """
+    found = []
+    for peak in np.flatnonzero((level[1:-1] > level[:-2]) & (level[1:-1] >= level[2:])) + 1:
+        higher = np.flatnonzero(level > level[peak])
+        left = higher[higher < peak].max(initial=-1) + 1
+        right = higher[higher > peak].min(initial=level.size)
+        prominence = float(level[peak] - max(level[left : peak + 1].min(), level[peak:right].min()))
+        if prominence >= STANDS_OUT_DB:
+            found.append((int(peak), prominence))
+    return found
+
+
+def _edges(level: NDArray[np.float64], peak: int) -> tuple[float, float]:
+    """Between which places a peak's level is 3 dB under its top, straight lines between the steps; it falls further on both
+    sides.
+
+    >>> _edges(np.array([0.0, 6, 9, 3]), 2)
+    (1.0, 2.5)
+    """
+    height = level[peak] - 3.0
+    below = np.flatnonzero(level <= height)
+    left, right = int(below[below < peak].max()), int(below[below > peak].min())
+    return (
+        float(left + (height - level[left]) / (level[left + 1] - level[left])),
+        float(right - (height - level[right]) / (level[right - 1] - level[right])),
+    )

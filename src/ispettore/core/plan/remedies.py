@@ -1,12 +1,15 @@
 """What mends a finding: a step, another take, or nothing, and why."""
 
 from collections import Counter
+from typing import TYPE_CHECKING
 
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import FindingKind
-from ispettore.core.treat.treatment import Treatment
+
+if TYPE_CHECKING:  # whoever only asks for advice need not wait for every step to be loaded
+    from ispettore.core.treat.treatment import Treatment
 
 REMEDIES: dict[FindingKind, str] = {
     "asymmetry": "The waveform is lopsided, as with many voices; a linear-phase filter keeps it from costing headroom.",
@@ -75,7 +78,7 @@ class Left(BaseModel):
     advice: str
 
 
-def left(inspection: Inspection, treatment: Treatment) -> tuple[Left, ...]:
+def left(inspection: Inspection, treatment: "Treatment") -> tuple[Left, ...]:
     """What a treatment leaves of what was found, but for mere notes; in the order in which it was found."""
     steps = {step.kind for step in treatment.steps if step.on}
     found = Counter(
