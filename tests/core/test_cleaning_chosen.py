@@ -236,6 +236,23 @@ class OnVoices(unittest.TestCase):
         first, second = (self.conformed(wave)[1].treatment for _ in range(2))
         self.assertEqual(first, second)
 
+    def test_it_is_tried_on_the_room_tone_that_was_marked_by_hand(self):
+        wave = noisy("wren", "white", -75)
+        wave[: 8 * RATE] += speakers.room(8 * RATE, rate=RATE, dbfs=-56, kind="white")
+        found = measure_array(wave, sample_rate_hz=RATE)
+        marked = next(span for span in found.inspection.room_tone if span.start_s > 1 and span.length_s > 0.4)
+        self.assertLess(marked.end_s, 8)
+        known = measure_array(wave, sample_rate_hz=RATE, room_tone=[marked])
+        noise = known.inspection.value(NOISE)
+        self.assertGreater(noise, found.inspection.value(NOISE) + 3)
+        _, result = self.conformed(wave, room_tone=[marked])
+        self.assertTrue(result.passes, result.obstacles)
+        self.assertIn("noise-reduction", [step.kind for step in result.treatment.steps])
+        self.assertEqual(result.rounds, 1)
+        (folder := self.folder / "trial").mkdir()
+        trial = cleaning.Trial(self.folder / "a.wav", known.basis, name="", folder=folder, room_tone=[marked])
+        self.assertAlmostEqual(trial._before.inspection.value(NOISE), noise, delta=0.1)
+
     def test_nothing_is_tried_where_nothing_is_missing(self):
         path = self.folder / "quiet.wav"
         soundfile.write(path, noisy("wren", "white", -70), RATE, "PCM_24")

@@ -8,7 +8,7 @@ left out.
 """
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from itertools import combinations
 from pathlib import Path
 from typing import Any
@@ -22,7 +22,8 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.measure.reading import Reading
+from ispettore.core.measure.meters import Measured
+from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.bounds import Bounds, Given
 from ispettore.core.plan.foretelling import Moved
 from ispettore.core.treat import runner
@@ -77,17 +78,20 @@ class Cleaning(BaseModel):
 
 class Trial:
     """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
-    A chain is run once."""
+    A chain is run once. What was chosen as `room_tone` by hand in the recording is so in the stretch."""
 
-    def __init__(self, source: Path, basis: Basis, *, name: str, folder: Path, then: Chain = ()) -> None:
+    def __init__(
+        self, source: Path, basis: Basis, *, name: str, folder: Path, room_tone: Sequence[Span] = (), then: Chain = ()
+    ) -> None:
         facts = basis.inspection.facts
         self._name, self._folder, self._then = name, folder, then
         first, last = stretch(basis)
+        self._room_tone = within(room_tone, first * CELL_S, last * CELL_S)
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
         samples = read_span(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
-        measured = inspect(self._path, name=name, sha256=UNNAMED)
+        measured = self._measured(self._path)
         self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz
         self._usual = self._followed(self._path, measured.basis, folder)
         self._known: dict[str, tuple[Moved, Touch]] = {}
@@ -105,8 +109,8 @@ class Trial:
         key = treatment.model_dump_json()
         if key not in self._known:
             with tempfile.TemporaryDirectory(dir=self._folder) as folder:
-                run = runner.run(self._path, treatment, folder=Path(folder), name=self._name)
-                after = inspect(run.path, name=self._name, sha256=UNNAMED)
+                run = self._run(self._path, treatment, Path(folder))
+                after = self._measured(run.path)
                 moved = _moved(self._usual, self._followed(run.path, after.basis, Path(folder)))
                 self._known[key] = moved, touched(run, self._before, after)
         return self._known[key]
@@ -116,8 +120,14 @@ class Trial:
         if not self._then:
             return basis.inspection
         with tempfile.TemporaryDirectory(dir=folder) as inner:
-            run = runner.run(path, Treatment(steps=self._then), folder=Path(inner), name=self._name)
-            return inspect(run.path, name=self._name, sha256=UNNAMED).inspection
+            run = self._run(path, Treatment(steps=self._then), Path(inner))
+            return self._measured(run.path).inspection
+
+    def _run(self, path: Path, treatment: Treatment, folder: Path) -> runner.Run:
+        return runner.run(path, treatment, folder=folder, name=self._name, room_tone=self._room_tone)
+
+    def _measured(self, path: Path) -> Measured:
+        return inspect(path, name=self._name, room_tone=self._room_tone, sha256=UNNAMED)
 
 
 def stretch(basis: Basis) -> tuple[int, int]:
@@ -140,6 +150,16 @@ def stretch(basis: Basis) -> tuple[int, int]:
     away = np.abs(np.log((power / np.maximum(room, 1) + 1e-12) / (usual + 1e-12)))
     first = int(starts[np.argmin(np.where(fit, away, np.inf))])
     return first, first + size
+
+
+def within(room_tone: Sequence[Span], start_s: float, end_s: float) -> tuple[Span, ...]:
+    """Spans as they lie in a stretch, in seconds from its start; what is outside it is left out.
+
+    >>> within([Span(start_s=1, end_s=2.5), Span(start_s=9, end_s=9.5)], 2.0, 5.0)
+    (Span(start_s=0.0, end_s=0.5),)
+    """
+    cut = (Span(start_s=max(each.start_s, start_s) - start_s, end_s=min(each.end_s, end_s) - start_s) for each in room_tone)
+    return tuple(each for each in cut if each.length_s >= 2 * CELL_S)
 
 
 def choose(trial: Trying, missing: Missing, bounds: Bounds, *, hum: bool, fundamental_hz: float | None) -> Cleaning:

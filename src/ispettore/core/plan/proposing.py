@@ -180,7 +180,9 @@ class Proposer:
         if self._trial is None:
             folder = wanted.folder / "trial"
             folder.mkdir()
-            self._trial = cleaning.Trial(self._path, self._early, name=wanted.name, folder=folder, then=self._fixed.late)
+            self._trial = cleaning.Trial(
+                self._path, self._early, name=wanted.name, folder=folder, room_tone=wanted.room_tone, then=self._fixed.late
+            )
         hum = any(finding.kind == "hum" for finding in self._early.inspection.findings)
         found = cleaning.choose(self._trial, missing, wanted.bounds, hum=hum, fundamental_hz=self._trial.fundamental_hz)
         return found.model_copy(update={"touch": self._trial.touch(*found.steps)})
