@@ -1,14 +1,17 @@
 """What writing does to a master: told of every format; and a limit that only the written file misses, corrected and said."""
 
 import tempfile
+import threading
 import unittest
 from functools import cache
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 
 from ispettore.core.audio.formats import FORMAT_NAMES
 from ispettore.core.audio.writing import OutputFormat
+from ispettore.core.errors import Cancelled
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan import encoding, kept
 from ispettore.core.plan.conform import Conformed, conform
@@ -90,3 +93,41 @@ class Encoding(unittest.TestCase):
         self.assertEqual((again.corrections, again.master), (found.corrections, found.master))
         older = {name: part for name, part in found.model_dump(mode="json").items() if name not in ("corrections", "master")}
         self.assertEqual((kept.conformed(older).corrections, kept.conformed(older).master), ((), None))
+
+
+class Cancelling(unittest.TestCase):
+    def test_wherever_it_is_cancelled_it_ends_and_leaves_nothing(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        loud = voice(seconds=12) / np.std(voice(seconds=12)) * 10 ** (-22 / 20)
+        noisy = loud + speakers.room(len(loud), rate=RATE, dbfs=-57, kind="white")
+        source, out = signals.write(folder / "one.wav", noisy, RATE), folder / "out.mp3"
+        threads, told = threading.active_count(), []
+
+        def conformed(progress) -> Conformed:
+            with tempfile.TemporaryDirectory() as made, patch.object(tempfile, "tempdir", made):
+                try:
+                    return conform(source, catalogue.find("audiobook-retail"), out, progress=progress)
+                finally:
+                    self.assertEqual(list(Path(made).iterdir()), [])
+
+        self.assertTrue(conformed(lambda *now: told.append(now)).passes)
+        out.unlink()
+        stages = list(dict.fromkeys(stage for stage, _ in told))
+        self.assertIn("Trying ways to clean the room", stages)
+        self.assertIn("Measuring the result (round 1)", stages)
+        self.assertGreater(max(done for stage, done in told if stage == "Trying ways to clean the room"), 0)
+        # In each stage when it begins, in its middle and when it ends: passes that encode as they go are among them.
+        for stage in stages:
+            places = [place for place, (of, _) in enumerate(told) if of == stage]
+            for at in {places[0], places[len(places) // 2], places[-1]}:
+                with self.subTest(stage=stage, at=at):
+                    left = iter(range(at))
+
+                    def cancelling(_stage: str, _fraction: float, left=left) -> None:
+                        if next(left, None) is None:
+                            raise Cancelled()
+
+                    with self.assertRaises(Cancelled):
+                        conformed(cancelling)
+                    self.assertEqual([path.name for path in folder.iterdir()], ["one.wav"])
+                    self.assertEqual(threading.active_count(), threads)

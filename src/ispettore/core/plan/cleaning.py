@@ -26,6 +26,7 @@ from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.bounds import Bounds, Given
 from ispettore.core.plan.foretelling import Moved
+from ispettore.core.progress import Progress, no_progress
 from ispettore.core.treat import runner
 from ispettore.core.treat.runner import touched
 from ispettore.core.treat.touch import Touch
@@ -46,6 +47,9 @@ OF_THE_VOICE = 0.8
 """A corner stays below this part of the voice's fundamental."""
 
 MOST_TURNS = 3
+MOST_CHAINS = 24
+"""That are tried, about, where nothing closes the gap."""
+
 SILENT_DB = -60.0
 
 Missing = Callable[[Moved], float]
@@ -78,13 +82,22 @@ class Cleaning(BaseModel):
 
 class Trial:
     """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
-    A chain is run once. What was chosen as `room_tone` by hand in the recording is so in the stretch."""
+    A chain is run once. What was chosen as `room_tone` by hand in the recording is so in the stretch. `progress` is told of each
+    chain, and may raise Cancelled."""
 
     def __init__(
-        self, source: Path, basis: Basis, *, name: str, folder: Path, room_tone: Sequence[Span] = (), then: Chain = ()
+        self,
+        source: Path,
+        basis: Basis,
+        *,
+        name: str,
+        folder: Path,
+        room_tone: Sequence[Span] = (),
+        then: Chain = (),
+        progress: Progress = no_progress,
     ) -> None:
         facts = basis.inspection.facts
-        self._name, self._folder, self._then = name, folder, then
+        self._name, self._folder, self._then, self._progress = name, folder, then, progress
         first, last = stretch(basis)
         self._room_tone = within(room_tone, first * CELL_S, last * CELL_S)
         path = folder / "stretch.rf64"
@@ -108,6 +121,7 @@ class Trial:
         treatment = Treatment(steps=tuple(Step(kind=step.kind, settings=step.settings) for step in steps))
         key = treatment.model_dump_json()
         if key not in self._known:
+            self._progress("Trying ways to clean the room", min(len(self._known) / MOST_CHAINS, 1.0))
             with tempfile.TemporaryDirectory(dir=self._folder) as folder:
                 run = self._run(self._path, treatment, Path(folder))
                 after = self._measured(run.path)

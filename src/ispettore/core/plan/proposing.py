@@ -176,12 +176,17 @@ class Proposer:
         missing = room.short_of_quiet(self.basis, readings, Asked(self.asked, learned, "light", wanted.bounds))
         if missing is None:
             return None
-        wanted.progress("Trying ways to clean the room", 0.0)
         if self._trial is None:
             folder = wanted.folder / "trial"
             folder.mkdir()
             self._trial = cleaning.Trial(
-                self._path, self._early, name=wanted.name, folder=folder, room_tone=wanted.room_tone, then=self._fixed.late
+                self._path,
+                self._early,
+                name=wanted.name,
+                folder=folder,
+                room_tone=wanted.room_tone,
+                then=self._fixed.late,
+                progress=wanted.progress,
             )
         hum = any(finding.kind == "hum" for finding in self._early.inspection.findings)
         found = cleaning.choose(self._trial, missing, wanted.bounds, hum=hum, fundamental_hz=self._trial.fundamental_hz)
