@@ -114,6 +114,8 @@ def main() -> None:
         picture(page, "treatment")
         look_at(page, "Findings").locator("button.place").first.click()
         page.get_by_role("group", name=words.WORK_ON_THE_SELECTION).get_by_role("button").first.wait_for()
+        page.mouse.move(640, 20)  # no explanation over it
+        page.locator(".span [data-quantity]").first.wait_for()
         picture(page, "findings")
         page.go_back()
         done = page.locator("tr[data-after='03 March.wav']")

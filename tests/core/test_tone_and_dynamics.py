@@ -7,11 +7,14 @@ from scipy import signal
 
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.treat import tone
+from ispettore.core.treat.runner import touched
 from ispettore.core.treat.tone import Band, Tone
 from ispettore.core.treat.treatment import STEPS, Step
 from tests import signals, speakers
 from tests.corpus import some
 from tests.treating import EXAMPLES, RATE, db, fed, masked, measured, reading, treated
+
+CREST = "crest_factor_db"
 
 
 class ToneSteps(unittest.TestCase):
@@ -145,6 +148,38 @@ class Multiband(unittest.TestCase):
             line = np.exp(-2j * np.pi * hz * np.arange(3 * RATE) / RATE)
             before, after = (abs(np.mean((wave * line)[later])) for wave in (low + high, out))
             self.assertAlmostEqual(20 * np.log10(after / before), gain, delta=0.15)
+
+    def test_one_compressor_brings_the_crest_down_as_far_with_less_touch(self):
+        """Why the planner takes no bands (docs/DECISIONS.md); every speaker in docs/BENCHMARKS.md."""
+        for name in some(speakers.SYNTHETIC, every=3):
+            laid = speakers.laid(name, rate=RATE, seconds=20)
+            wave = laid.wave / np.sqrt(np.mean(laid.wave**2)) * 10 ** (-22 / 20)
+            before = measured(wave)
+            high = signal.sosfilt(signal.butter(4, 3_000, "highpass", fs=RATE, output="sos"), wave)
+            middle = signal.sosfilt(signal.butter(4, [150, 3_000], "bandpass", fs=RATE, output="sos"), wave)
+            low = signal.sosfilt(signal.butter(4, 150, fs=RATE, output="sos"), wave)
+            usual = [20 * np.log10(np.percentile(np.abs(band), 99)) for band in (low, middle, high)]
+
+            def one(by: float) -> tuple[str, dict]:
+                return "compressor", {"threshold_dbfs": by, "ratio": 3}
+
+            def bands(by: float, usual=usual) -> tuple[str, dict]:
+                each = [{"compressor": {"threshold_dbfs": min(0.0, level + by + 12), "ratio": 3}} for level in usual]
+                return "multiband-compressor", {"bands": each}
+
+            touch = {}
+            for made in (one, bands):
+                least, most = -40.0, 0.0  # where it takes 1.5 dB of crest, by halves
+                for _ in range(6):
+                    by = (least + most) / 2
+                    out, done = treated(wave, made(by))
+                    after = measured(out)
+                    if before.inspection.value(CREST) - after.inspection.value(CREST) >= 1.5:
+                        least, touch[made] = by, touched(done, before.basis, after).touch
+                    else:
+                        most = by
+            with self.subTest(name=name):
+                self.assertLess(touch[one], touch[bands])
 
     def test_pauses_fall_with_the_words(self):
         bands = [{"compressor": {"threshold_dbfs": each}} for each in (-40, -35, -45)]

@@ -24,5 +24,6 @@ export function takenHere(reading: Reading | undefined, facts: Inspection['facts
   const [start, end] = [reading.start_s ?? 0, reading.end_s ?? 0];
   const where = end - start >= facts.duration_s - 0.02 || end === 0 ? '' : `, at ${clock(start)}`;
   const channel = reading.channel && facts.channels > 1 ? `, channel ${reading.channel}` : '';
-  return `In this file: ${reading.method}${where}${channel}.${reading.note ? ` ${reading.note}.` : ''}`;
+  const note = reading.note ? ` ${reading.note.charAt(0).toUpperCase()}${reading.note.slice(1)}.` : '';
+  return `In this file: ${reading.method}${where}${channel}.${note}`;
 }

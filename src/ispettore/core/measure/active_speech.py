@@ -24,7 +24,7 @@ ROWS = 12  # of thresholds 6 dB apart
 SHORTEST_MS = 500
 THRESHOLDS_DB = np.arange(LOWEST_DB, 6.0, STEP_DB)
 METHOD = "ITU-T P.56 method B"
-TOO_SHORT = "the file is shorter than half a second, too short for a level of speech"
+TOO_SHORT = "shorter than half a second, too short for a level of speech"
 
 
 class ActiveSpeech:
