@@ -22,6 +22,7 @@ class Demo(unittest.TestCase):
                     truth = scenario.write(recording, path)
                     inspection = inspect(path).inspection
                     with self.subTest(recording=recording.file_name):
+                        self.assertEqual(inspection.spectrum.resonances, (), "nobody put one in")
                         for kind, at_s in truth.findings:
                             near = [f for f in inspection.findings if f.kind == kind and f.start_s - 2 < at_s < f.end_s + 2]
                             self.assertTrue(near, f"{kind} at {at_s:.2f} s")

@@ -135,7 +135,7 @@ class Launching(unittest.TestCase):
         until(lambda: not answers(f"{self.address}api/health"), what="health to say that the database is away")
         until(lambda: answers(self.asked("api/productions")), what="the database to be there again")
         until(lambda: self.pending() == 0, what="the demo to be measured all the same", timeout_s=240)
-        self.assertEqual([self.counted(row, "inside") for row in self.productions()], [2, 0, 0])
+        self.assertEqual([self.counted(row, "inside") for row in self.productions()], [3, 0, 0])
 
         mark = f"ISPETTORE_STATE={self.folder}"
         self.assertGreaterEqual(len(descendants_marked(mark)), 3)

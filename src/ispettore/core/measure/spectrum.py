@@ -118,8 +118,8 @@ def resonances(long_term: NDArray[np.float64], *, sample_rate_hz: int) -> tuple[
 
 
 def _peaks(level: NDArray[np.float64]) -> list[tuple[int, float]]:
-    """Where a level is higher than on both sides, and by how much before it would have to climb higher: its prominence, which
-    is large enough to be looked at.
+    """Where a level is higher than on both sides, and its prominence: how far it falls on either side before it climbs higher.
+    Only what is prominent enough to be looked at.
 
     >>> _peaks(np.array([0.0, 9, 9, 1, 20, 13, 15, 0, 8]))
     [(1, 8.0), (4, 20.0)]
