@@ -1,6 +1,7 @@
 """Heads of requests that come too slowly: the connection is closed, and nobody else waits."""
 
 import asyncio
+import contextlib
 import unittest
 from unittest import mock
 
@@ -63,6 +64,25 @@ class Patience(unittest.IsolatedAsyncioTestCase):
         self.assertTrue((await others.readuntil(b"\r\n\r\n")).startswith(b"HTTP/1.1 200"), "nobody else waits for it")
         self.assertEqual(await reader.read(), patience.TOO_SLOW)
         dripping.cancel()
+
+    async def test_the_answer_arrives_while_bytes_still_come_and_then_the_connection_ends(self):
+        async def told() -> bytes:
+            reader, writer = await self.opened()
+            writer.write(HEAD + b"x: ")
+            pouring = asyncio.create_task(self.pour(writer))
+            found = await reader.read()
+            await asyncio.wait_for(pouring, patience.LINGER_S + 30)
+            return found
+
+        self.assertEqual(set(await asyncio.gather(*(told() for _ in range(20)))), {patience.TOO_SLOW})
+
+    async def pour(self, writer) -> None:
+        """Bytes without a pause, until the other side takes no more."""
+        with contextlib.suppress(ConnectionError):
+            while True:
+                writer.write(b"y")
+                await writer.drain()
+                await asyncio.sleep(0.002)
 
     async def test_a_slow_body_is_not_its_business_nor_a_slow_answer(self):
         reader, writer = await self.opened()

@@ -11,6 +11,10 @@ import h11
 from uvicorn.protocols.http.h11_impl import H11Protocol
 
 HEAD_WITHIN_S = 20.0
+LINGER_S = 1.0
+"""What still comes is taken and thrown away for so long, so that the last answer arrives: a connection that is closed while bytes
+come is reset, and what was sent on it lost (RFC 9112, section 9.6)."""
+
 TOO_SLOW = b"HTTP/1.1 408 Request Timeout\r\nconnection: close\r\ncontent-length: 0\r\n\r\n"
 
 
@@ -19,12 +23,15 @@ class PatientProtocol(H11Protocol):
 
     _deadline: asyncio.TimerHandle | None = None
     _begun = False
+    _given_up = False
 
     def connection_made(self, transport: Any) -> None:
         super().connection_made(transport)
         self._look()
 
     def data_received(self, data: bytes) -> None:
+        if self._given_up:
+            return
         self._begun = True
         super().data_received(data)
         self._look()
@@ -49,4 +56,9 @@ class PatientProtocol(H11Protocol):
     def _give_up(self) -> None:
         if self._begun:
             self.transport.write(TOO_SLOW)
-        self.transport.close()
+        if not self._begun or not self.transport.can_write_eof():
+            self.transport.close()
+            return
+        self._given_up = True
+        self.transport.write_eof()
+        self._deadline = self.loop.call_later(LINGER_S, self.transport.close)
