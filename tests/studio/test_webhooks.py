@@ -252,6 +252,7 @@ class Addresses(Webhooks):
             ("https://nobody.invalid/", "not known here"),
             ("http://169.254.169.254/latest", "own network segment"),
             ("http://[fe80::1]/", "own network segment"),
+            ("http://[::ffff:169.254.169.254]/latest", "own network segment"),
             ("http://0.0.0.0/", "own network segment"),
             ("http://224.0.0.1/", "own network segment"),
         ):
@@ -262,8 +263,9 @@ class Addresses(Webhooks):
         self.added()
         self.recording()
         with in_environment(ISPETTORE_ACCESS="accounts"):
-            with self.assertRaisesRegex(AddressUnfit, "this machine"):
-                hooks.add(self.receiver.url, None)
+            for url in (self.receiver.url, "http://[::1]:9/", "http://[::ffff:127.0.0.1]:9/"):
+                with self.subTest(url=url), self.assertRaisesRegex(AddressUnfit, "this machine"):
+                    hooks.add(url, None)
             self.tell()
         self.assertEqual(self.receiver.came, [])
         self.assertIn("this machine", self.shown()[0].answer)

@@ -99,6 +99,8 @@ def fit(url: str) -> None:
 
 def _never(address: str) -> bool:
     here = ipaddress.ip_address(address.partition("%")[0])
+    if isinstance(here, ipaddress.IPv6Address) and here.ipv4_mapped is not None:
+        here = here.ipv4_mapped  # the same machine, written otherwise
     if here.is_link_local or here.is_multicast or here.is_unspecified:
         return True
     return here.is_loopback and access() == "accounts"
