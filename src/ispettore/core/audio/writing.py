@@ -247,7 +247,8 @@ def open_spans(path: Path) -> Iterator[Samples]:
     with soundfile.SoundFile(os.fsencode(path)) as file:
 
         def samples(start: int, frames: int) -> NDArray[np.float32]:
-            file.seek(min(start, file.frames))
+            if file.tell() != start:  # some decoders begin anew with every seek
+                file.seek(min(start, file.frames))
             return np.asarray(file.read(frames, dtype="float32", always_2d=True), dtype=np.float32)
 
         yield samples

@@ -5,7 +5,6 @@ import threading
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from pathlib import Path
 from types import TracebackType
 
 import numpy as np
@@ -13,8 +12,9 @@ from numpy.typing import NDArray
 
 from ispettore.core.audio import tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
-from ispettore.core.audio.reading import Block, Source
+from ispettore.core.audio.reading import Block
 from ispettore.core.beside import ahead
+from ispettore.core.edit.reading import Sound, open_sound, path_of
 from ispettore.core.measure.grid import TOGETHER, seconds
 from ispettore.core.measure.meters import Measured, Meters
 from ispettore.core.measure.reading import Finding, Span
@@ -25,7 +25,7 @@ UNNAMED = ""
 
 
 def inspect(
-    path: Path,
+    sound: Sound,
     *,
     name: str | None = None,
     progress: Progress = no_progress,
@@ -33,13 +33,14 @@ def inspect(
     room_tone: Sequence[Span] = (),
     sha256: str | None = None,
 ) -> Measured:
-    """Measure one file in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
+    """Measure one sound in one pass, as far as it goes. Raises what `Source` raises, and RoomToneOutside.
 
     Four seconds are read at a time unless `block_frames` says otherwise. `room_tone` are spans marked by hand: where there are any,
     they are the room tone, and nothing else is. `sha256` is the file's hash where the caller has hashed these bytes, or `UNNAMED`;
-    without it they are hashed here.
+    without it they are hashed here. Of an edited recording what is heard is measured, and its caller says what it is known by.
     """
-    with Source(path, name=name) as source, _Beside() as beside:
+    path = path_of(sound)
+    with open_sound(sound, name=name) as source, _Beside() as beside:
         hashed = beside.submit(sha256_of, path, given_up=beside.given_up) if sha256 is None else None
         meters = Meters(sample_rate_hz=source.sample_rate_hz, channels=source.channels, bit_depth=source.bit_depth)
         total = max(source.claimed_frames, 1)
@@ -49,8 +50,8 @@ def inspect(
             return block
 
         blocks = ahead((block.copy() for block in source.blocks(block_frames or TOGETHER * source.sample_rate_hz)), beside)
-        for sound in seconds(map(watched, blocks), sample_rate_hz=source.sample_rate_hz, channels=source.channels):
-            meters.feed(sound, beside)
+        for whole in seconds(map(watched, blocks), sample_rate_hz=source.sample_rate_hz, channels=source.channels):
+            meters.feed(whole, beside)
         facts = source.facts.model_copy(update={"tags": tags.read(path)})
         measured = meters.result(
             name=source.name, sha256=hashed.result() if hashed else sha256 or UNNAMED, facts=facts, room_tone=room_tone

@@ -16,8 +16,9 @@ from typing import Any
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.audio.writing import read_span, write_working
+from ispettore.core.audio.writing import write_working
 from ispettore.core.figures import exact, number, with_unit
+from ispettore.core.edit.reading import Sound, read_sound
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
@@ -87,7 +88,7 @@ class Trial:
 
     def __init__(
         self,
-        source: Path,
+        source: Sound,
         basis: Basis,
         *,
         name: str,
@@ -102,7 +103,7 @@ class Trial:
         self._room_tone = within(room_tone, first * CELL_S, last * CELL_S)
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
-        samples = read_span(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
+        samples = read_sound(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = self._measured(self._path)
         self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz

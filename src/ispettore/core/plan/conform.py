@@ -22,6 +22,7 @@ from ispettore.core.audio.broadcast import STATED, Broadcast
 from ispettore.core.audio.reading import Block, Source
 from ispettore.core.audio.writing import OutputFormat, Sink, format_for, hidden_beside
 from ispettore.core.beside import Behind
+from ispettore.core.edit.reading import Sound, named, path_of
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
@@ -87,7 +88,7 @@ class Conformed(BaseModel):
 
 
 def conform(
-    source: Path,
+    source: Sound,
     specification: Specification,
     out: Path,
     *,
@@ -114,9 +115,9 @@ def conform(
     hash; without them, it is measured and hashed here. Raises what reading and writing raise.
     """
     form = form or delivery.chosen(format_for(out).container, specification)
-    if out.exists() and source.exists() and out.samefile(source):
+    if out.exists() and path_of(source).exists() and out.samefile(path_of(source)):
         raise errors.WouldOverwrite(file=shown_name(out))
-    shown = name or shown_name(source)
+    shown = named(source, name)
     if known is None:
         progress("Measuring the recording", 0.0)
         watched: Progress = lambda _stage, fraction: progress("Measuring the recording", fraction)  # noqa: E731

@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from ispettore.core.audio.reading import Block
-from ispettore.core.audio.writing import OutputFormat, Sink, read_span
+from ispettore.core.audio.writing import OutputFormat, Sink
+from ispettore.core.edit.reading import Sound, named, read_sound
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
@@ -27,7 +28,6 @@ from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
-from ispettore.core.text import shown_name
 from ispettore.core.treat import keeping, runner, touch
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.touch import Touch
@@ -48,7 +48,7 @@ class Wanted:
     """What a recording (`source`, which measured `before`) is to become: a file of this form that meets the specification, within
     the bounds; by a kept `treatment`, if any, and as near to a `likeness` as can be. `folder` is for what is made on the way."""
 
-    source: Path
+    source: Sound
     name: str
     before: Basis
     specification: Specification
@@ -66,7 +66,7 @@ class Wanted:
 
 
 def proposed(
-    source: Path,
+    source: Sound,
     specification: Specification,
     *,
     name: str | None = None,
@@ -87,7 +87,7 @@ def proposed(
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
         wanted = Wanted(
             source=source,
-            name=name or shown_name(source),
+            name=named(source, name),
             before=known,
             specification=specification,
             form=form,
@@ -192,7 +192,7 @@ class Proposer:
         found = cleaning.choose(self._trial, missing, wanted.bounds, hum=hum, fundamental_hz=self._trial.fundamental_hz)
         return found.model_copy(update={"touch": self._trial.touch(*found.steps)})
 
-    def _after(self, path: Path, before: Basis, treatment: Treatment, folder: str) -> tuple[Path, Basis, Touch]:
+    def _after(self, path: Sound, before: Basis, treatment: Treatment, folder: str) -> tuple[Sound, Basis, Touch]:
         """A recording after steps as a file that can be sought in, what it measures then, and how much they touched it."""
         wanted, made = self._wanted, self._wanted.folder / folder
         made.mkdir()
@@ -202,7 +202,7 @@ class Proposer:
         after = inspect(run.path, name=wanted.name, room_tone=wanted.room_tone, sha256=UNNAMED)
         return run.path, after.basis, runner.touched(run, before, after)
 
-    def _encoder_effect(self, path: Path) -> Learned:
+    def _encoder_effect(self, path: Sound) -> Learned:
         """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""
         form, rate = self._wanted.form, self.basis.inspection.facts.sample_rate_hz
         if not form.lossy:
@@ -223,13 +223,13 @@ class Proposer:
         )
 
 
-def _excerpt(path: Path, basis: Basis, rate: int) -> Block:
-    """The loudest 20 s of a PCM file, shape (frames, channels)."""
+def _excerpt(sound: Sound, basis: Basis, rate: int) -> Block:
+    """The loudest 20 s of a sound that seeks exactly, shape (frames, channels)."""
     power = basis.power.mean(axis=0)
     width = min(int(EXCERPT_S * 200), power.size)
     total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
     first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
-    return read_span(path, first * rate // 200, width * rate // 200)
+    return read_sound(sound, first * rate // 200, width * rate // 200)
 
 
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ispettore.core import errors
+from ispettore.core.edit import filling
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat import room_tone
 from ispettore.core.treat.step import Block, Context, Processor, Settings, about
@@ -80,7 +81,7 @@ class HeadAndTailProcessor(Processor):
         self._seen = 0
         self._opened = False
         self._last = np.zeros((0, self.channels), dtype=np.float32)
-        self._keep = round(room_tone.FADE_S * rate)
+        self._keep = round(filling.FADE_S * rate)
 
     def feed(self, block: Block) -> Block:
         start, stop = 0, len(block)
@@ -103,8 +104,8 @@ class HeadAndTailProcessor(Processor):
     def _open(self, kept: Block) -> Block:
         if self._before > 0:
             fade = min(self._keep, self._head_frames // 2, len(kept))
-            lead = room_tone.fill(self._material, self._before + fade, sample_rate_hz=self.sample_rate_hz, seed=1)
-            kept = room_tone.join(lead, kept, fade=fade)
+            lead = filling.fill(self._material, self._before + fade, sample_rate_hz=self.sample_rate_hz, seed=1)
+            kept = filling.join(lead, kept, fade=fade)
         if self._before != 0:
             kept = kept.copy()
             edge = min(self._edge, len(kept))
@@ -115,8 +116,8 @@ class HeadAndTailProcessor(Processor):
         kept = self._last if self._opened or not len(self._last) else self._open(self._last)
         if self._after > 0:
             fade = min(self._keep, self._tail_frames // 2, len(kept))
-            end = room_tone.fill(self._material, self._after + fade, sample_rate_hz=self.sample_rate_hz, seed=2)
-            kept = room_tone.join(kept, end, fade=fade)
+            end = filling.fill(self._material, self._after + fade, sample_rate_hz=self.sample_rate_hz, seed=2)
+            kept = filling.join(kept, end, fade=fade)
         if self._after != 0:
             kept = kept.copy()
             edge = min(self._edge, len(kept))

@@ -13,7 +13,8 @@ from pathlib import Path
 
 import numpy as np
 
-from ispettore.core.audio.writing import open_spans, write_working
+from ispettore.core.audio.writing import write_working
+from ispettore.core.edit.reading import Sound, open_samples
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
@@ -102,11 +103,11 @@ class Window(Sounding):
     """Stretches of the recording itself put together, each from a frame of it and so many frames long; `start` is the first's."""
 
     def __init__(
-        self, path: Path, *stretches: tuple[int, int], sample_rate_hz: int, name: str, folder: Path, room_tone: Sequence[Span]
+        self, sound: Sound, *stretches: tuple[int, int], sample_rate_hz: int, name: str, folder: Path, room_tone: Sequence[Span]
     ) -> None:
         super().__init__(name=name, folder=folder, room_tone=room_tone)
         self.start, self.sample_rate_hz = stretches[0][0], sample_rate_hz
-        with open_spans(path) as samples:
+        with open_samples(sound) as samples:
             found = np.concatenate([samples(start, frames) for start, frames in stretches])
         self.channels = found.shape[1]
         size = max(1, round(BLOCK_S * sample_rate_hz))
@@ -231,10 +232,10 @@ class Chain:
 
 
 class Rehearsal:
-    """One recording under rehearsal. `path` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand."""
+    """One recording under rehearsal. `sound` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand."""
 
-    def __init__(self, path: Path, known: Inspection, *, name: str, folder: Path, room_tone: Sequence[Span] = ()) -> None:
-        self.path, self.known, self.name, self.folder = path, known, name, folder
+    def __init__(self, sound: Sound, known: Inspection, *, name: str, folder: Path, room_tone: Sequence[Span] = ()) -> None:
+        self.sound, self.known, self.name, self.folder = sound, known, name, folder
         self.room_tone = room_tone
         self.rate, self.frames = known.facts.sample_rate_hz, known.facts.frames
         self.whole = self.frames <= WHOLE_S * self.rate
@@ -267,7 +268,7 @@ class Rehearsal:
     def _made(self, *stretches: tuple[int, int]) -> Chain:
         start, frames = stretches[0]
         inside = [span for span in spans_later(self.room_tone, -start / self.rate) if span.end_s <= frames / self.rate]
-        window = Window(self.path, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
+        window = Window(self.sound, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
         return Chain(window, sum(count for _, count in stretches), None if self.whole else self.known)
 
     def _new(self, start: int, frames: int) -> Chain:

@@ -1,6 +1,6 @@
 """Room tone fill: dead silence, or spans chosen by hand, become the recording's own room tone; the length stays.
 
-The longest pieces of room tone are laid over one another at equal power to half a minute without a seam (`room_tone.fill`), which
+The longest pieces of room tone are laid over one another at equal power to half a minute without a seam (`filling.fill`), which
 goes round for as long as a span needs. Where a span begins and ends both sounds are faded into one another at equal power, inside
 a span chosen by hand; dead silence has nothing to fade, so there the tone comes in under the last milliseconds of what sounds.
 """
@@ -14,6 +14,7 @@ from pydantic import Field, field_validator
 
 from ispettore.core import errors
 from ispettore.core.audio.reading import Block
+from ispettore.core.edit import filling
 from ispettore.core.measure.grid import CELL_S, runs
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
@@ -107,7 +108,7 @@ def _inside(spans: NDArray[np.float64], cells: int) -> NDArray[np.bool_]:
 
 def _loop(pieces: list[Block], rate: int) -> Block:
     """Half a minute of room tone whose end goes over into its start."""
-    fade = round(room_tone.FADE_S * rate)
-    long = room_tone.fill(pieces, round(LOOP_S * rate) + fade, sample_rate_hz=rate)
-    seam = room_tone.join(long[-fade:], long[:fade], fade=fade)
+    fade = round(filling.FADE_S * rate)
+    long = filling.fill(pieces, round(LOOP_S * rate) + fade, sample_rate_hz=rate)
+    seam = filling.join(long[-fade:], long[:fade], fade=fade)
     return np.concatenate((seam, long[fade:-fade]))

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import write_working
+from ispettore.core.edit.reading import EditedSource, Sound, named, open_sound, path_of
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect
@@ -18,7 +19,6 @@ from ispettore.core.measure.level_meters import Listener
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.progress import Progress, no_progress
-from ispettore.core.text import shown_name
 from ispettore.core.treat import touch
 from ispettore.core.treat.step import Block, Context, Processor
 from ispettore.core.treat.touch import Touch
@@ -62,7 +62,7 @@ class Run:
 
 
 def run(
-    source: Path,
+    source: Sound,
     treatment: Treatment,
     *,
     folder: Path,
@@ -79,7 +79,7 @@ def run(
     with each block of what comes out of the last, as it is made.
     """
     groups = _groups([step for step in treatment.steps if step.on])
-    path = source
+    path: Sound = source
     reductions: dict[str, NDArray[np.float32]] = {}
     lines: list[LedgerLine] = []
     last: Listener | None = None
@@ -87,13 +87,13 @@ def run(
         stage = f"Processing, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "Processing"
         learns = group and group[0].typed.learns()
         measured = inspect(path, name=name, room_tone=room_tone, sha256=UNNAMED) if learns else None
-        with Source(path, name=name) as opened:
+        with open_sound(path, name=name) as opened:
             context = Context(
-                name=name or shown_name(source),
+                name=named(source, name),
                 sample_rate_hz=opened.sample_rate_hz,
                 channels=opened.channels,
                 measured=measured,
-                working=path,
+                working=path_of(path),
             )
             processors = _start(group, context)
             listeners = [
@@ -107,7 +107,7 @@ def run(
                 blocks = _shown(blocks, rate, channels, passing)
             write_working(target, blocks, sample_rate_hz=rate, channels=channels)
         if path != source:
-            path.unlink()
+            path_of(path).unlink()
         path = target
         for step, processor, listener in zip(group, processors, listeners, strict=True):
             moved = processor.reduction_db()
@@ -117,7 +117,7 @@ def run(
             last = listener
             told = tuple(processor.warnings())
             lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
-    return Run(path, rate, channels, reductions, tuple(lines), last)
+    return Run(path_of(path), rate, channels, reductions, tuple(lines), last)
 
 
 def touched(run: Run, before: Basis, after: Measured | None) -> Touch:
@@ -159,7 +159,11 @@ def _start(steps: list[Step], context: Context) -> list[Processor]:
 
 
 def _through(
-    source: Source, processors: Sequence[Processor], listeners: Sequence[Listener | None], stage: str, progress: Progress
+    source: Source | EditedSource,
+    processors: Sequence[Processor],
+    listeners: Sequence[Listener | None],
+    stage: str,
+    progress: Progress,
 ) -> Iterator[Block]:
     total = max(source.claimed_frames, 1)
 

@@ -1,0 +1,160 @@
+"""What somebody wants done to a recording, as edits of its file.
+
+Everything here is said in the time of the recording as it is edited by now, and comes back as all its edits; what was edited inside
+of a stretch before goes with that stretch.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from ispettore.core.edit.edits import LONGEST_ROOM_S, MOST_ROOM, Edit, Edits, Why, merged
+from ispettore.core.edit.timeline import Segment, Timeline
+from ispettore.core.errors import IspettoreError
+
+SHORTEST_S = 0.001
+SHORTEST_TONE_S, LONGEST_TONE_S = 0.12, 4.0
+SHORTEST_LEFT_S = 0.5
+
+
+class SpanNotEditable(IspettoreError):
+    """Select between {least_ms:.0f} ms and all of “{file}” but {left_s} s, inside of it. Nothing was changed."""
+
+    file: str
+    least_ms: float
+    left_s: float
+
+
+class NoRoomToneToEdit(IspettoreError):
+    """“{file}” has no room tone of {least_ms:.0f} ms or more to put in. Select a pause and use it as room tone first."""
+
+    file: str
+    least_ms: float
+
+
+class PutInTooLong(IspettoreError):
+    """Up to {most_s:.0f} s of room tone can be put in at one place of “{file}”. Nothing was changed."""
+
+    file: str
+    most_s: float
+
+
+@dataclass(frozen=True)
+class PauseRule:
+    """Pauses longer than `longest_s` become so long, those shorter than `shortest_s`, but of `from_s` at least, so long; each
+    may be left out."""
+
+    longest_s: float | None = None
+    shortest_s: float | None = None
+    from_s: float = 0.2
+
+
+def unedited(*, sample_rate_hz: int, frames: int, room: Sequence[tuple[float, float]]) -> Edits:
+    """A recording as it came in. `room` are stretches of it, in seconds, that are room tone: the longest will be used."""
+    found = sorted(room, key=lambda one: one[0] - one[1])[:MOST_ROOM]
+    tone = [
+        (round(start * sample_rate_hz), min(round(min(end, start + LONGEST_TONE_S) * sample_rate_hz), frames))
+        for start, end in found
+        if end - start >= SHORTEST_TONE_S
+    ]
+    return Edits(sample_rate_hz=sample_rate_hz, frames=frames, tone=tuple(tone))
+
+
+def cut(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
+    """A stretch is left out. Raises SpanNotEditable."""
+    return _spliced(edits, [_Wish(*_span(edits, start_s, end_s, file))], file)
+
+
+def replaced(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
+    """Room tone stands in the place of a stretch. Raises SpanNotEditable, NoRoomToneToEdit and PutInTooLong."""
+    first, last = _span(edits, start_s, end_s, file, left_s=0.0)
+    return _spliced(edits, [_Wish(first, last, room=last - first)], file)
+
+
+def lengthened(edits: Edits, at_s: float, by_s: float, *, file: str) -> Edits:
+    """So much room tone is put in at a moment. Raises SpanNotEditable, NoRoomToneToEdit and PutInTooLong."""
+    at = round(at_s * edits.sample_rate_hz)
+    if not 0 <= at <= edits.length or by_s < SHORTEST_S:
+        raise SpanNotEditable(file=file, least_ms=SHORTEST_S * 1000, left_s=SHORTEST_LEFT_S)
+    return _spliced(edits, [_Wish(at, at, room=round(by_s * edits.sample_rate_hz))], file)
+
+
+def paused(edits: Edits, pauses: Sequence[tuple[float, float]], rule: PauseRule, *, file: str) -> Edits:
+    """Pauses brought to a length, each in its middle. Raises NoRoomToneToEdit."""
+    rate = edits.sample_rate_hz
+    wishes = []
+    for start, end in pauses:
+        length, middle = end - start, (start + end) / 2
+        if rule.longest_s is not None and length > rule.longest_s + SHORTEST_S:
+            over = length - rule.longest_s
+            wishes.append(_Wish(round((middle - over / 2) * rate), round((middle + over / 2) * rate), why="pause"))
+        elif rule.shortest_s is not None and rule.from_s <= length < rule.shortest_s - SHORTEST_S:
+            at = round(middle * rate)
+            wishes.append(_Wish(at, at, room=round((rule.shortest_s - length) * rate), why="pause"))
+    return _spliced(edits, wishes, file)
+
+
+def without(edits: Edits, numbers: Sequence[int]) -> Edits:
+    """Without some of its edits, counted from 0."""
+    gone = set(numbers)
+    return edits.model_copy(update={"edits": tuple(one for place, one in enumerate(edits.edits) if place not in gone)})
+
+
+def _span(edits: Edits, start_s: float, end_s: float, file: str, *, left_s: float = SHORTEST_LEFT_S) -> tuple[int, int]:
+    rate, length = edits.sample_rate_hz, edits.length
+    first, last = round(start_s * rate), min(round(end_s * rate), length)
+    if first < 0 or last - first < SHORTEST_S * rate or length - (last - first) < left_s * rate:
+        raise SpanNotEditable(file=file, least_ms=SHORTEST_S * 1000, left_s=SHORTEST_LEFT_S)
+    return first, last
+
+
+@dataclass(frozen=True)
+class _Wish:
+    """Frames of the recording left out, and so much room tone in their place."""
+
+    first: int
+    last: int
+    room: int = 0
+    why: Why = ""
+
+
+def _spliced(edits: Edits, wishes: Sequence[_Wish], file: str) -> Edits:
+    """With wishes for stretches that lie apart from one another."""
+    if not edits.tone and any(wish.room for wish in wishes):
+        raise NoRoomToneToEdit(file=file, least_ms=SHORTEST_TONE_S * 1000)
+    line = Timeline(edits)
+    of = {edit.end: edit for edit in edits.edits}
+    gone: set[int] = set()
+    new: list[Edit] = []
+    for wish in wishes:
+        if wish.first == wish.last:
+            at = _before(line, wish.first)
+            new.append(Edit(start=at, end=at, room=wish.room, why=wish.why))
+            continue
+        places = range(line.place(wish.first), line.place(wish.last - 1) + 1)
+        segments = [line.segments[place] for place in places]
+        # What was put in before goes with the stretch, but for what of it lies outside; a join there meets the new edit.
+        gone |= {one.start for one in segments if one.made}
+        start, before = _edge(of, segments[0], wish.first, ends=False)
+        end, after = _edge(of, segments[-1], wish.last, ends=True)
+        made = before + wish.room + after
+        if end > start or made:
+            new.append(Edit(start=start, end=end, room=made, why=wish.why))
+    found = merged([*(edit for edit in edits.edits if edit.end not in gone), *new])
+    if any(one.room > LONGEST_ROOM_S * edits.sample_rate_hz for one in found):
+        raise PutInTooLong(file=file, most_s=LONGEST_ROOM_S)
+    return edits.model_copy(update={"edits": found})
+
+
+def _before(line: Timeline, frame: int) -> int:
+    """The frame of the file before which something is put in: at a join, together with what is there."""
+    segment = line.segments[line.place(frame)]
+    return segment.start if segment.made else segment.start + min(frame - segment.at, segment.frames)
+
+
+def _edge(of: Mapping[int, Edit], segment: Segment, frame: int, *, ends: bool) -> tuple[int, int]:
+    """Where in the file a stretch of the recording begins or `ends`; and, inside of what was put in, how much of that stays
+    outside of it."""
+    if not segment.made:
+        return segment.start + frame - segment.at, 0
+    edit = of[segment.start]
+    return (edit.end, segment.at + segment.frames - frame) if ends else (edit.start, frame - segment.at)
