@@ -163,9 +163,9 @@ class Heard(unittest.TestCase):
     def test_pieces_of_any_size_are_the_same_samples(self) -> None:
         for seed in range(25):
             edits = at_random(seed)
-            whole = EditedSamples(self.read, edits)(0, edits.length)
+            whole = EditedSamples(self.read, Timeline(edits))(0, edits.length)
             pieces, at, chance = [], 0, random.Random(seed)
-            read = EditedSamples(self.read, edits)
+            read = EditedSamples(self.read, Timeline(edits))
             while at < edits.length:
                 size = chance.choice((1, 7, 80, 160, 1_000, 9_000))
                 pieces.append(read(at, size))
@@ -177,12 +177,12 @@ class Heard(unittest.TestCase):
 
     def test_away_from_joins_it_is_the_file_itself(self) -> None:
         edits = making.cut(plain(), 2, 4, file="x")
-        found, half = EditedSamples(self.read, edits)(0, edits.length), round(FADE_S * RATE / 2)
+        found, half = EditedSamples(self.read, Timeline(edits))(0, edits.length), round(FADE_S * RATE / 2)
         np.testing.assert_array_equal(found[: 2 * RATE - half], self.samples[: 2 * RATE - half])
         np.testing.assert_array_equal(found[2 * RATE + half :], self.samples[4 * RATE + half :])
 
     def test_no_edits_no_difference(self) -> None:
-        np.testing.assert_array_equal(EditedSamples(self.read, plain())(0, FRAMES), self.samples)
+        np.testing.assert_array_equal(EditedSamples(self.read, Timeline(plain()))(0, FRAMES), self.samples)
 
     def test_the_power_stays_over_a_join(self) -> None:
         """Of strangers (noise) as of equals (a tone that goes on as it was)."""
@@ -190,20 +190,20 @@ class Heard(unittest.TestCase):
         time = np.arange(FRAMES) / RATE
         tone = np.repeat((0.25 * np.sin(2 * np.pi * 500 * time))[:, None], 2, axis=1).astype(np.float32)
         edits = making.cut(plain(), 2, 4, file="x")
-        joined = EditedSamples(lambda start, frames: tone[start : start + frames], edits)(2 * RATE - half, 2 * half)
+        joined = EditedSamples(lambda start, frames: tone[start : start + frames], Timeline(edits))(2 * RATE - half, 2 * half)
         self.assertAlmostEqual(float(np.mean(joined**2)) / 0.03125, 1.0, delta=0.01)
         powers = []
         for place in range(60):
             edits = making.cut(plain(), 1 + place * 0.1, 2.05 + place * 0.1, file="x")
             at = edits.edits[0].start
-            powers.append(float(np.mean(EditedSamples(self.read, edits)(at - half, 2 * half) ** 2)))
+            powers.append(float(np.mean(EditedSamples(self.read, Timeline(edits))(at - half, 2 * half) ** 2)))
         self.assertAlmostEqual(10 * np.log10(np.mean(powers) / 0.05**2), 0.0, delta=0.2)
 
     def test_a_join_of_pauses_has_no_edge(self) -> None:
         """The steepest step at a join is no steeper than those of the material."""
         slow = np.cumsum(self.samples, axis=0) * 0.02
         edits = making.cut(plain(), 2, 4, file="x")
-        found = EditedSamples(lambda start, frames: slow[start : start + frames], edits)(0, edits.length)
+        found = EditedSamples(lambda start, frames: slow[start : start + frames], Timeline(edits))(0, edits.length)
         self.assertGreater(abs(float(slow[4 * RATE, 0] - slow[2 * RATE, 0])), float(np.abs(np.diff(slow, axis=0)).max()))
         self.assertLess(float(np.abs(np.diff(found, axis=0)).max()), 1.5 * float(np.abs(np.diff(slow, axis=0)).max()) + 0.02)
 
@@ -211,7 +211,9 @@ class Heard(unittest.TestCase):
         quiet = self.samples.copy()
         quiet[RATE : 9 * RATE] *= 10
         edits = making.lengthened(plain(), 5.0, 2.0, file="x")
-        found = EditedSamples(lambda start, frames: quiet[start : start + frames], edits)(int(5.1 * RATE), int(1.8 * RATE))
+        found = EditedSamples(lambda start, frames: quiet[start : start + frames], Timeline(edits))(
+            int(5.1 * RATE), int(1.8 * RATE)
+        )
         self.assertAlmostEqual(20 * np.log10(float(found.std()) / 0.05), 0.0, delta=0.3)
 
     def test_it_is_read_forwards_like_any_file_and_measured(self) -> None:

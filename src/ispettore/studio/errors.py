@@ -76,6 +76,12 @@ class NotReady(IspettoreError):
     reason: str
 
 
+class RoomTonePutIn(IspettoreError):
+    """That stretch of “{file}” was put in by an edit. Choose room tone that was recorded."""
+
+    file: str
+
+
 class TurnsRefused(IspettoreError):
     """These passages of “{file}” can't be saved: they have to follow each other without gaps from start to end. Correct them, then
     try again."""
@@ -179,6 +185,38 @@ class NothingToUndo(IspettoreError):
     """There is nothing to {what} in the treatment of “{file}”."""
 
     what: str
+    file: str
+
+
+class EditsChanged(IspettoreError):
+    """“{file}” was edited in another window. Its edits as they are now are shown; make your change again."""
+
+    file: str
+
+
+class NoEditToUndo(IspettoreError):
+    """There is nothing to {what} in the edits of “{file}”."""
+
+    what: str
+    file: str
+
+
+class NothingToEdit(IspettoreError):
+    """“{file}” is like that already: nothing was changed."""
+
+    file: str
+
+
+class MadeOfOtherEdits(IspettoreError):
+    """This version of “{file}” was made before its edits changed, so it can't be the one that counts. Undo the edits, or conform it
+    again."""
+
+    file: str
+
+
+class FileBreaksOff(IspettoreError):
+    """“{file}” breaks off before its end, so it can't be edited. Export it afresh and replace it with the newer file first."""
+
     file: str
 
 

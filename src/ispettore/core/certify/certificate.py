@@ -19,6 +19,7 @@ from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.sound_hash import sound_sha256
 from ispettore.core.certify import forms
 from ispettore.core.deliver.entries import Entry
+from ispettore.core.edit.edits import Edits
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
@@ -68,11 +69,30 @@ def issuer() -> str:
     return f"Ispettore {version('ispettore')}"
 
 
+class SealedEdit(_Sealed):
+    """A stretch of the source that was left out, and how much of its room tone stands there, in seconds."""
+
+    start_s: float
+    end_s: float
+    room_s: float
+
+    @classmethod
+    def all_of(cls, edits: Edits | None) -> "tuple[SealedEdit, ...]":
+        """Those of a source; none where there are none."""
+        if edits is None:
+            return ()
+        of = edits.seconds
+        return tuple(
+            cls(start_s=round(of(one.start), 4), end_s=round(of(one.end), 4), room_s=round(of(one.room), 4)) for one in edits.edits
+        )
+
+
 class Origin(_Sealed):
-    """Where the deliverable came from, where that is known."""
+    """Where the deliverable came from, where that is known: which file, what was edited in it, and how it was treated."""
 
     name: str
     sha256: str
+    edits: tuple[SealedEdit, ...] = ()
     treatment: Treatment | None = None
     touch: float | None = None
 
@@ -100,7 +120,7 @@ class _Issued(_Sealed):
     """What every certificate begins with. `supersedes` is the SHA-256 of the certificate in whose place this one is, if any."""
 
     format: Literal["ispettore-certificate"] = FORMAT
-    version: Literal[3] = forms.NEWEST
+    version: Literal[4] = forms.NEWEST
     issued: datetime
     issuer: str
     certified_by: str = ""

@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-NEWEST: Literal[3] = 3
+NEWEST: Literal[4] = 4
 
 
 class _Form(BaseModel):
@@ -176,6 +176,22 @@ class CertificateForm3(_IssuedForm3):
     listening: str
 
 
+class EditForm(_Form):
+    start_s: float
+    end_s: float
+    room_s: float
+
+
+class OriginForm4(OriginForm):
+    edits: tuple[EditForm, ...]
+
+
+class CertificateForm4(CertificateForm3):
+    """Version 4, of a file: beside what it was made from every edit of that, by its own time."""
+
+    origin: OriginForm4 | None
+
+
 class EntryForm(_Form):
     kind: str
     number: int | None
@@ -194,20 +210,22 @@ class PartForm(_Form):
 
 
 class ProductionForm3(_IssuedForm3):
-    """Version 3, of a production."""
+    """Version 3 and, unchanged, 4, of a production."""
 
     subject: Literal["production"]
     production: str
     files: tuple[PartForm, ...]
 
 
-FileCertificate = CertificateForm | CertificateForm2 | CertificateForm3
+FileCertificate = CertificateForm | CertificateForm2 | CertificateForm3 | CertificateForm4
 AnyCertificate = FileCertificate | ProductionForm3
 _FORMS: dict[tuple[int, str], type[AnyCertificate]] = {
     (1, "file"): CertificateForm,
     (2, "file"): CertificateForm2,
     (3, "file"): CertificateForm3,
     (3, "production"): ProductionForm3,
+    (4, "file"): CertificateForm4,
+    (4, "production"): ProductionForm3,
 }
 
 

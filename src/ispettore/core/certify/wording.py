@@ -1,12 +1,22 @@
 """What a certificate says, in lines, for its print and for the screen: both show the same."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from ispettore.core.audio.facts import LOSSY_CODECS
 from ispettore.core.certify.certificate import hash_of
-from ispettore.core.certify.forms import AnyCertificate, CertificateForm3, FactsForm, FileCertificate, ProductionForm3
+from ispettore.core.certify.forms import (
+    AnyCertificate,
+    CertificateForm3,
+    CertificateForm4,
+    EditForm,
+    FactsForm,
+    FileCertificate,
+    ProductionForm3,
+)
 from ispettore.core.certify.seal import sealing_key
+from ispettore.core.edit.edits import summed
 from ispettore.core.figures import clock, number
 from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import LimitVerdict
@@ -74,7 +84,19 @@ def _of_file(certificate: FileCertificate) -> tuple[Line, ...]:
         lines.append(Line("of its sound", certificate.file.sound_sha256, exact=True))
     if certificate.origin is not None:
         lines += [Line("Made from", certificate.origin.name), Line("SHA-256", certificate.origin.sha256, exact=True)]
+    if isinstance(certificate, CertificateForm4) and certificate.origin is not None and certificate.origin.edits:
+        lines.append(Line("Edited", _edited(certificate.origin.edits)))
     return tuple(lines)
+
+
+def _edited(edits: Sequence[EditForm]) -> str:
+    """How much of the source was edited.
+
+    >>> _edited([EditForm(start_s=4, end_s=6.5, room_s=0), EditForm(start_s=9, end_s=9, room_s=1)])
+    '2 edits, 1.5 s shorter'
+    """
+    longer = sum(one.room_s - (one.end_s - one.start_s) for one in edits)
+    return f"{len(edits)} edit{'s' if len(edits) > 1 else ''}, {summed(longer)}"
 
 
 def _format(facts: FactsForm) -> str:

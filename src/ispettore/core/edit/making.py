@@ -11,6 +11,7 @@ from ispettore.core.edit.edits import LONGEST_ROOM_S, MOST_ROOM, Edit, Edits, Wh
 from ispettore.core.edit.timeline import Segment, Timeline
 from ispettore.core.errors import IspettoreError
 
+Times = tuple[float, float]
 SHORTEST_S = 0.001
 SHORTEST_TONE_S, LONGEST_TONE_S = 0.12, 4.0
 SHORTEST_LEFT_S = 0.5
@@ -41,11 +42,12 @@ class PutInTooLong(IspettoreError):
 @dataclass(frozen=True)
 class PauseRule:
     """Pauses longer than `longest_s` become so long, those shorter than `shortest_s`, but of `from_s` at least, so long; each
-    may be left out."""
+    may be left out. Nothing is cut within `margin_s` of a word, as far as the pause is long enough."""
 
     longest_s: float | None = None
     shortest_s: float | None = None
     from_s: float = 0.2
+    margin_s: float = 0.08
 
 
 def unedited(*, sample_rate_hz: int, frames: int, room: Sequence[tuple[float, float]]) -> Edits:
@@ -78,19 +80,52 @@ def lengthened(edits: Edits, at_s: float, by_s: float, *, file: str) -> Edits:
     return _spliced(edits, [_Wish(at, at, room=round(by_s * edits.sample_rate_hz))], file)
 
 
-def paused(edits: Edits, pauses: Sequence[tuple[float, float]], rule: PauseRule, *, file: str) -> Edits:
-    """Pauses brought to a length, each in its middle. Raises NoRoomToneToEdit."""
+def paused(
+    edits: Edits,
+    pauses: Sequence[Times],
+    rule: PauseRule,
+    *,
+    sounds: Sequence[Times] = (),
+    file: str,
+) -> Edits:
+    """Pauses brought to a length, near their middle. `sounds` in them (breaths) stay whole or go whole wherever that can be. Raises
+    NoRoomToneToEdit."""
     rate = edits.sample_rate_hz
     wishes = []
     for start, end in pauses:
-        length, middle = end - start, (start + end) / 2
+        length = end - start
+        inside = [one for one in sounds if one[1] > start and one[0] < end]
         if rule.longest_s is not None and length > rule.longest_s + SHORTEST_S:
-            over = length - rule.longest_s
-            wishes.append(_Wish(round((middle - over / 2) * rate), round((middle + over / 2) * rate), why="pause"))
+            at = _cut_at((start, end), length - rule.longest_s, inside, rule.margin_s)
+            wishes.append(_Wish(round(at * rate), round((at + length - rule.longest_s) * rate), why="pause"))
         elif rule.shortest_s is not None and rule.from_s <= length < rule.shortest_s - SHORTEST_S:
-            at = round(middle * rate)
+            at = round(_cut_at((start, end), 0.0, inside, rule.margin_s) * rate)
             wishes.append(_Wish(at, at, room=round((rule.shortest_s - length) * rate), why="pause"))
     return _spliced(edits, wishes, file)
+
+
+def _cut_at(pause: Times, length_s: float, sounds: Sequence[Times], margin_s: float) -> float:
+    """Where in a pause so much is best left out: through as few sounds as can be, losing as few as can be, near its middle.
+
+    >>> _cut_at((0.0, 3.0), 1.0, [], 0.1), _cut_at((0.0, 3.0), 1.0, [(1.2, 1.7)], 0.1), _cut_at((0.0, 2.0), 1.2, [(0.3, 0.7)], 0.1)
+    (1.0, 1.7, 0.7)
+    """
+    first, last = pause[0], pause[1] - length_s
+    margin = min(margin_s, (last - first) / 2)
+    first, last = first + margin, last - margin
+    middle = (first + last) / 2
+    edges = [edge for start, end in sounds for edge in (start, end, start - length_s, end - length_s)]
+
+    def cost(at: float) -> tuple[int, int, float]:
+        end = at + length_s
+        within = [one for one in sounds if one[1] > at + 1e-9 and one[0] < end - 1e-9]
+        within += [one for one in sounds if length_s == 0 and one[0] < at < one[1] and one not in within]
+        whole = sum(at <= one[0] + 1e-9 and one[1] <= end + 1e-9 for one in within)
+        return len(within) - whole, whole, abs(at - middle)
+
+    places: list[float] = [middle, *(edge for edge in edges if first <= edge <= last)]
+    best: float = min(places, key=cost)
+    return round(best, 6)
 
 
 def without(edits: Edits, numbers: Sequence[int]) -> Edits:

@@ -55,16 +55,11 @@ class EditedSamples:
     strangers the sum of their squares).
     """
 
-    def __init__(self, samples: Samples, edits: Edits) -> None:
-        self._samples, self._edits = samples, edits
-        self._line = Timeline(edits)
-        self._half = round(FADE_S * edits.sample_rate_hz / 2)
+    def __init__(self, samples: Samples, line: Timeline) -> None:
+        self._samples, self._edits, self._line = samples, line.edits, line
+        self._half = round(FADE_S * line.edits.sample_rate_hz / 2)
         self._filled: dict[Segment, Block] = {}
         self._material: list[Block] = []
-
-    @property
-    def timeline(self) -> Timeline:
-        return self._line
 
     def __call__(self, start: int, frames: int) -> Block:
         """Raises what reading the file raises."""
@@ -153,7 +148,7 @@ class EditedSource:
     def __init__(self, sound: Edited, *, name: str | None = None) -> None:
         self.path, self.name = sound.path, named(sound, name)
         self._sound, self._spans = sound, open_spans(sound.path)
-        self._samples = EditedSamples(self._spans.__enter__(), sound.edits)
+        self._samples = EditedSamples(self._spans.__enter__(), Timeline(sound.edits))
         self.sample_rate_hz, self.channels = sound.edits.sample_rate_hz, sound.facts.channels
         self.claimed_frames = sound.edits.length
         self.frames_read = 0
@@ -191,7 +186,7 @@ def open_sound(sound: Sound, *, name: str | None = None) -> Source | EditedSourc
 def open_samples(sound: Sound) -> Iterator[Samples]:
     """A sound that seeks exactly, from which many spans are read."""
     with open_spans(path_of(sound)) as samples:
-        yield EditedSamples(samples, sound.edits) if isinstance(sound, Edited) else samples
+        yield EditedSamples(samples, Timeline(sound.edits)) if isinstance(sound, Edited) else samples
 
 
 def read_sound(sound: Sound, start: int, frames: int) -> Block:

@@ -17,8 +17,8 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.writing import write_working
-from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.edit.reading import Sound, read_sound
+from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
 from ispettore.core.measure.inspecting import UNNAMED, inspect

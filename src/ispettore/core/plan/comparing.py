@@ -24,6 +24,7 @@ class Inputs(BaseModel):
     alike: str
     bounds: str
     room_tone: str
+    edits: str
     methods: str
     software: str
 
@@ -35,6 +36,7 @@ TITLES = {
     "alike": "To be like",
     "bounds": "Bounds",
     "room_tone": "Room tone",
+    "edits": "Edits",
     "methods": "Methods",
     "software": "Software",
 }
@@ -56,7 +58,7 @@ class Pair(Shown):
 def asked(one: Inputs, other: Inputs) -> list[Change]:
     """What was asked differently, in a fixed order.
 
-    >>> said = {"alike": "", "bounds": "", "room_tone": "", "methods": "1", "software": "1"}
+    >>> said = {"alike": "", "bounds": "", "room_tone": "", "edits": "", "methods": "1", "software": "1"}
     >>> plain = Inputs(specification="A", made_by="light plan", format="MP3", **said)
     >>> [(change.about, change.after) for change in asked(plain, plain.model_copy(update={"format": "FLAC"}))]
     [('Format', 'FLAC')]

@@ -4,7 +4,7 @@ Nothing is refused here: a draft is kept as it is, and what speaks against a ste
 on is sound.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 from uuid import uuid4
 
@@ -66,6 +66,45 @@ def read(steps: Steps, inspection: Inspection | None = None) -> list[ReadStep]:
         problems = (*reading.problems, *([lacking] if lacking else []))
         found.append(ReadStep(**step.model_dump(), reading=reading, problems=problems, order=placed.get(number, "")))
     return found
+
+
+def placed(steps: Steps, moved: Callable[[float, float], tuple[float, float] | None]) -> tuple[DraftStep, ...]:
+    """Steps of a recording whose places went elsewhere: every entry with a start and an end follows, and goes where `moved` finds
+    no place for it; a step that was for such entries alone goes with the last of them.
+
+    >>> spots = [{"start_s": 1, "end_s": 2, "gain_db": -3}, {"start_s": 5, "end_s": 6, "gain_db": 2}]
+    >>> one = DraftStep(kind="spot-gain", settings={"spots": spots})
+    >>> [later] = placed([one], lambda start, end: (start - 3, end - 3) if start >= 3 else None)
+    >>> later.settings["spots"]
+    [{'start_s': 2, 'end_s': 3, 'gain_db': 2}]
+    >>> placed([one], lambda start, end: None)
+    ()
+    """
+    found = []
+    for step in steps:
+        settings, gone = dict(step.settings), False
+        for name, entries in step.settings.items():
+            if not isinstance(entries, list | tuple) or not any(_place(entry) for entry in entries):
+                continue
+            followed = []
+            for entry in entries:
+                place = _place(entry)
+                times = moved(*place) if place is not None else None
+                if times is not None:
+                    followed.append({**entry, "start_s": times[0], "end_s": times[1]})
+                elif place is None:
+                    followed.append(entry)
+            settings[name], gone = followed, gone or not followed
+        if not gone:
+            found.append(step.model_copy(update={"settings": settings}))
+    return tuple(found)
+
+
+def _place(entry: Any) -> tuple[float, float] | None:
+    if not isinstance(entry, dict):
+        return None
+    start, end = entry.get("start_s"), entry.get("end_s")
+    return (start, end) if isinstance(start, int | float) and isinstance(end, int | float) else None
 
 
 def ready(read_steps: Sequence[ReadStep]) -> bool:

@@ -235,7 +235,7 @@ class Rehearsal:
     """One recording under rehearsal. `sound` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand."""
 
     def __init__(self, sound: Sound, known: Inspection, *, name: str, folder: Path, room_tone: Sequence[Span] = ()) -> None:
-        self.sound, self.known, self.name, self.folder = sound, known, name, folder
+        self.recording, self.known, self.name, self.folder = sound, known, name, folder
         self.room_tone = room_tone
         self.rate, self.frames = known.facts.sample_rate_hz, known.facts.frames
         self.whole = self.frames <= WHOLE_S * self.rate
@@ -268,7 +268,7 @@ class Rehearsal:
     def _made(self, *stretches: tuple[int, int]) -> Chain:
         start, frames = stretches[0]
         inside = [span for span in spans_later(self.room_tone, -start / self.rate) if span.end_s <= frames / self.rate]
-        window = Window(self.sound, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
+        window = Window(self.recording, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
         return Chain(window, sum(count for _, count in stretches), None if self.whole else self.known)
 
     def _new(self, start: int, frames: int) -> Chain:

@@ -16,6 +16,7 @@ from ispettore.core.archive.checking import Archive, ArchiveTooNew
 from ispettore.core.certify import forms, seal
 from ispettore.core.certify.certificate import hash_of
 from ispettore.core.certify.notices import Notice
+from ispettore.core.edit.edits import Edits
 from ispettore.core.measure import kept as kept_inspections
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
@@ -31,6 +32,7 @@ from ispettore.studio.tables import (
     Conforming,
     DeliverableRecord,
     DraftState,
+    EditList,
     InspectionRecord,
     Planning,
     Production,
@@ -164,6 +166,8 @@ def _readable(model: type[SQLModel], row: rows.Row) -> None:
         kept_inspections.inspection(row["outcome"]["after"])
     elif model is DraftState:
         kept_treatments.treatment({"steps": row["steps"]})
+    elif model is EditList:
+        Edits.model_validate(row["edits"])
     elif model is CertificateRecord:
         _certificate(row)
 

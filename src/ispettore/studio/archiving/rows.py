@@ -30,6 +30,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Session, SQLModel, col, select
 
 from ispettore.core.text import wrong_in
+from ispettore.studio.catalogue import edited
 from ispettore.studio.jobs import retrying
 from ispettore.studio.tables import (
     Acceptance,
@@ -40,6 +41,8 @@ from ispettore.studio.tables import (
     Delivery,
     DraftRecord,
     DraftState,
+    EditList,
+    EditState,
     InspectionRecord,
     Listening,
     NoteRecord,
@@ -88,7 +91,7 @@ def _treatments(production: UUID) -> ColumnElement[bool]:
 
 
 def _inspections(production: UUID) -> ColumnElement[bool]:
-    return col(InspectionRecord.sha256).in_(select(Recording.sha256).where(Recording.production_id == production))
+    return col(InspectionRecord.sha256).in_(edited.sounds_of(production))
 
 
 def _ended(production: UUID) -> ColumnElement[bool]:
@@ -102,6 +105,8 @@ TABLES: dict[type[SQLModel], Which] = {
     Production: lambda production: col(Production.id) == production,
     Recording: _of_production(Recording),
     InspectionRecord: _inspections,
+    EditList: _of_recordings(EditList),
+    EditState: _of_recordings(EditState),
     Acceptance: _of_recordings(Acceptance),
     Conforming: _of_recordings(Conforming),
     Planning: _of_recordings(Planning),

@@ -43,10 +43,15 @@ class Subject:
 def known(session: Session, recording: Recording, *, listening: str = "") -> Known:
     """What is known of a recording beside its measurement, as its certificate is to say."""
     production = session.get_one(Production, recording.production_id)
-    found = sorted(acceptances.reasons(session, recording.id).items(), key=lambda each: each[0][1])
     accepted = tuple(
-        Accepted(kind=kind, title=title_of_finding(kind), start_s=start / 1000, end_s=end / 1000, reason=reason)
-        for (kind, start, end), reason in found
+        Accepted(
+            kind=one.row.kind,
+            title=title_of_finding(one.row.kind),
+            start_s=round(one.start_s, 3),
+            end_s=round(one.end_s, 3),
+            reason=one.row.reason,
+        )
+        for one in acceptances.reasons(session, recording)
     )
     return Known(certified_by=certified_by(production), accepted=accepted, listening=listening)
 

@@ -127,6 +127,7 @@ def _wanted(recording: Recording, production: Production, form: FormatName | Out
         kept_version=manner.kept.version if manner.kept else None,
         kept_changed=manner.kept is not None and manner.kept.changed,
         room_tone=recording.room_tone,
+        edited=recording.edited,
         software=version("ispettore"),
     )
 
@@ -141,6 +142,7 @@ SAME = (
     "likeness",
     "bounds",
     "room_tone",
+    "edited",
     "software",
 )
 """Where all of these are as they were, an attempt would come to the same."""
@@ -189,12 +191,13 @@ def _methods(conforming: Conforming) -> int | None:
     return ((conforming.outcome or {}).get("before") or {}).get("methods_version")
 
 
-def last_treatment(session: Session, recording_id: UUID) -> Treatment | None:
-    """What made the newest file of a recording, without what it learned; None where none was made."""
+def last_treatment(session: Session, recording_id: UUID) -> tuple[Treatment | None, str]:
+    """What made the newest file of a recording, without what it learned, None where none was made; and what the recording was known
+    by with its edits then."""
     treatment = col(Conforming.outcome)["treatment"]
-    rows = select(treatment).where(Conforming.recording_id == recording_id, col(Conforming.sha256).is_not(None))
+    rows = select(treatment, Conforming.edited).where(Conforming.recording_id == recording_id, col(Conforming.sha256).is_not(None))
     found = session.exec(rows.order_by(col(Conforming.created_at).desc()).limit(1)).first()
-    return kept_treatments.treatment(found) if found else None
+    return (kept_treatments.treatment(found[0]), found[1]) if found else (None, "")
 
 
 def deliverable_name(recording_name: str, container: str) -> str:
@@ -210,14 +213,22 @@ def deliverable_name(recording_name: str, container: str) -> str:
     return f"{stem}{ending}"
 
 
-def of_recording(session: Session, recording_id: UUID, chosen: Specification) -> list[ConformingView]:
+def of_recording(session: Session, recording: Recording, chosen: Specification) -> list[ConformingView]:
     """Every attempt for a recording, newest first, judged by a specification."""
     found = session.exec(
-        select(Conforming).where(Conforming.recording_id == recording_id).order_by(col(Conforming.created_at).desc())
+        select(Conforming).where(Conforming.recording_id == recording.id).order_by(col(Conforming.created_at).desc())
     ).all()
     running = works.newest(session, WorkKind.CONFORM, [conforming.id for conforming in found])
     return [
-        _view(one, one.outcome, running.get(one.id), chosen, readings=True, number=len(found) - place)
+        _view(
+            one,
+            one.outcome,
+            running.get(one.id),
+            chosen,
+            readings=True,
+            number=len(found) - place,
+            as_edited=one.edited == recording.edited,
+        )
         for place, one in enumerate(found)
     ]
 
@@ -256,6 +267,7 @@ def _view(
     *,
     readings: bool = False,
     number: int = 0,
+    as_edited: bool = True,
 ) -> ConformingView:
     outcome = kept_outcomes.conformed(data) if data else None
     made_for = conforming.specification
@@ -300,6 +312,7 @@ def _view(
         chosen_at=conforming.chosen_at,
         cleared_at=conforming.cleared_at,
         number=number,
+        as_edited=as_edited,
         result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
     )
 

@@ -10,7 +10,7 @@ from sqlmodel import Session, SQLModel, col, select
 
 from ispettore.core.spec import kept
 from ispettore.studio import events
-from ispettore.studio.catalogue import made
+from ispettore.studio.catalogue import edited, made
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store.blobs import Store
@@ -164,8 +164,7 @@ def _delivered(session: Session, production_id: UUID) -> list[tuple[str, int]]:
 def _drawn(session: Session, production_id: UUID) -> set[str]:
     """Files that were kept beside the inspections of a production's recordings."""
     columns: tuple[Any, ...] = (InspectionRecord.pyramid_sha256, InspectionRecord.levels_sha256, InspectionRecord.listening_sha256)
-    hashes = select(Recording.sha256).where(Recording.production_id == production_id)
-    rows = session.exec(select(*columns).where(col(InspectionRecord.sha256).in_(hashes))).all()
+    rows = session.exec(select(*columns).where(col(InspectionRecord.sha256).in_(edited.sounds_of(production_id)))).all()
     return {sha256 for row in rows for sha256 in row if sha256 is not None}
 
 

@@ -1,6 +1,7 @@
 """The treatment that somebody works on for a recording: every change is kept, so that it can be undone, also after a reload."""
 
 from collections.abc import Sequence
+from functools import partial
 from uuid import UUID
 
 from pydantic import ValidationError
@@ -19,7 +20,7 @@ from ispettore.core.treat.draft import DraftStep
 from ispettore.core.treat.keeping import Finish, General, KeptTreatment
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, lookup, plannings, recordings
+from ispettore.studio.catalogue import conformings, edited, lookup, plannings, recordings
 from ispettore.studio.catalogue.manner import KeptUse, Manner
 from ispettore.studio.catalogue.treatment_views import GeneralView
 from ispettore.studio.catalogue.views import DraftView, KeptUseView
@@ -60,7 +61,8 @@ def _tone(session: Session, recording: Recording) -> tuple[float, ...]:
 def steps_now(recording_id: UUID) -> list[DraftStep]:
     """The steps of the draft as it is. Raises NotFound."""
     with transaction() as session:
-        return list(steps_of(state_of(session, _recording(session, recording_id))))
+        recording = _recording(session, recording_id)
+        return list(steps_of(session, recording, state_of(session, recording)))
 
 
 def spots(recording_id: UUID, span: Span) -> list[SpotOffer]:
@@ -115,7 +117,7 @@ def general(recording_id: UUID, finish: Finish) -> tuple[General, float]:
     with transaction() as session:
         recording = _recording(session, recording_id)
         inspection = _inspection(session, recording)
-        treatment = draft.treatment(steps_of(state_of(session, recording)), inspection)
+        treatment = draft.treatment(steps_of(session, recording, state_of(session, recording)), inspection)
         found = keeping.general(treatment.steps, finish=finish)
         return found, keeping.level_of(inspection, found.steps) if inspection is not None else keeping.USUAL_LEVEL_DBFS
 
@@ -136,7 +138,7 @@ def take(recording_id: UUID, treatment: Treatment, *, follows: int) -> DraftView
     """Make a treatment the draft: steps that stay as they are keep their names. Raises as `change` does."""
     with transaction() as session:
         recording = _recording(session, recording_id, locked=True)
-        there = list(steps_of(state_of(session, recording)))
+        there = list(steps_of(session, recording, state_of(session, recording)))
         steps = []
         for one in draft.of(treatment):
             same = next((old for old in there if old.kind == one.kind), None)
@@ -168,7 +170,7 @@ def to_run(session: Session, recording: Recording) -> Manner:
     if state.plan and same:
         preference = next((known for known in PREFERENCES if known == state.plan), USUAL_PREFERENCE)
         return Manner(preference, draft=state.number)
-    steps = draft.treatment(steps_of(state), _inspection(session, recording)).steps
+    steps = draft.treatment(steps_of(session, recording, state), _inspection(session, recording)).steps
     name = f"{chosen.named}, changed" if chosen is not None else ""
     return Manner(treatment=KeptTreatment(name=name, steps=steps), kept=use, draft=state.number)
 
@@ -205,7 +207,7 @@ def _next(
     if record.number != follows:
         raise DraftChanged(file=recording.name)
     chosen = f"use “{kept.name}”" if kept else f"choose the {plan} plan" if plan else ""
-    told = chosen or draft.told(steps_of(before), steps)
+    told = chosen or draft.told(steps_of(session, recording, before), steps)
     if not told:
         return _view(session, recording, before)
     number = record.number + 1
@@ -226,6 +228,7 @@ def _next(
             plan=plan if chosen else before.plan,
             kept=(kept.model_dump(mode="json") if kept else None) if chosen else before.kept,
             origin=number if chosen else before.origin,
+            edited=recording.edited,
         )
     )
     record.number = number
@@ -255,27 +258,32 @@ def state_of(session: Session, recording: Recording) -> DraftState:
     record = session.get(DraftRecord, recording.id)
     if record is not None:
         return session.get_one(DraftState, (recording.id, record.number))
-    last = conformings.last_treatment(session, recording.id)
+    last, known_as = conformings.last_treatment(session, recording.id)
     steps = draft.of(last) if last else ()
-    return DraftState(recording_id=recording.id, number=0, steps=[step.model_dump(mode="json") for step in steps])
+    return DraftState(recording_id=recording.id, number=0, steps=[step.model_dump(mode="json") for step in steps], edited=known_as)
 
 
-def steps_of(state: DraftState) -> tuple[DraftStep, ...]:
+def steps_of(session: Session, recording: Recording, state: DraftState) -> tuple[DraftStep, ...]:
+    """The steps of a state: places that they tell are where these are heard with the edits of now."""
     try:
-        return tuple(DraftStep.model_validate(step) for step in state.steps)
+        steps = tuple(DraftStep.model_validate(step) for step in state.steps)
     except ValidationError:  # written by a newer version: what it says more is left aside
         known = set(DraftStep.model_fields)
-        return tuple(DraftStep.model_validate({name: step[name] for name in step if name in known}) for step in state.steps)
+        steps = tuple(DraftStep.model_validate({name: step[name] for name in step if name in known}) for step in state.steps)
+    if state.edited == recording.edited:
+        return steps
+    before, after = edited.line(session, recording, state.edited), edited.line(session, recording)
+    return draft.placed(steps, partial(edited.moved, before, after))
 
 
 def _view(session: Session, recording: Recording, state: DraftState) -> DraftView:
-    steps = steps_of(state)
+    steps = steps_of(session, recording, state)
     read = draft.read(steps, _inspection(session, recording))
     after = session.get(DraftState, (recording.id, state.number + 1))
     before = session.get(DraftState, (recording.id, state.number - 1))
     origin = session.get(DraftState, (recording.id, state.origin)) if state.plan or state.kept else None
     chosen = kept_treatments.kept_treatment(state.kept) if state.kept else None
-    differs = draft.differences(steps_of(origin), steps) if origin is not None else []
+    differs = draft.differences(steps_of(session, recording, origin), steps) if origin is not None else []
     return DraftView(
         number=state.number,
         steps=read,

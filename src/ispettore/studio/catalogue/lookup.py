@@ -19,7 +19,7 @@ LONG = ("findings", "speech", "room_tone", "pauses", "turns")
 
 
 Key = tuple[str, str, int]
-"""Hash of the file, room tone chosen, version of the methods: what is kept under these never changes."""
+"""What the sound is known by, room tone chosen, version of the methods: what is kept under these never changes."""
 _ready: Held[Key, Inspection] = Held(1_000)
 _whole: Held[Key, Inspection] = Held(4)
 """Those of three hours hold thousands of findings and pauses."""
@@ -66,14 +66,14 @@ def shortened(column: Any) -> ColumnElement[Any]:
 
 
 def measured(session: Session) -> set[str]:
-    """Hashes of the files that are measured by the methods of now."""
+    """What those sounds are known by that are measured by the methods of now."""
     return set(
         session.exec(select(InspectionRecord.sha256).where(InspectionRecord.methods_version == methods_history.current())).all()
     )
 
 
 def ribbons(session: Session, recordings: Sequence[Recording]) -> dict[str, bytes]:
-    """The packed miniature ribbons of files by their hash, those of the newest methods."""
+    """The packed miniature ribbons of sounds by what they are known by, those of the newest methods."""
     rows = select(InspectionRecord.sha256, InspectionRecord.ribbon).where(_of(recordings))
     return dict(session.exec(rows.order_by(col(InspectionRecord.methods_version))).all())
 
@@ -114,11 +114,11 @@ def held(session: Session, recording: Recording) -> Inspection | None:
 
 def exact(session: Session, recording: Recording) -> InspectionRecord | None:
     """The inspection by the methods of now with the room tone that the recording has now, or None."""
-    return session.get(InspectionRecord, (recording.sha256, methods_history.current(), recording.room_tone))
+    return session.get(InspectionRecord, (recording.known_as, methods_history.current(), recording.room_tone))
 
 
 def _keys(recording: Recording) -> list[tuple[str, str]]:
-    return [(recording.sha256, recording.room_tone)] + ([(recording.sha256, "")] if recording.room_tone else [])
+    return [(recording.known_as, recording.room_tone)] + ([(recording.known_as, "")] if recording.room_tone else [])
 
 
 def holds_something(column: Any) -> ColumnElement[bool]:
@@ -142,4 +142,4 @@ def filled(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _of(recordings: Sequence[Recording]) -> ColumnElement[bool]:
-    return col(InspectionRecord.sha256).in_({recording.sha256 for recording in recordings})
+    return col(InspectionRecord.sha256).in_({recording.known_as for recording in recordings})

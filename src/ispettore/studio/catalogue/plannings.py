@@ -49,6 +49,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
                 specification=specification,
                 methods_version=methods_history.current(),
                 room_tone=recording.room_tone,
+                edited=recording.edited,
                 **_asked(manner),
             )
             session.add(planning)
@@ -180,6 +181,7 @@ def in_manners(
         Planning.id,
         Planning.recording_id,
         Planning.room_tone,
+        Planning.edited,
         *(getattr(Planning, name) for name in MANNER),
     )
     rows = select(*columns).where(col(Planning.recording_id).in_([recording.id for recording, _ in wanted]), *_for(specification))
@@ -189,7 +191,7 @@ def in_manners(
     chosen, bounds = [], defaults.bounds(session)
     for recording, manner in wanted:
         asked = _asked((manner or EACH).within(bounds))
-        parts = [recording.room_tone, *(asked[name] for name in MANNER)]
+        parts = [recording.room_tone, recording.edited, *(asked[name] for name in MANNER)]
         chosen += [identifier for identifier, found in there.get(recording.id, []) if found == parts][:1]
     found = session.exec(select(Planning).where(col(Planning.id).in_(chosen))).all()
     return {planning.recording_id: planning for planning in found}
@@ -218,8 +220,8 @@ def _none(column: Any) -> ColumnElement[bool]:
 
 def _of(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
     """Every planning for a recording as it stands now."""
-    here = (Planning.recording_id == recording.id, Planning.room_tone == recording.room_tone)
-    return select(Planning).where(*here, *_for(specification))
+    of_it = (Planning.recording_id == recording.id, Planning.room_tone == recording.room_tone)
+    return select(Planning).where(*of_it, Planning.edited == recording.edited, *_for(specification))
 
 
 def _for(specification: Specification) -> tuple[ColumnElement[bool], ...]:

@@ -218,7 +218,7 @@ def catch_up() -> None:
         asked = works.newest(session, WorkKind.INSPECT, [recording.id for recording in there])
         for recording in there:
             work = asked.get(recording.id)
-            if recording.sha256 not in known and work is not None and work.state == WorkState.DONE:
+            if recording.known_as not in known and work is not None and work.state == WorkState.DONE:
                 works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 
 
@@ -264,7 +264,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
         parsed = lookup.inspection(record) if record else None
         run = tracks.unpacked(record.tracks) if record and record.tracks else None
         [row] = _views(session, [recording], specification, {recording.id: parsed} if parsed else {}, {})
-        reasons = acceptances.reasons(session, recording.id)
+        reasons = acceptances.reasons(session, recording)
         planning = plannings.of_recording(session, recording, specification, parsed)
         return RecordingDetail(
             stands=_stands(row, specification, planning),
@@ -283,7 +283,7 @@ def detail(recording_id: UUID) -> RecordingDetail:
             findings=[_finding(finding, reasons) for finding in parsed.findings] if parsed else [],
             breaches=breaches(row.verdict, parsed, run) if parsed and row.verdict else [],
             window=gain_window(parsed, specification) if parsed else None,
-            conformings=conformings.of_recording(session, recording.id, specification),
+            conformings=conformings.of_recording(session, recording, specification),
             formats=formats(specification),
         )
 
@@ -348,12 +348,12 @@ def report(recording_id: UUID) -> RecordingReport:
     )
 
 
-def _finding(finding: Finding, reasons: dict[acceptances.Key, str]) -> FindingView:
+def _finding(finding: Finding, reasons: Sequence[acceptances.Reason]) -> FindingView:
     return FindingView(
         **finding.model_dump(),
         title=title_of_finding(finding.kind),
         advice=advice(finding.kind),
-        accepted=reasons.get(acceptances.key(finding), ""),
+        accepted=next((one.row.reason for one in reasons if one.of(finding)), ""),
     )
 
 
@@ -386,11 +386,13 @@ def _views(
             created_at=recording.created_at,
             size_bytes=recording.size_bytes,
             sha256=recording.sha256,
+            known_as=recording.known_as,
+            edited=bool(recording.edited),
             same_as=twins.get(recording.id),
             work=works.view(inspecting.get(recording.id)),
             facts=inspection.facts if inspection else None,
             verdict=verdict,
-            ribbon=_ribbon(ribbons[recording.sha256], columns=MINIATURE) if recording.sha256 in ribbons else None,
+            ribbon=_ribbon(ribbons[recording.known_as], columns=MINIATURE) if recording.known_as in ribbons else None,
             conforming=newest.get(recording.id),
             delivered=delivered.get(recording.id),
             older_methods=inspection is not None and inspection.methods_version < methods_history.current(),

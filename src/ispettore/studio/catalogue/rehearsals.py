@@ -12,7 +12,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import draft
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Step
-from ispettore.studio.catalogue import drafts, lookup, plannings, room_tones
+from ispettore.studio.catalogue import drafts, edited, lookup, plannings, room_tones, sounds
 from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
@@ -116,11 +116,20 @@ def _asked(
             raise NotReady(file=recording.name, reason="has not been inspected yet")
         steps = _steps(session, recording, number, upto, shown=shown)
         levels = record.levels_sha256
-        sha256, key = record.listening_sha256 or recording.sha256, f"{recording.sha256} {record.room_tone} {record.methods_version}"
+        under = edited.underneath(session, recording)
+        sha256, _ = sounds.heard_from(session, recording, record)
+        key, tone = f"{recording.known_as} {record.room_tone} {record.methods_version}", room_tones.heard(session, recording)
         identity = (record.sha256, record.methods_version, record.room_tone)
     with store.compared(sha256, name=recording.name) as path:
         base = Rehearsed(
-            key=key, path=path, name=recording.name, room_tone=room_tones.read(recording.room_tone), known=None, steps=steps
+            key=key,
+            path=path,
+            name=recording.name,
+            room_tone=tone,
+            known=None,
+            steps=steps,
+            edits=under.edits if under else None,
+            facts=under.facts if under else None,
         )
 
         def ask(known: Known | None) -> Answer | Unknown:
@@ -143,7 +152,7 @@ def _steps(session: Session, recording: Recording, number: int, upto: str | None
     if state.number != number:
         raise Overtaken(file=recording.name)
     found = []
-    for step in draft.read(drafts.steps_of(state)):
+    for step in draft.read(drafts.steps_of(session, recording, state)):
         if (step.on or (shown and step.id == upto)) and step.reading.sound:
             found.append(Step(kind=step.kind, settings=dict(step.settings)))
         if step.id == upto:

@@ -3,6 +3,8 @@
 from collections.abc import Callable
 from uuid import UUID
 
+from sqlmodel import Session
+
 from ispettore.core.errors import Cancelled
 from ispettore.core.figures import clock
 from ispettore.core.measure import chosen_tone
@@ -12,10 +14,10 @@ from ispettore.core.measure.spectrogram import never
 from ispettore.core.spec import kept
 from ispettore.core.spec.verdict import judge, role_of
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, lookup, sounds
+from ispettore.studio.catalogue import deeds, edited, lookup, sounds
 from ispettore.studio.catalogue.views import ChosenToneView, LimitChange
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NotFound, NotReady
+from ispettore.studio.errors import NotFound, NotReady, RoomTonePutIn
 from ispettore.studio.jobs import works
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import InspectionRecord, Production, Recording, WorkKind
@@ -59,6 +61,10 @@ def choose(recording_id: UUID, span: Span | None) -> None:
         if span is not None:
             span = chosen_tone.snapped(span)
             chosen_tone.check(span, inspection)
+            start_s, end_s = edited.in_file(edited.line(session, recording), span.start_s, span.end_s)
+            if end_s - start_s < chosen_tone.SHORTEST_S:
+                raise RoomTonePutIn(file=recording.name)
+            span = Span(start_s=start_s, end_s=end_s)
         if recording.room_tone != (chosen := written(span) if span is not None else ""):
             deeds.note(session, recording, _told(span))
         recording.room_tone = chosen
@@ -68,6 +74,15 @@ def choose(recording_id: UUID, span: Span | None) -> None:
             works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
 
 
+def heard(session: Session, recording: Recording) -> Span | None:
+    """Where a person chose the room tone, by the time of the recording as it is edited; None where it is to be found, or no more
+    of it is left than would do."""
+    span = read(recording.room_tone)
+    times = edited.heard(edited.line(session, recording), span.start_s, span.end_s) if span is not None else None
+    found = Span(start_s=times[0], end_s=times[1]) if times is not None else None
+    return found if found is not None and found.length_s >= chosen_tone.SHORTEST_S else None
+
+
 def _told(span: Span | None) -> str:
     if span is None:
         return "Room tone detected automatically."
@@ -75,7 +90,7 @@ def _told(span: Span | None) -> str:
 
 
 def written(span: Span) -> str:
-    """As a recording keeps it: START-END in seconds, to a millisecond.
+    """As a recording keeps it, by the time of its file: START-END in seconds, to a millisecond.
 
     >>> written(Span(start_s=9876.545, end_s=9877.25))
     '9876.545-9877.250'

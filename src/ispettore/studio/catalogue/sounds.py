@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from sqlmodel import Session
 
 from ispettore.core.audio.writing import Samples
-from ispettore.studio.catalogue import lookup
+from ispettore.core.edit.reading import EditedSamples
+from ispettore.core.edit.timeline import Timeline
+from ispettore.studio.catalogue import edited, lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
 from ispettore.studio.jobs import decoding
@@ -29,32 +31,38 @@ class Piece:
 
 def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
     """A piece of an inspected recording. Raises NotFound, NotReady, NotInStore, ContentChanged and NotDecoded."""
-    name, sha256 = _listened(recording_id)
-    return _piece(sha256, store, start, frames, name=name)
+    with opened(recording_id, store) as samples:
+        return _piece(samples, start, frames)
 
 
 @contextmanager
 def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
     """An inspected recording from which many pieces are read. Raises NotFound or NotReady; and, here as while it is read,
     NotInStore, ContentChanged and NotDecoded."""
-    name, sha256 = _listened(recording_id)
-    with spans(sha256, store, name=name) as samples:
+    with transaction() as session:
+        recording, record = inspected(session, recording_id)
+        sha256, line = heard_from(session, recording, record)
+    with spans(sha256, store, name=recording.name, line=line) as samples:
         yield samples
 
 
 @contextmanager
-def spans(sha256: str, store: Store, *, name: str) -> Iterator[Samples]:
-    """A blob that seeks exactly, from which many pieces are read: damaged ones are not. Raises NotInStore; and, while it is
+def spans(sha256: str, store: Store, *, name: str, line: Timeline | None = None) -> Iterator[Samples]:
+    """A blob that seeks exactly, with edits over it if there are any, from which many pieces are read:
+    damaged ones are not. Raises NotInStore; and, while it is
     read, ContentChanged and NotDecoded."""
     with store.open(sha256, name=name) as kept:
-        yield decoding.decoders().samples_of(kept, name=name)
+        samples = decoding.decoders().samples_of(kept, name=name)
+        yield samples if line is None else EditedSamples(samples, line)
 
 
-def _listened(recording_id: UUID) -> tuple[str, str]:
-    """A recording's name and the blob that seeks exactly: its own, or a lossless copy of it."""
-    with transaction() as session:
-        recording, record = inspected(session, recording_id)
-        return recording.name, record.listening_sha256 or recording.sha256
+def heard_from(session: Session, recording: Recording, record: InspectionRecord) -> tuple[str, Timeline | None]:
+    """The blob that seeks exactly from which an inspected recording is heard, its own or a lossless copy of it, and the edits over
+    it. Raises NotFound."""
+    under = edited.underneath(session, recording)
+    if under is None:
+        return record.listening_sha256 or recording.sha256, None
+    return under.listening or recording.sha256, edited.line(session, recording)
 
 
 def inspected(session: Session, recording_id: UUID) -> tuple[Recording, InspectionRecord]:
@@ -78,9 +86,9 @@ def of_deliverable(conforming_id: UUID, store: Store, *, start: int, frames: int
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or "the file")
         name, sha256 = conforming.file_name or "the file", conforming.listening_sha256 or conforming.sha256
-    return _piece(sha256, store, start, frames, name=name)
-
-
-def _piece(sha256: str, store: Store, start: int, frames: int, *, name: str) -> Piece:
     with spans(sha256, store, name=name) as samples:
-        return Piece(samples(max(start, 0), min(frames, LONGEST_FRAMES)))
+        return _piece(samples, start, frames)
+
+
+def _piece(samples: Samples, start: int, frames: int) -> Piece:
+    return Piece(samples(max(start, 0), min(frames, LONGEST_FRAMES)))

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
+from functools import partial
 from uuid import UUID
 
 from pydantic import BaseModel
@@ -19,7 +20,7 @@ from ispettore.core.treat import draft
 from ispettore.core.treat.order import place_for
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, drafts, lookup, sounds
+from ispettore.studio.catalogue import deeds, drafts, edited, lookup, sounds
 from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.views import DraftView
@@ -46,7 +47,7 @@ def view(recording_id: UUID, store: Store, *, cancelled: Callable[[], bool] = ne
     """The passages of a recording. Raises NotFound and NotReady."""
     with transaction() as session:
         recording, inspection, record = _known(session, recording_id)
-    found = _turns(recording, inspection)
+        found = _turns(session, recording, inspection)
     if cancelled():
         raise Cancelled
     key = ((record.sha256, record.room_tone, record.methods_version), str(found))
@@ -59,7 +60,10 @@ def correct(recording_id: UUID, wanted: Sequence[Turn] | None) -> None:
     NotReady, and TurnsRefused where passages leave gaps, overlap, or lie outside of the recording."""
     with transaction() as session:
         recording, inspection, _ = _known(session, recording_id, locked=True)
-        told = None if wanted is None else [turn.model_dump() for turn in _joined(recording, wanted, inspection.facts.duration_s)]
+        told = None
+        if wanted is not None:
+            joined = _joined(recording, wanted, inspection.facts.duration_s)
+            told = [turn.model_dump() for turn in _placed(joined, partial(edited.in_file, edited.line(session, recording)))]
         if recording.turns != told:
             deeds.note(session, recording, "Voices detected automatically." if told is None else "Voices set manually.")
         recording.turns = told
@@ -82,7 +86,7 @@ def match(
     with transaction() as session:
         recording, inspection, record = _known(session, recording_id)
         aim = _aim(session, like) if like is not None else None
-    found = _turns(recording, inspection)
+        found = _turns(session, recording, inspection)
     heard = _voices(recording, inspection, record, store, found, toned=tone)
     if cancelled():
         raise Cancelled
@@ -109,10 +113,19 @@ def _known(session: Session, recording_id: UUID, *, locked: bool = False) -> tup
     return recording, inspection, record
 
 
-def _turns(recording: Recording, inspection: Inspection) -> list[Turn]:
-    if recording.turns is not None:
-        return [Turn.model_validate(turn) for turn in recording.turns]
-    return list(inspection.turns)
+def _turns(session: Session, recording: Recording, inspection: Inspection) -> list[Turn]:
+    if recording.turns is None:
+        return list(inspection.turns)
+    kept = [Turn.model_validate(turn) for turn in recording.turns]
+    found = _placed(kept, partial(edited.heard, edited.line(session, recording)))
+    # Edits may move the end by what is less than a frame, and leave nothing of one voice.
+    return _joined(recording, found, found[-1].end_s) if found else []
+
+
+def _placed(turns: Sequence[Turn], moved: Callable[[float, float], tuple[float, float] | None]) -> list[Turn]:
+    """Passages in another time; those of which nothing is heard there are left out."""
+    places = [(turn, moved(turn.start_s, turn.end_s)) for turn in turns]
+    return [turn.model_copy(update={"start_s": times[0], "end_s": times[1]}) for turn, times in places if times is not None]
 
 
 def _voices(

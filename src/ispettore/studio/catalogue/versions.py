@@ -10,6 +10,7 @@ from uuid import UUID
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
+from ispettore.core.edit.edits import summed
 from ispettore.core.figures import exact, with_unit
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import comparing
@@ -27,10 +28,10 @@ from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, deeds, lookup
+from ispettore.studio.catalogue import conformings, deeds, edited, lookup
 from ispettore.studio.catalogue.views import SpecificationName
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import FileCleared, NoFile, NotFound, NotReady
+from ispettore.studio.errors import FileCleared, MadeOfOtherEdits, NoFile, NotFound, NotReady
 from ispettore.studio.tables import Conforming, Production, Recording, now
 
 SOURCE = 0
@@ -101,6 +102,8 @@ def make_current(conforming_id: UUID) -> None:
         recording = session.get_one(Recording, conforming.recording_id, with_for_update=True)
         if conforming.sha256 is None:
             raise NoFile(file=recording.name)
+        if conforming.edited != recording.edited:
+            raise MadeOfOtherEdits(file=recording.name)
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or recording.name)
         conforming.chosen_at = now()
@@ -138,7 +141,12 @@ def _version(
         ledger=list(outcome.ledger),
         verdict=judge(outcome.after, specification, role=conformings.role(conforming, outcome, specification)),
     )
-    return _Version(view=view, inspection=outcome.after, inputs=_inputs(conforming, outcome), steps=steps)
+    return _Version(
+        view=view,
+        inspection=outcome.after,
+        inputs=_inputs(conforming, outcome, _edits(session, recording, conforming)),
+        steps=steps,
+    )
 
 
 def _source(session: Session, recording: Recording, specification: Specification) -> _Version:
@@ -160,7 +168,7 @@ def _source(session: Session, recording: Recording, specification: Specification
     return _Version(view=view, inspection=inspection, inputs=None, steps=())
 
 
-def _inputs(conforming: Conforming, outcome: Conformed) -> Inputs:
+def _inputs(conforming: Conforming, outcome: Conformed, edits: str) -> Inputs:
     specification = conforming.specification
     return Inputs(
         specification=f"{specification['name']}, version {specification['version']}",
@@ -169,9 +177,19 @@ def _inputs(conforming: Conforming, outcome: Conformed) -> Inputs:
         alike=_alike(conforming.likeness or {}),
         bounds=_bounds(conforming.bounds or {}),
         room_tone=f"{conforming.room_tone} s" if conforming.room_tone else "",
+        edits=edits,
         methods=f"version {outcome.before.methods_version}",
         software=conforming.software,
     )
+
+
+def _edits(session: Session, recording: Recording, conforming: Conforming) -> str:
+    line = edited.line(session, recording, conforming.edited)
+    if line is None:
+        return ""
+    count = len(line.edits.edits)
+    longer_s = line.edits.seconds(line.edits.length - line.edits.frames)
+    return f"{count} edit{'s' if count > 1 else ''}, {summed(longer_s)}"
 
 
 def _alike(likeness: dict[str, float | None]) -> str:

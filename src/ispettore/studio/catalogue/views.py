@@ -166,6 +166,7 @@ class ConformingView(BaseModel):
     chosen_at: datetime | None
     cleared_at: datetime | None
     number: int
+    as_edited: bool
     result: ResultView | None
 
 
@@ -173,7 +174,8 @@ class RecordingView(BaseModel):
     """A row of the inspection sheet.
 
     `conforming` is the newest attempt to conform it; `delivered` the one whose file counts: certified for the specification of now
-    before any other, else the newest with a file. `older_methods` says that it still waits to be measured by the methods of now.
+    before any other, else the newest with a file. `older_methods` says that it still waits to be measured by the methods of now. `known_as`
+    changes with its edits.
     """
 
     id: UUID
@@ -183,6 +185,8 @@ class RecordingView(BaseModel):
     created_at: datetime
     size_bytes: int
     sha256: str
+    known_as: str
+    edited: bool
     same_as: str | None
     work: WorkView | None
     facts: FileFacts | None

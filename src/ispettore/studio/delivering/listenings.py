@@ -13,11 +13,12 @@ from ispettore.core.audio.virtual_wav import Mark, VirtualWav
 from ispettore.core.audio.writing import Samples
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note, NoteKind
+from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.reading import Span
 from ispettore.core.text import refuse
 from ispettore.studio import events
-from ispettore.studio.catalogue import lookup, recordings, sounds
+from ispettore.studio.catalogue import edited, lookup, recordings, sounds
 from ispettore.studio.catalogue.views import RibbonView
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import deliverables
@@ -39,6 +40,7 @@ class _File:
     recording: Recording
     sha256: str
     heard_from: str
+    line: Timeline | None
     frames: int
     channels: int
     sample_rate_hz: int
@@ -58,7 +60,7 @@ def view(of: Of, subject: UUID) -> ListenView:
         heard = session.exec(
             select(Listening).where(Listening.recording_id == recording.id).order_by(col(Listening.began_at).desc())
         ).all()
-        noted = session.exec(_notes(recording.id)).all()
+        noted = _notes(session, recording)
         choices = _choices(session, recording, heard)
         titles = {(one.of, one.id): one.title for one in choices}
         before, after = _neighbours(session, file, production)
@@ -90,17 +92,17 @@ def sound(of: Of, subject: UUID, store: Store, *, marks: bool = False) -> tuple[
     """A file as WAV, what identifies it, and its name; with its notes as marks, if wanted. Raises as `view` does."""
     with transaction() as session:
         file = _file(session, of, subject)
-        noted = session.exec(_notes(file.recording.id)).all() if marks else []
+        noted = _notes(session, file.recording) if marks else []
 
     def opened() -> AbstractContextManager[Samples]:
-        return sounds.spans(file.heard_from, store, name=file.recording.name)
+        return sounds.spans(file.heard_from, store, name=file.recording.name, line=file.line)
 
     wav = VirtualWav(
         opened,
         frames=file.frames,
         channels=file.channels,
         sample_rate_hz=file.sample_rate_hz,
-        marks=[Mark(one.at_s, _note(one, "").told) for one in noted if one.sha256 == file.sha256],
+        marks=[Mark(one.at_s, _note(one, "").told) for one in noted if one.on == file.sha256],
     )
     return wav, file.sha256, f"{file.recording.name.rpartition('.')[0] or file.recording.name}.wav"
 
@@ -140,12 +142,13 @@ def note(of: Of, subject: UUID, *, at_s: float, kind: NoteKind, text: str, who: 
     said, name = refuse(text.strip(), what="The note", breaks=True), refuse(who.strip(), what="The listener's name")
     with transaction() as session:
         file = _file(session, of, subject)
+        at = max(0.0, min(at_s, file.duration_s))
         row = NoteRecord(
             recording_id=file.recording.id,
             of=of,
             subject_id=subject,
-            sha256=file.sha256,
-            at_s=max(0.0, min(at_s, file.duration_s)),
+            sha256=file.recording.sha256 if of == "recording" else file.sha256,
+            at_s=edited.in_file(file.line, at, at)[0],
             kind=kind,
             text=said,
             who=name,
@@ -180,8 +183,8 @@ def notes_of(of: Of, subject: UUID) -> tuple[str, list[Note], float]:
     """The notes on a file, with the recording's name and how long the file is. Raises as `view` does."""
     with transaction() as session:
         file = _file(session, of, subject)
-        rows = session.exec(_notes(file.recording.id)).all()
-    return file.recording.name, [_note(one, file.title) for one in rows if one.sha256 == file.sha256], file.duration_s
+        rows = _notes(session, file.recording)
+    return file.recording.name, [_note(one, file.title) for one in rows if one.on == file.sha256], file.duration_s
 
 
 def notes_of_production(production_id: UUID) -> tuple[str, list[tuple[str, Note]]]:
@@ -192,9 +195,9 @@ def notes_of_production(production_id: UUID) -> tuple[str, list[tuple[str, Note]
             raise NotFound(what="production")
         found = []
         for recording in recordings.current(session, production_id):
-            rows = session.exec(_notes(recording.id)).all()
+            rows = _notes(session, recording)
             titles = {(one.of, one.id): one.title for one in _choices(session, recording, [])} if rows else {}
-            found += [(recording.name, _note(one, titles.get((_of(one.of), one.subject_id), "an earlier file"))) for one in rows]
+            found += [(recording.name, _note(one, titles.get(one.of, "an earlier file"))) for one in rows]
         return production.name, found
 
 
@@ -237,13 +240,24 @@ def _file(session: Session, of: Of, subject: UUID) -> _File:
 
 def _source(session: Session, recording_id: UUID) -> _File:
     recording, inspection = sounds.inspected(session, recording_id)
-    hashes = (recording.sha256, inspection.listening_sha256 or recording.sha256)
-    title = "recording as it came in"
-    return _as_file("recording", recording_id, title, recording, hashes, inspection.data["facts"], inspection.ribbon)
+    sha256, line = sounds.heard_from(session, recording, inspection)
+    facts, hashes = inspection.data["facts"], (recording.known_as, sha256)
+    return _as_file("recording", recording_id, _title(recording), recording, hashes, facts, inspection.ribbon, line)
+
+
+def _title(recording: Recording) -> str:
+    return "edited recording" if recording.edited else "recording as it came in"
 
 
 def _as_file(
-    of: Of, identifier: UUID, title: str, recording: Recording, hashes: tuple[str, str], facts: dict[str, Any], drawn: bytes | None
+    of: Of,
+    identifier: UUID,
+    title: str,
+    recording: Recording,
+    hashes: tuple[str, str],
+    facts: dict[str, Any],
+    drawn: bytes | None,
+    line: Timeline | None = None,
 ) -> _File:
     """A file by its hash and that from which it is heard."""
     return _File(
@@ -253,6 +267,7 @@ def _as_file(
         recording=recording,
         sha256=hashes[0],
         heard_from=hashes[1],
+        line=line,
         frames=facts["frames"],
         channels=facts["channels"],
         sample_rate_hz=facts["sample_rate_hz"],
@@ -294,7 +309,7 @@ def _choices(session: Session, recording: Recording, heard: Sequence[Listening])
     inspection = lookup.whole(session, recording)
     if inspection is not None:
         seconds = inspection.data["facts"]["duration_s"]
-        found.append(choice("recording", recording.id, "recording as it came in", recording.sha256, seconds))
+        found.append(choice("recording", recording.id, _title(recording), recording.known_as, seconds))
     return found
 
 
@@ -317,9 +332,31 @@ def _neighbours(session: Session, file: _File, production: Production) -> tuple[
     return (there[at - 1][1] if at > 0 else None), (there[at + 1][1] if at + 1 < len(there) else None)
 
 
-def _notes(recording_id: UUID) -> Any:
-    here = (NoteRecord.recording_id == recording_id, col(NoteRecord.removed_at).is_(None))
-    return select(NoteRecord).where(*here).order_by(col(NoteRecord.at_s), col(NoteRecord.created_at))
+@dataclass(frozen=True)
+class _Placed:
+    """A note where it is heard now: `on` is what that file or sound is known by. One on the recording itself follows its edits;
+    what was left out around it leaves it at the join."""
+
+    row: NoteRecord
+    at_s: float
+    on: str
+
+    @property
+    def of(self) -> tuple[Of, UUID]:
+        return _of(self.row.of), self.row.subject_id
+
+
+def _notes(session: Session, recording: Recording) -> list[_Placed]:
+    here = (NoteRecord.recording_id == recording.id, col(NoteRecord.removed_at).is_(None))
+    rows = session.exec(select(NoteRecord).where(*here).order_by(col(NoteRecord.created_at))).all()
+    line = edited.line(session, recording)
+    found = []
+    for row in rows:
+        if row.of == "recording" and row.sha256 == recording.sha256:
+            found.append(_Placed(row, edited.join_of(line, row.at_s), recording.known_as))
+        else:
+            found.append(_Placed(row, row.at_s, row.sha256))
+    return sorted(found, key=lambda one: one.at_s)
 
 
 def _spans(row: Listening) -> list[Heard]:
@@ -330,21 +367,22 @@ def _of(name: str) -> Of:
     return "deliverable" if name == "deliverable" else "attempt" if name == "attempt" else "recording"
 
 
-def _note(row: NoteRecord, file: str) -> Note:
+def _note(placed: _Placed, file: str) -> Note:
+    row = placed.row
     kind: NoteKind = next((kind for kind in listening.NOTE_KINDS if kind == row.kind), "other")
-    return Note(at_s=row.at_s, kind=kind, text=row.text, who=row.who, file=file, done_at=row.done_at)
+    return Note(at_s=placed.at_s, kind=kind, text=row.text, who=row.who, file=file, done_at=row.done_at)
 
 
-def _noted(row: NoteRecord, titles: dict[tuple[Of, UUID], str], sha256: str) -> NoteView:
-    said = _note(row, titles.get((_of(row.of), row.subject_id), "an earlier file"))
+def _noted(placed: _Placed, titles: dict[tuple[Of, UUID], str], sha256: str) -> NoteView:
+    row, said = placed.row, _note(placed, titles.get(placed.of, "an earlier file"))
     return NoteView(
         id=row.id,
-        at_s=row.at_s,
+        at_s=placed.at_s,
         kind=said.kind,
         text=row.text,
         who=row.who,
         title=said.file,
-        this=row.sha256 == sha256,
+        this=placed.on == sha256,
         created_at=row.created_at,
         done_at=row.done_at,
     )

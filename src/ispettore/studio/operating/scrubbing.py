@@ -123,12 +123,13 @@ def _needed(session: Session) -> dict[str, _Need]:
 def _rows(session: Session) -> Iterator[tuple[str, str, Any]]:
     """Each naming of a file: its hash, what for, and the recording it was worked out of, if it was."""
     productions = dict(session.exec(select(Production.id, Production.name)).all())
-    there = session.exec(select(Recording.id, Recording.sha256, Recording.name, Recording.production_id)).all()
-    called = {one: f"“{name}” of {productions[production]}" for one, _, name, production in there}
+    columns_of: tuple[Any, ...] = (Recording.id, Recording.sha256, Recording.edited, Recording.name, Recording.production_id)
+    there = session.exec(select(*columns_of)).all()
+    called = {one: f"“{name}” of {productions[production]}" for one, _, _, name, production in there}
     by_hash: dict[str, list[Any]] = defaultdict(list)
-    for one, sha256, _, _ in there:
+    for one, sha256, known_as, _, _ in there:
         yield sha256, called[one], None
-        by_hash[sha256].append(one)
+        by_hash[known_as or sha256].append(one)
     for sha256, *drawn in session.exec(
         select(InspectionRecord.sha256, *(getattr(InspectionRecord, name) for name in MEASURED))
     ).all():

@@ -7,6 +7,9 @@ from pathlib import Path
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.audio.facts import FileFacts
+from ispettore.core.edit.edits import Edits
+from ispettore.core.edit.reading import Edited, Sound
 from ispettore.core.measure import span_levels
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
@@ -34,7 +37,8 @@ class Known(_Sent):
 
 
 class Rehearsed(_Sent):
-    """A recording (`path` seeks exactly), and the steps over it. `known` may be left out once it was sent under this `key`."""
+    """A recording (`path` seeks exactly), with the edits over it if there are any, and the steps over that.
+    `known` may be left out once it was sent under this `key`."""
 
     key: str
     path: Path
@@ -42,6 +46,13 @@ class Rehearsed(_Sent):
     room_tone: Span | None
     known: Known | None
     steps: tuple[Step, ...]
+    edits: Edits | None = None
+    facts: FileFacts | None = None
+
+    @property
+    def sound(self) -> Sound:
+        """What is rehearsed."""
+        return self.path if self.edits is None or self.facts is None else Edited(self.path, self.edits, self.facts)
 
 
 class SoundRequest(Rehearsed):
@@ -119,14 +130,14 @@ def _rehearsal(request: Rehearsed) -> tuple[Rehearsal, Basis] | None:
     if request.key in _held:
         _held.move_to_end(request.key)
         rehearsal, basis = _held[request.key]
-        rehearsal.path = request.path
+        rehearsal.recording = request.sound
         return rehearsal, basis
     if request.known is None:
         return None
     with request.known.levels.open("rb") as file:
         basis = span_levels.basis(request.known.inspection, file)
     rehearsal = Rehearsal(
-        request.path,
+        request.sound,
         request.known.inspection,
         name=request.name,
         folder=Path(tempfile.mkdtemp()),

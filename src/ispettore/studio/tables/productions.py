@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import BigInteger, Boolean, Column, LargeBinary, String, Text
+from sqlalchemy import BigInteger, Boolean, Column, Integer, LargeBinary, String, Text
 from sqlmodel import Field, SQLModel
 
 from ispettore.core.audio.formats import FormatName
@@ -89,6 +89,39 @@ class Recording(SQLModel, table=True):
     """Who speaks when, where a person said so; None where the meters look for it."""
     entry: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """Its number, part, title and narrator, where a person said so; None where its file name tells them."""
+    edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
+    """What it sounds like with its edits is known by this (`EditList`); empty where it is heard as it came in. Every place that
+    is kept with a recording (room tone, voices, accepted findings, notes on itself) is one in its file, so that none is lost."""
+    edits: int = Field(default=0, sa_column=Column(Integer, nullable=False, server_default="0"))
+    """At which state its edits are; 0 is before the first."""
+
+    @property
+    def known_as(self) -> str:
+        """What tells its sound from any other: the hash of its file, or what that is known by with its edits."""
+        return self.edited or self.sha256
+
+
+class EditList(SQLModel, table=True):
+    """All edits of a recording at one time, by what it is known by with them. Never changed: whatever was measured or made refers
+    to it."""
+
+    __tablename__ = "edit_list"
+
+    edited: str = Field(primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", primary_key=True)
+    edits: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+
+
+class EditState(SQLModel, table=True):
+    """One state of a recording's edits: which they are (empty where there are none), and what the change was that led to it."""
+
+    __tablename__ = "edit_state"
+
+    recording_id: UUID = Field(foreign_key="recording.id", primary_key=True)
+    number: int = Field(primary_key=True)
+    edited: str
+    told: str = Field(default="", sa_column=Column(Text, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
 class Acceptance(SQLModel, table=True):
@@ -104,9 +137,10 @@ class Acceptance(SQLModel, table=True):
 
 
 class InspectionRecord(SQLModel, table=True):
-    """The inspection of one blob by one version of the methods, with room tone found or chosen as recordings say it.
+    """The inspection of one sound by one version of the methods, with room tone found or chosen as recordings say it. `sha256` is
+    what the sound is known by: the hash of a blob, or what that is known by with edits.
 
-    Recordings with the same bytes and the same room tone share it.
+    Recordings with the same bytes, edits and room tone share it.
     """
 
     __tablename__ = "inspection"
@@ -148,6 +182,8 @@ class Conforming(SQLModel, table=True):
     """Within which bounds, where these are not the usual."""
     room_tone: str = ""
     """Where a person had said the room tone is, when it was asked for."""
+    edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
+    """What the recording was known by with its edits then; empty where there were none."""
     software: str = ""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
@@ -178,6 +214,7 @@ class Planning(SQLModel, table=True):
     specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
     methods_version: int
     room_tone: str = ""
+    edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
     preference: str = ""
     """By which preference; empty for one plan of each."""
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
@@ -211,6 +248,8 @@ class DraftState(SQLModel, table=True):
     plan: str = ""
     kept: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     origin: int = 0
+    edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
+    """What the recording was known by with its edits: by the time of that its steps tell places."""
     created_at: datetime = Field(default_factory=now, sa_column=when())
 
 

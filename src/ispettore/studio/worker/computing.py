@@ -8,12 +8,13 @@ from ispettore.core.audio import tagging
 from ispettore.core.audio.cover import Cover
 from ispettore.core.audio.reading import Source
 from ispettore.core.audio.writing import OutputFormat, Sink
-from ispettore.core.certify.certificate import Origin, certify
+from ispettore.core.certify.certificate import Origin, SealedEdit, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Paper, Verification, read, verify
 from ispettore.core.certify.wording import subject, tell
 from ispettore.core.deliver.unpacked import is_package
+from ispettore.core.edit.reading import open_sound
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
@@ -59,15 +60,15 @@ def inspected(request: InspectRequest, progress: Progress) -> Inspected:
     Raises RecordingTooLong and what inspecting raises.
     """
     file, folder = request.source, request.folder
-    with Source(file.path, name=file.name) as source:
+    with open_sound(file.sound, name=file.name) as source:
         hours = source.claimed_frames / source.sample_rate_hz / 3600
         if hours > LONGEST_H:
             raise RecordingTooLong(file=file.name, hours=hours, longest_h=LONGEST_H)
     tone = [file.room_tone] if file.room_tone else []
-    measured = inspect(file.path, name=file.name, sha256=file.sha256, progress=progress, room_tone=tone)
+    measured = inspect(file.sound, name=file.name, sha256=file.known_as or file.sha256, progress=progress, room_tone=tone)
     inspection = measured.inspection
     listening = None
-    if not inspection.facts.seeks_exactly:
+    if file.edits is None and not inspection.facts.seeks_exactly:
         progress("Preparing playback", 0.0)
         listening = _decoded(file, folder / "listening.flac")
     levels = folder / "levels"
@@ -107,13 +108,13 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
     source, specification = request.source, request.specification
     target = request.folder / f"deliverable.{request.form.container}"
     result = conform(
-        source.path,
+        source.sound,
         specification,
         target,
         name=source.name,
         out_name=request.file_name,
         known=_basis(request.known) if request.known else None,
-        sha256=source.sha256,
+        sha256=source.known_as or source.sha256,
         form=request.form,
         treatment=request.treatment,
         likeness=request.likeness,
@@ -135,7 +136,7 @@ def planned(request: PlanRequest, progress: Progress) -> Planned:
     source = request.source
     progress("Planning", 0.0)
     found = proposed(
-        source.path,
+        source.sound,
         request.specification,
         name=source.name,
         known=_basis(request.known) if request.known else None,
@@ -171,7 +172,13 @@ def _written(request: ConformRequest, target: Path, result: Conformed, progress:
         issued=request.issued,
         issuer=request.issuer,
         name=request.file_name,
-        origin=Origin(name=source.name, sha256=source.sha256, treatment=result.treatment, touch=round(result.touch.touch, 2)),
+        origin=Origin(
+            name=source.name,
+            sha256=source.sha256,
+            edits=SealedEdit.all_of(source.edits),
+            treatment=result.treatment,
+            touch=round(result.touch.touch, 2),
+        ),
         beside=request.beside,
         known=result.measured,
     )

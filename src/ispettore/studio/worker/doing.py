@@ -16,7 +16,7 @@ from sqlmodel import Session
 
 from ispettore.core.archive import checking
 from ispettore.core.audio.tagging import Tags
-from ispettore.core.certify.certificate import Origin, issuer
+from ispettore.core.certify.certificate import Origin, SealedEdit, issuer
 from ispettore.core.errors import Cancelled, ContentChanged, IspettoreError
 from ispettore.core.measure import methods_history
 from ispettore.core.plan import kept as kept_outcomes
@@ -25,7 +25,7 @@ from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.studio.archiving import archives
 from ispettore.studio.archiving import importing as imports
-from ispettore.studio.catalogue import certificates, conformings, importings, lookup, room_tones
+from ispettore.studio.catalogue import certificates, conformings, edited, importings, lookup, room_tones
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.certifying import verifyings
@@ -200,13 +200,25 @@ class _Hand:
 
     @contextmanager
     def source(self, recording: Recording, *, certified: bool = False) -> Iterator[SourceFile]:
-        """A recording's file on this machine; hashed, where a certificate is to name it. Raises NotInStore, and ContentChanged
-        where its bytes are not those that came in."""
+        """A recording's file on this machine, with its edits over it; hashed, where a certificate is to name it. Raises NotInStore,
+        and ContentChanged where its bytes are not those that came in."""
         name = recording.name
+        with transaction() as session:
+            tone, under = room_tones.heard(session, recording), edited.underneath(session, recording)
         kept = self.store.checked if certified else self.store.compared
-        with kept(recording.sha256, name=name) as path:
-            tone = room_tones.read(recording.room_tone)
-            yield SourceFile(path=path, name=name, sha256=recording.sha256, room_tone=tone)
+        with ExitStack() as files:
+            path = files.enter_context(kept(recording.sha256, name=name))
+            if under is not None and under.listening is not None:
+                path = files.enter_context(self.store.compared(under.listening, name=name))
+            yield SourceFile(
+                path=path,
+                name=name,
+                sha256=recording.sha256,
+                room_tone=tone,
+                edits=under.edits if under else None,
+                facts=under.facts if under else None,
+                known_as=recording.known_as,
+            )
 
     @contextmanager
     def done(self) -> Iterator[Session]:
@@ -233,10 +245,10 @@ def _inspect(hand: _Hand) -> None:
         zoomed, levels = hand.store.put_file(found.pyramid), hand.store.put_file(found.levels)
         listening = hand.store.put_file(found.listening) if found.listening else None
         session = done.enter_context(hand.done())
-        record = session.get(InspectionRecord, (recording.sha256, methods_history.current(), recording.room_tone))
+        record = session.get(InspectionRecord, (recording.known_as, methods_history.current(), recording.room_tone))
         if record is None:
             record = InspectionRecord(
-                sha256=recording.sha256,
+                sha256=recording.known_as,
                 methods_version=found.methods_version,
                 room_tone=recording.room_tone,
                 data=found.inspection,
@@ -251,7 +263,7 @@ def _inspect(hand: _Hand) -> None:
 def _conform(hand: _Hand) -> None:
     with transaction() as session:
         conforming = session.get_one(Conforming, hand.subject_id)
-        recording = session.get_one(Recording, conforming.recording_id)
+        recording = _as_it_was(session, conforming)
         record, beside = lookup.exact(session, recording), certificates.known(session, recording)
     file_name, manner = conformings.deliverable_name(recording.name, conforming.container), conformings.manner(conforming)
     with hand.source(recording, certified=True) as source, _known(hand, record, recording) as known:
@@ -296,7 +308,7 @@ def _conform(hand: _Hand) -> None:
 def _plan(hand: _Hand) -> None:
     with transaction() as session:
         planning = session.get_one(Planning, hand.subject_id)
-        recording = session.get_one(Recording, planning.recording_id)
+        recording = _as_it_was(session, planning)
         record = lookup.exact(session, recording)
     with hand.source(recording) as source, _known(hand, record, recording) as known:
         request = PlanRequest(
@@ -317,8 +329,8 @@ def _deliver(hand: _Hand) -> None:
     with transaction() as session:
         record = session.get_one(DeliverableRecord, hand.subject_id)
         conforming = session.get_one(Conforming, record.conforming_id)
-        recording = session.get_one(Recording, record.recording_id)
-        beside = certificates.known(session, recording)
+        recording = _as_it_was(session, conforming)
+        beside, line = certificates.known(session, recording), edited.line(session, recording)
     outcome = kept_outcomes.conformed(conforming.outcome or {})
     asked, name = record.asked, record.file_name
     with ExitStack() as files:
@@ -337,7 +349,11 @@ def _deliver(hand: _Hand) -> None:
             cover=picture,
             specification=kept.specification(record.specification),
             origin=Origin(
-                name=recording.name, sha256=recording.sha256, treatment=outcome.treatment, touch=round(outcome.touch.touch, 2)
+                name=recording.name,
+                sha256=recording.sha256,
+                edits=SealedEdit.all_of(line.edits if line is not None else None),
+                treatment=outcome.treatment,
+                touch=round(outcome.touch.touch, 2),
             ),
             beside=beside,
             master=outcome.master,
@@ -371,6 +387,14 @@ def _hand_over(hand: _Hand) -> None:
         delivery = session.get_one(Delivery, delivery.id)
         delivery.answer = answer
         handing_over.handed_over(session, delivery)
+
+
+def _as_it_was(session: Session, asked: Conforming | Planning) -> Recording:
+    """A recording with the edits that it had when something was asked for; not to be written back."""
+    recording = session.get_one(Recording, asked.recording_id)
+    session.expunge(recording)
+    recording.edited = asked.edited
+    return recording
 
 
 @contextmanager

@@ -12,10 +12,13 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.cover import Kind
+from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.audio.tagging import Tags
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.certify.certificate import Known, Origin
+from ispettore.core.edit.edits import Edits
+from ispettore.core.edit.reading import Edited, Sound
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import Bounds
@@ -33,13 +36,24 @@ class _Sent(BaseModel):
 class SourceFile(_Sent):
     """A file whose bytes have this hash: whoever sends it knows so, and nobody hashes it again.
 
-    `room_tone` is where a person chose it; None where it is to be found.
+    `room_tone` is where a person chose it; None where it is to be found. With `edits` over it, `path` seeks exactly, `known_as` is
+    what the sound is known by, and `facts` are those of the file that came in.
     """
 
     path: Path
     name: str
     sha256: str
     room_tone: Span | None = None
+    edits: Edits | None = None
+    facts: FileFacts | None = None
+    known_as: str = ""
+
+    @property
+    def sound(self) -> Sound:
+        """What is measured and treated."""
+        if self.edits is None or self.facts is None:
+            return self.path
+        return Edited(self.path, self.edits, self.facts)
 
 
 class InspectRequest(_Sent):

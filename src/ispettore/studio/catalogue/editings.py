@@ -1,0 +1,273 @@
+"""Editing a recording: every change of its edits is kept, so that it can be undone, and the recording is measured as it is then."""
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlmodel import Session, col, delete
+
+from ispettore.core.edit import edits as editing
+from ispettore.core.edit import making
+from ispettore.core.edit.edits import Edits
+from ispettore.core.edit.making import PauseRule
+from ispettore.core.edit.timeline import Timeline
+from ispettore.core.measure.inspection import Inspection
+from ispettore.studio import events
+from ispettore.studio.catalogue import deeds, edited, lookup, room_tones
+from ispettore.studio.database import transaction
+from ispettore.studio.errors import EditsChanged, FileBreaksOff, NoEditToUndo, NotFound, NothingToEdit, NotReady
+from ispettore.studio.jobs import works
+from ispettore.studio.tables import EditList, EditState, Recording, WorkKind
+
+LONGEST_S = 1e7
+EDGE_S = 0.02
+Moment = Annotated[float, Field(ge=0, le=LONGEST_S, allow_inf_nan=False)]
+Length = Annotated[float, Field(ge=0.05, le=making.LONGEST_ROOM_S, allow_inf_nan=False)]
+
+
+class _Wished(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class CutOut(_Wished):
+    """A stretch is left out."""
+
+    what: Literal["cut"]
+    start_s: Moment
+    end_s: Moment
+
+
+class Fill(_Wished):
+    """Room tone stands in the place of a stretch."""
+
+    what: Literal["fill"]
+    start_s: Moment
+    end_s: Moment
+
+
+class PutIn(_Wished):
+    """Room tone is put in at a moment."""
+
+    what: Literal["put-in"]
+    at_s: Moment
+    length_s: Length
+
+
+class SetPauses(_Wished):
+    """Pauses between words, of a stretch or everywhere, that are longer become `longest_s` long, those that are shorter
+    `shortest_s`."""
+
+    what: Literal["pauses"]
+    longest_s: Length | None = None
+    shortest_s: Length | None = None
+    start_s: Moment | None = None
+    end_s: Moment | None = None
+
+
+class TakeBack(_Wished):
+    """Some edits are taken back: their numbers as they are shown."""
+
+    what: Literal["take-back"]
+    numbers: Annotated[list[Annotated[int, Field(ge=1, le=editing.MOST)]], Field(max_length=editing.MOST)]
+
+
+EditWish = Annotated[CutOut | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
+
+
+class EditView(BaseModel):
+    """One edit: what it does in words, where it is heard (from `at_s`, room tone for `room_s`), and which stretch of the file it
+    leaves out."""
+
+    number: int
+    told: str
+    at_s: float
+    room_s: float
+    file_start_s: float
+    file_end_s: float
+
+
+class EditsView(BaseModel):
+    """All edits of a recording at a state, and what they do to its length. `undo` and `redo` name what would be undone and done
+    again; empty where there is nothing."""
+
+    number: int
+    edits: list[EditView]
+    file_s: float
+    length_s: float
+    change: str
+    undo: str
+    redo: str
+
+
+class EditsForeseen(BaseModel):
+    """What a wish would do: how many edits there would be more, and to the length."""
+
+    count: int
+    length_s: float
+    change: str
+
+
+def view(recording_id: UUID) -> EditsView:
+    """The edits of a recording. Raises NotFound and NotReady."""
+    with transaction() as session:
+        return _view(session, _recording(session, recording_id))
+
+
+def foreseen(recording_id: UUID, wish: EditWish) -> EditsForeseen:
+    """What a wish would do, without doing it. Raises as `change` does."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        before = _edits(session, recording)
+        after = _wished(session, recording, before, wish)
+        here = set(before.edits)
+        count = sum(one not in here for one in after.edits)
+        change = editing.summed((after.length - before.length) / after.sample_rate_hz)
+        return EditsForeseen(count=count, length_s=after.seconds(after.length), change=change)
+
+
+def change(recording_id: UUID, wish: EditWish, *, follows: int) -> EditsView:
+    """Edit a recording and have it measured. `follows` is the state that was changed. Raises NotFound, NotReady, FileBreaksOff,
+    EditsChanged where that is not the newest any more, NothingToEdit, and what `making` raises."""
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        if recording.edits != follows:
+            raise EditsChanged(file=recording.name)
+        before = _edits(session, recording)
+        after = _wished(session, recording, before, wish)
+        told = editing.change(before, after)
+        if not told:
+            raise NothingToEdit(file=recording.name)
+        number = recording.edits + 1
+        session.exec(delete(EditState).where(col(EditState.recording_id) == recording.id, col(EditState.number) >= number))
+        known_as = after.known_as(recording.sha256) if after.edits else ""
+        if known_as and session.get(EditList, (known_as, recording.id)) is None:
+            session.add(EditList(edited=known_as, recording_id=recording.id, edits=after.model_dump(mode="json")))
+        session.add(EditState(recording_id=recording.id, number=number, edited=known_as, told=told))
+        session.flush()
+        return _at(session, recording, number, known_as, f"Edited: {told[:1].lower()}{told[1:]}.")
+
+
+def undo(recording_id: UUID, *, follows: int) -> EditsView:
+    """Go back to the edits before. Raises NotFound, EditsChanged and NoEditToUndo."""
+    return _go(recording_id, -1, follows, "undo")
+
+
+def redo(recording_id: UUID, *, follows: int) -> EditsView:
+    """Go on to the edits that were undone. Raises NotFound, EditsChanged and NoEditToUndo."""
+    return _go(recording_id, 1, follows, "redo")
+
+
+def _go(recording_id: UUID, by: int, follows: int, what: str) -> EditsView:
+    with transaction() as session:
+        recording = _recording(session, recording_id, locked=True)
+        if recording.edits != follows:
+            raise EditsChanged(file=recording.name)
+        number = recording.edits + by
+        state = session.get(EditState, (recording.id, number))
+        if number < 0 or (number > 0 and state is None):
+            raise NoEditToUndo(what=what, file=recording.name)
+        left = state if by > 0 else session.get_one(EditState, (recording.id, recording.edits))
+        assert left is not None
+        said = f"Edit {'undone' if by < 0 else 'done again'}: {left.told[:1].lower()}{left.told[1:]}."
+        return _at(session, recording, number, state.edited if state is not None else "", said)
+
+
+def _at(session: Session, recording: Recording, number: int, known_as: str, said: str) -> EditsView:
+    """The recording with these edits from now on."""
+    recording.edits, recording.edited = number, known_as
+    deeds.note(session, recording, said)
+    session.add(recording)
+    events.tell_of(session, recording)
+    session.flush()
+    if lookup.exact(session, recording) is None:
+        works.ask(session, WorkKind.INSPECT, recording.id, of=recording)
+    return _view(session, recording)
+
+
+def _edits(session: Session, recording: Recording) -> Edits:
+    """The edits of now; what they put in is made of the room tone of now."""
+    record = edited.of_file(session, recording)
+    if record is None:
+        raise NotReady(file=recording.name, reason="has not been inspected yet")
+    inspection = lookup.inspection(record)
+    if any(finding.kind == "broken-off" for finding in inspection.findings):
+        raise FileBreaksOff(file=recording.name)
+    chosen = room_tones.read(recording.room_tone)
+    room = [chosen] if chosen is not None else inspection.room_tone
+    facts = inspection.facts
+    none = making.unedited(
+        sample_rate_hz=facts.sample_rate_hz, frames=facts.frames, room=[(span.start_s, span.end_s) for span in room]
+    )
+    line = edited.line(session, recording)
+    return none if line is None else line.edits.model_copy(update={"tone": none.tone or line.edits.tone})
+
+
+def _wished(session: Session, recording: Recording, before: Edits, wish: EditWish) -> Edits:
+    file = recording.name
+    match wish:
+        case CutOut():
+            return making.cut(before, wish.start_s, wish.end_s, file=file)
+        case Fill():
+            return making.replaced(before, wish.start_s, wish.end_s, file=file)
+        case PutIn():
+            return making.lengthened(before, wish.at_s, wish.length_s, file=file)
+        case TakeBack():
+            return making.without(before, [number - 1 for number in wish.numbers])
+        case SetPauses():
+            return _paused(session, recording, before, wish)
+
+
+def _paused(session: Session, recording: Recording, before: Edits, wish: SetPauses) -> Edits:
+    inspection = _as_edited(session, recording)
+    first = wish.start_s if wish.start_s is not None else 0.0
+    last = wish.end_s if wish.end_s is not None else LONGEST_S
+    end = inspection.facts.duration_s - EDGE_S
+    pauses = [
+        (one.start_s, one.end_s)
+        for one in inspection.pauses
+        if one.start_s > EDGE_S and one.end_s < end and first <= (one.start_s + one.end_s) / 2 <= last
+    ]
+    rule = PauseRule(longest_s=wish.longest_s, shortest_s=wish.shortest_s)
+    breaths = [(one.start_s, one.end_s) for one in inspection.findings if one.kind == "breath"]
+    return making.paused(before, pauses, rule, sounds=breaths, file=recording.name)
+
+
+def _as_edited(session: Session, recording: Recording) -> Inspection:
+    inspection = lookup.held(session, recording)
+    if inspection is None:
+        raise NotReady(file=recording.name, reason="is being measured after the last edit")
+    return inspection
+
+
+def _view(session: Session, recording: Recording) -> EditsView:
+    edits = _edits(session, recording)
+    line, rate = Timeline(edits), edits.sample_rate_hz
+    made = {one.start: one.at for one in line.segments if one.made}
+    here = session.get(EditState, (recording.id, recording.edits))
+    after = session.get(EditState, (recording.id, recording.edits + 1))
+    return EditsView(
+        number=recording.edits,
+        edits=[
+            EditView(
+                number=number,
+                told=editing.told(one, sample_rate_hz=rate),
+                at_s=made.get(one.end, line.to_recording(one.end)) / rate,
+                room_s=one.room / rate,
+                file_start_s=one.start / rate,
+                file_end_s=one.end / rate,
+            )
+            for number, one in enumerate(edits.edits, 1)
+        ],
+        file_s=edits.frames / rate,
+        length_s=edits.length / rate,
+        change=editing.summed((edits.length - edits.frames) / rate),
+        undo=here.told if here is not None else "",
+        redo=after.told if after is not None else "",
+    )
+
+
+def _recording(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:
+    recording = session.get(Recording, recording_id, with_for_update=locked or None)
+    if recording is None or recording.removed_at is not None:
+        raise NotFound(what="recording")
+    return recording
