@@ -1,6 +1,6 @@
 <script lang="ts">
   // Level over time on a decibel axis, with every level limit as a line in the same picture; from the whole file to its samples.
-  import type { Foretold, LimitVerdict, Pause, Ribbon, Turn } from '../lib/api';
+  import type { EditView, Foretold, LimitVerdict, Pause, Ribbon, Turn } from '../lib/api';
   import { clock, number } from '../lib/format';
   import { Levels, type Sound } from '../lib/levels';
   import { apart, limitLines } from '../lib/limit-lines';
@@ -31,6 +31,8 @@
   import Spectrogram from './Spectrogram.svelte';
   interface Props {
     recordingId: string;
+    /** What its sound is known by. */
+    knownAs: string;
     view: RibbonView;
     ribbon: Ribbon;
     /** What is drawn: the recording, or the treated version. */
@@ -41,6 +43,7 @@
     pauses: Pause[];
     /** Passages of two voices: those of the second are marked along the top. */
     turns: Turn[];
+    edits: EditView[];
     places: Place[];
     playhead: number;
     /** Whether it moves by itself: then nothing is said of where it is. */
@@ -54,6 +57,7 @@
   }
   let {
     recordingId,
+    knownAs,
     view,
     ribbon,
     sound,
@@ -62,6 +66,7 @@
     limits,
     pauses,
     turns,
+    edits,
     places,
     playhead,
     playing,
@@ -80,7 +85,8 @@
   // Both sides are held: turning from one to the other and back draws at once what was there.
   let held: Levels[] = [];
   const levels = $derived.by(() => {
-    const same = ({ sound: it }: Levels) => it.address === sound.address && it.offset === sound.offset;
+    const same = ({ sound: it }: Levels) =>
+      it.address === sound.address && it.as === sound.as && it.offset === sound.offset;
     const found = held.find(same) ?? new Levels(sound, ribbon, () => (more += 1));
     held = [found, ...held.filter((each) => each !== found)].slice(0, 4);
     return found;
@@ -185,7 +191,16 @@
   bind:clientWidth={outer}
 >
   {#if view.picture === 'spectrogram'}
-    <Spectrogram {recordingId} {view} rate={sound.rate} left={LEFT} top={TOP} width={frame.plot} height={FLOOR - TOP} />
+    <Spectrogram
+      {recordingId}
+      as={knownAs}
+      {view}
+      rate={sound.rate}
+      left={LEFT}
+      top={TOP}
+      width={frame.plot}
+      height={FLOOR - TOP}
+    />
   {:else}
     <RibbonScale {frame} corridors={drawn.filter((each) => each.corridor)} tallest={view.wave ? tallest : undefined} />
   {/if}
@@ -202,6 +217,7 @@
     lines={view.picture === 'levels' ? drawn.filter((each) => !each.corridor) : []}
     labels={view.picture === 'levels' ? labels : []}
     {turns}
+    {edits}
     {pins}
     {playhead}
     selection={view.selection}

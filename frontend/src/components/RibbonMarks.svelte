@@ -1,6 +1,6 @@
 <script lang="ts">
   // What lies over the ribbon: limits with their names, the selection, places with their numbers, the playhead and the axis of time.
-  import type { Turn } from '../lib/api';
+  import type { EditView, Turn } from '../lib/api';
   import { NAME_HEIGHT, type LimitLine } from '../lib/limit-lines';
   import { across, BOTTOM, FLOOR, HEIGHT, LEFT, timeText, TOP, y, type Frame, type Pin } from '../lib/ribbon-geometry';
   import type { Span } from '../lib/ribbon-view.svelte';
@@ -13,13 +13,15 @@
     labels: { rows: string[]; at: number; broken: boolean; gain: boolean }[];
     /** Passages of two voices: those of the second are marked along the top. */
     turns: Turn[];
+    /** What was edited: joins, and room tone that was put in. */
+    edits: EditView[];
     pins: Pin[];
     playhead: number;
     selection: Span | undefined;
     /** Where a reading that is pointed at was taken. */
     marked: Span | undefined;
   }
-  let { frame, said, lines, labels, turns, pins, playhead, selection, marked }: Props = $props();
+  let { frame, said, lines, labels, turns, edits, pins, playhead, selection, marked }: Props = $props();
   const held = $derived(selection && across(frame, selection.from, selection.to));
   const taken = $derived(marked && across(frame, marked.from, marked.to, 3));
 </script>
@@ -40,6 +42,13 @@
   {#each turns as turn, at (at)}
     {@const passage = turn.voice === 1 && across(frame, turn.start_s, turn.end_s, 1.5)}
     {#if passage}<rect class="turn" {...passage} y="0" height="4" />{/if}
+  {/each}
+  {#each edits as { number, at_s, room_s } (number)}
+    {@const put = across(frame, at_s, at_s + room_s, 1.5)}
+    {#if put}
+      <rect class="put" {...put} y={TOP} height={FLOOR - TOP} />
+      <path class="join" d={`M${put.x} ${TOP} v${FLOOR - TOP} m-4 0 h8`} />
+    {/if}
   {/each}
   {#each pins as pin (pin.number)}
     {@const place = across(frame, pin.start_s, pin.end_s, 1.5)}
@@ -68,6 +77,15 @@
   }
   .turn {
     fill: var(--act);
+  }
+  .put {
+    fill: color-mix(in srgb, var(--soft) 22%, transparent);
+  }
+  .join {
+    fill: none;
+    stroke: var(--soft);
+    stroke-width: 1.5;
+    stroke-dasharray: 2 3;
   }
   .selection {
     fill: color-mix(in srgb, var(--act) 20%, transparent);

@@ -3,10 +3,13 @@
   import { scaleLog } from 'd3-scale';
   import { untrack } from 'svelte';
   import { clock } from '../lib/format';
+  import { named } from '../lib/levels';
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import { theme } from '../lib/theme.svelte';
   interface Props {
     recordingId: string;
+    /** What its sound is known by. */
+    as: string | undefined;
     view: RibbonView;
     rate: number;
     left: number;
@@ -14,7 +17,7 @@
     width: number;
     height: number;
   }
-  let { recordingId, view, rate, left, top, width, height }: Props = $props();
+  let { recordingId, as, view, rate, left, top, width, height }: Props = $props();
   /** What is drawn now, and where it lies in time: it moves along until the next one has come. */
   let shown = $state<{ address: string; start: number; end: number; low: number; high: number }>();
   let problem = $state('');
@@ -39,9 +42,8 @@
   });
   async function load(start: number, end: number, columns: number, rows: number, signal: AbortSignal): Promise<void> {
     const asked = `start_s=${start}&end_s=${end}&columns=${columns}&rows=${rows}`;
-    const response = await fetch(`/api/recordings/${recordingId}/spectrogram.png?${asked}`, { signal }).catch(
-      () => undefined,
-    );
+    const picture = named(`/api/recordings/${recordingId}/spectrogram.png?${asked}`, as);
+    const response = await fetch(picture, { signal }).catch(() => undefined);
     if (!response) return;
     if (!response.ok) {
       problem = ((await response.json()) as { error?: string }).error ?? 'The picture could not be made.';

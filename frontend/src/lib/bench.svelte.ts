@@ -2,11 +2,12 @@
 import { createQuery } from '@tanstack/svelte-query';
 import { untrack } from 'svelte';
 import { Acting } from './acting.svelte';
-import type { Conforming, Turn } from './api';
+import type { Conforming, EditWish, RecordingDetail, Turn } from './api';
 import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
 import * as drafts from './server/drafts';
+import * as editing from './server/editing';
 import * as recordings from './server/recordings';
 import { ofDraft, ofFile, type Track } from './sounding';
 import { Treating } from './treating.svelte';
@@ -18,6 +19,7 @@ interface Heard {
   names?: Record<Side, string>;
 }
 
+const UNFINISHED = ['waiting', 'running'];
 const named = (places: Place[], kind: string) => places.map(({ start_s, end_s }) => ({ kind, start_s, end_s }));
 
 /** Two versions to be compared, by their numbers; 0 is the recording itself. */
@@ -32,13 +34,24 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
   const id = $derived(asked()); // the same string while only the sections of the address change
   const treating = $derived(new Treating(id));
   const query = createQuery(() => recordings.one(id));
-  const recording = $derived(query.data);
-  const inspected = $derived(Boolean(recording?.inspection));
+  // After an edit the recording stays in sight as it was, until it is measured as it is now.
+  let measured = $state.raw<RecordingDetail>();
+  $effect(() => {
+    if (query.data?.inspection) measured = query.data;
+  });
+  const settling = $derived(
+    query.data && !query.data.inspection && measured?.id === id && UNFINISHED.includes(query.data.work?.state ?? '')
+      ? measured
+      : undefined,
+  );
+  const recording = $derived(settling ?? query.data);
+  const inspected = $derived(Boolean(recording?.inspection) && !settling);
 
   // What was made or chosen last for the specification of now, else the file that counts; what brought nothing takes nothing away.
   const done = $derived.by(() => {
     const since = (attempt: Conforming) => attempt.chosen_at ?? attempt.created_at;
-    const made = recording?.conformings.filter((attempt) => attempt.sha256 && !attempt.cleared_at) ?? [];
+    const made =
+      recording?.conformings.filter((attempt) => attempt.sha256 && !attempt.cleared_at && attempt.as_edited) ?? [];
     const [last] = made.filter((one) => one.current).sort((one, other) => since(other).localeCompare(since(one)));
     return last ?? made.find((one) => one.id === recording?.delivered?.id);
   });
@@ -84,10 +97,10 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
   });
 
   const spoken = createQuery(() => ({
-    ...recordings.turns(id, recording?.inspection?.methods_version),
+    ...recordings.turns(id, recording?.inspection?.methods_version, recording?.known_as),
     enabled: inspected,
   }));
-  const tracks = createQuery(() => ({ ...recordings.tracks(id, recording?.sha256), enabled: inspected }));
+  const tracks = createQuery(() => ({ ...recordings.tracks(id, recording?.known_as), enabled: inspected }));
   const made = (side: Side) => createQuery(() => recordings.version(versionAt(side)?.id));
   const drawn = { source: made('source'), treated: made('treated') };
   /** How much later the same word comes in a version than in the recording, in seconds. */
@@ -104,7 +117,8 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     const { sample_rate_hz: rate, duration_s: duration, frames } = it.facts;
     if (!version) {
       const loudness = it.readings.integrated_loudness_lufs?.value ?? null;
-      return ofFile(`/api/recordings/${id}/sound`, { rate, frames, offset: 0, loudness, duration });
+      const as = recording?.known_as;
+      return ofFile(`/api/recordings/${id}/sound`, { rate, frames, offset: 0, loudness, duration, as });
     }
     if (!version.result || version.cleared_at) return undefined;
     const of = { rate: version.result.sample_rate_hz, frames: version.result.frames, offset: offsetOf(version) };
@@ -113,7 +127,7 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
   };
   const heard = $derived.by((): Heard | undefined => {
     const source = trackOf(versionAt('source'));
-    if (!source) return undefined;
+    if (!source || settling) return undefined;
     if (compared)
       return {
         source,
@@ -123,14 +137,35 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     const { sample_rate_hz: rate = 44_100, duration_s: duration = 0 } = recording?.inspection?.facts ?? {};
     if (drafting) {
       const number = treating.view?.number ?? 0;
-      return { source, treated: ofDraft(id, number, { rate, duration, loudness, upto: heardUpto }) };
+      return {
+        source,
+        treated: ofDraft(id, number, { rate, duration, loudness, upto: heardUpto, as: recording?.known_as }),
+      };
     }
     return { source, treated: done && trackOf(done) };
   });
 
+  const edited = createQuery(() => ({ ...editing.edits(id), enabled: Boolean(recording?.inspection) }));
+  /** Edit once more what is shown; whether that was done. */
+  const edit = async (ask: (follows: number) => Promise<unknown>) => {
+    const follows = edited.data?.number;
+    return follows !== undefined && Boolean(await acting.attempt(() => ask(follows), { once: `edit ${id}` }));
+  };
+
   return {
     acting,
     query,
+    /** What it sounds like now is being measured: what is shown is how it was before the last edit. */
+    get settling() {
+      return settling && query.data?.work;
+    },
+    /** The edits, once they are known. */
+    get edits() {
+      return edited.data;
+    },
+    edit: (wish: EditWish) => edit((follows) => editing.change(id, follows, wish)),
+    undoEdit: () => edit((follows) => editing.undo(id, follows)),
+    redoEdit: () => edit((follows) => editing.redo(id, follows)),
     get treating() {
       return treating;
     },
@@ -186,7 +221,7 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
       }
       const facts = recording?.inspection?.facts;
       const [rate, duration] = [facts?.sample_rate_hz ?? 44_100, facts?.duration_s ?? 0];
-      return { address: `/api/recordings/${id}`, rate, duration, offset: 0 };
+      return { address: `/api/recordings/${id}`, as: recording?.known_as, rate, duration, offset: 0 };
     },
     accept: (places: Place[], kind: string, reason: string) =>
       acting.attempt(() => recordings.accept(id, named(places, kind), reason)),

@@ -7,6 +7,8 @@ const LOWEST_DB = -80;
 /** What a picture is drawn from: its address, and how much later the same word comes in it than in the source, in seconds. */
 export interface Sound {
   address: string;
+  /** What the sound is known by, where edits may change it behind its address. */
+  as?: string;
   rate: number;
   duration: number;
   offset: number;
@@ -39,6 +41,10 @@ export interface Column {
   high?: number;
 }
 
+/** An address of something that is of a sound: it may be kept for as long as that is known as this. */
+export const named = (address: string, as?: string) =>
+  as ? `${address}${address.includes('?') ? '&' : '?'}as=${as}` : address;
+
 const level = (byte: number) => LOWEST_DB + (byte / 255) * -LOWEST_DB;
 /** Never below the lowest level of the picture. */
 export const decibels = (amplitude: number) => Math.max(LOWEST_DB, 20 * Math.log10(Math.max(amplitude, 1e-9)));
@@ -69,7 +75,7 @@ export class Levels {
   async #get<Body>(path: string, read: (response: Response) => Promise<Body>): Promise<Body | undefined> {
     this.#awaited += 1;
     try {
-      const response = await fetch(`${this.sound.address}/${path}`);
+      const response = await fetch(named(`${this.sound.address}/${path}`, this.sound.as));
       return response.ok ? await read(response) : undefined;
     } catch {
       return undefined;

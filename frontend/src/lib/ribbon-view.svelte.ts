@@ -19,6 +19,7 @@ export class RibbonView {
   /** Whether short-term loudness is drawn over the levels. */
   loudness = $state(false);
   #duration = $state(0);
+  #of = '';
 
   get duration(): number {
     return this.#duration;
@@ -41,12 +42,15 @@ export class RibbonView {
     return this.span >= this.duration - 1e-9;
   }
 
-  /** Another recording, or the same one again: its view is kept then. */
-  open(duration: number): void {
-    if (duration === this.#duration) return;
-    this.#duration = duration;
+  /** Another sound, or the same one again: its view is kept then; and where `of` has become shorter or longer, as far as it goes. */
+  open(duration: number, of = ''): void {
+    if (of === this.#of && duration === this.#duration) return;
+    const same = Boolean(of) && of === this.#of && this.#duration > 0 && duration > 0;
+    const [whole, span] = [this.whole, this.span];
+    [this.#of, this.#duration] = [of, duration];
     this.selection = undefined;
-    this.fit();
+    if (same && !whole) this.#place(this.start, Math.min(span, duration));
+    else this.fit();
   }
 
   fit(): void {

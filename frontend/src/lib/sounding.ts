@@ -1,5 +1,6 @@
 // What can be listened to: pieces of sound by the recording's own time, of a file or of a draft that is rehearsed.
 import { said } from './api';
+import { named } from './levels';
 
 /** A piece of sound: interleaved samples, and how many seconds after the moment that was asked for it begins. */
 export interface Piece {
@@ -30,7 +31,8 @@ async function read(address: string, signal: AbortSignal): Promise<Response> {
   return response;
 }
 
-/** A file. `offset` is how much later the same word comes in it than in the recording, in seconds. */
+/** A file, or a recording that is known `as` something with its edits. `offset` is how much later the same word comes in it than in
+ * the recording, in seconds. */
 export function ofFile(
   address: string,
   {
@@ -39,10 +41,11 @@ export function ofFile(
     offset,
     loudness,
     duration,
-  }: { rate: number; frames: number; offset: number; loudness: number | null; duration: number },
+    as,
+  }: { rate: number; frames: number; offset: number; loudness: number | null; duration: number; as?: string },
 ): Track {
   return {
-    name: address,
+    name: named(address, as),
     rate,
     duration,
     loudness,
@@ -52,7 +55,7 @@ export function ofFile(
       const start = Math.max(0, wanted);
       const count = Math.round((at + seconds + offset) * rate) - start;
       if (count <= 0 || start >= frames) return null;
-      const response = await read(`${address}?start=${start}&frames=${count}`, signal);
+      const response = await read(named(`${address}?start=${start}&frames=${count}`, as), signal);
       const samples = new Float32Array(await response.arrayBuffer());
       return {
         samples,
@@ -76,12 +79,18 @@ export function turnOf(recordingId: string, number: number): number {
 export function ofDraft(
   recordingId: string,
   number: number,
-  { rate, duration, loudness, upto }: { rate: number; duration: number; loudness: number | null; upto?: string },
+  {
+    rate,
+    duration,
+    loudness,
+    upto,
+    as,
+  }: { rate: number; duration: number; loudness: number | null; upto?: string; as?: string },
 ): Track {
   const of = turnOf(recordingId, number);
   const after = upto ? `&upto=${upto}` : '';
   return {
-    name: `draft ${recordingId} ${number}${after}`,
+    name: `draft ${recordingId} ${number}${after} ${as ?? ''}`,
     rate,
     duration,
     loudness,

@@ -1,4 +1,6 @@
 // How peaks and loudness run through a recording, as the core measured them: what a meter would show at the playhead.
+import { named } from './levels';
+
 const NOTHING = -32_768;
 const STEP_S = 0.1;
 
@@ -57,7 +59,7 @@ export class Tracks {
 }
 
 /** Of a recording or a deliverable. */
-export async function tracksOf(address: string): Promise<Tracks | null> {
-  const response = await fetch(`${address}/tracks`);
+export async function tracksOf(address: string, as?: string): Promise<Tracks | null> {
+  const response = await fetch(named(`${address}/tracks`, as));
   return response.ok ? new Tracks(await response.arrayBuffer()) : null;
 }

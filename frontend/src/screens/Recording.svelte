@@ -7,6 +7,7 @@
   import BenchKeys from '../components/BenchKeys.svelte';
   import Button from '../components/Button.svelte';
   import DraftLedger from '../components/DraftLedger.svelte';
+  import Edits from '../components/Edits.svelte';
   import FindingsList from '../components/FindingsList.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import LimitGroups from '../components/LimitGroups.svelte';
@@ -73,7 +74,7 @@
   const view = new RibbonView();
   let kind = $state('');
   const places = $derived(groups.filter((group) => !kind || group.key === kind).flatMap((group) => group.places));
-  $effect(() => view.open(recording?.facts?.duration_s ?? 0));
+  $effect(() => view.open(recording?.facts?.duration_s ?? 0, params.id));
   $effect(() => {
     if (player.playing) view.follow(player.position);
   });
@@ -101,6 +102,14 @@
     const short = Math.max(0, 0.01 - (place.end_s - place.start_s)) / 2;
     view.select(Math.max(0, place.start_s - short), place.end_s + short);
   }
+  /** Hear a place with what comes before it. */
+  function hear(at: number, to: number) {
+    player.stop();
+    player.seek(Math.max(0, at - 2));
+    view.reveal(at, to);
+    player.swap('source');
+    player.toggle();
+  }
   function goTo(from: number, to: number) {
     player.seek(from);
     view.reveal(from, to);
@@ -117,6 +126,7 @@
       address: address({ left: 'voices' }),
       count: bench.turns?.turns.length ? 2 : undefined,
     },
+    { name: 'edits', title: 'Edits', address: address({ left: 'edits' }), count: bench.edits?.edits.length },
     ...(pair
       ? [
           {
@@ -166,6 +176,7 @@
       <div class="stay" bind:clientHeight={stays}>
         <LevelRibbon
           recordingId={it.id}
+          knownAs={it.known_as}
           {view}
           ribbon={it.ribbon}
           {sound}
@@ -176,6 +187,7 @@
           limits={(treatedShown && expectedLimits) || shown?.after?.limits || it.verdict.limits}
           expected={treatedShown ? expected : undefined}
           turns={bench.turns?.turns ?? []}
+          edits={shown ? [] : (bench.edits?.edits ?? [])}
           pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
@@ -184,9 +196,17 @@
           onseek={(seconds) => player.seek(seconds)}
           ongo={go}
         />
+        {#if bench.settling}<UnderWay work={bench.settling} about={it.name} waiting="Queued" {acting} />{/if}
         <PlayStrip {player} />
         <ViewStrip {view} {player} {tracks} offset={sound.offset} />
-        <BenchKeys {player} {view} {places} ongo={go} onundo={() => treating.undo()} onredo={() => treating.redo()} />
+        <BenchKeys
+          {player}
+          {view}
+          {places}
+          ongo={go}
+          onundo={() => (left === 'edits' ? bench.undoEdit() : treating.undo())}
+          onredo={() => (left === 'edits' ? bench.redoEdit() : treating.redo())}
+        />
       </div>
       {#if view.selection}
         <SpotWork
@@ -244,6 +264,21 @@
                   if (!acting.problem) view.selection = undefined;
                 }}
                 onmatch={(wanted) => treating.matchVoices(wanted)}
+              />
+            </section>
+          {:else if left === 'edits'}
+            <section aria-label="Edits">
+              <Edits
+                recordingId={it.id}
+                knownAs={it.known_as}
+                edits={bench.edits}
+                problem={acting.problem}
+                selection={view.selection}
+                playhead={player.position}
+                onedit={bench.edit}
+                onundo={bench.undoEdit}
+                onredo={bench.redoEdit}
+                onhear={hear}
               />
             </section>
           {:else if pair}

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import Annotated, Literal
 from uuid import UUID
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
@@ -62,7 +62,16 @@ class AcceptedFindings(ChosenFindings):
     reason: str = Field(max_length=500)
 
 
-COMPRESSED = {"content-encoding": "deflate", "cache-control": "private, max-age=31536000, immutable"}
+FOR_GOOD = {"cache-control": "private, max-age=31536000, immutable"}
+DEFLATED = {"content-encoding": "deflate"}
+
+
+def _kept(recording_id: UUID, known_as: Annotated[str, Query(alias="as", max_length=64)] = "") -> dict[str, str]:
+    """How long a browser may keep what it is given of a recording: for good where it names the sound, as edits change that."""
+    return FOR_GOOD if known_as and recordings.known_as(recording_id) == known_as else {"cache-control": "no-store"}
+
+
+Kept = Annotated[dict[str, str], Depends(_kept)]
 """A recording never changes, and neither do its pictures; they are kept as they are sent."""
 
 
@@ -274,8 +283,8 @@ def cut_sample(recording_id: UUID, wanted: WantedSample, request: Request) -> Ma
 
 
 @routes.get("/recordings/{recording_id}/sound", operation_id="getRecordingSound", response_class=Response)
-def get_recording_sound(recording_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
-    return _sound(sounds.of_recording(recording_id, request.app.state.store, start=start, frames=frames))
+def get_recording_sound(recording_id: UUID, request: Request, start: Start, frames: Frames, keep: Kept) -> Response:
+    return _sound(sounds.of_recording(recording_id, request.app.state.store, start=start, frames=frames), keep)
 
 
 @routes.get("/recordings/{recording_id}/tiles", operation_id="getRibbonShape")
@@ -284,8 +293,8 @@ def get_ribbon_shape(recording_id: UUID, request: Request) -> RibbonShape:
 
 
 @routes.get("/recordings/{recording_id}/tiles/{level}/{index}", operation_id="getRibbonTile", response_class=Response)
-def get_ribbon_tile(recording_id: UUID, level: Number, index: Number, request: Request) -> Response:
-    return _tile(pictures.pyramid_of_recording(recording_id), level, index, request)
+def get_ribbon_tile(recording_id: UUID, level: Number, index: Number, request: Request, keep: Kept) -> Response:
+    return _tile(pictures.pyramid_of_recording(recording_id), level, index, request, keep)
 
 
 @routes.get("/conformings/{conforming_id}/tiles", operation_id="getTreatedShape")
@@ -295,26 +304,28 @@ def get_treated_shape(conforming_id: UUID, request: Request) -> RibbonShape:
 
 @routes.get("/conformings/{conforming_id}/tiles/{level}/{index}", operation_id="getTreatedTile", response_class=Response)
 def get_treated_tile(conforming_id: UUID, level: Number, index: Number, request: Request) -> Response:
-    return _tile(pictures.pyramid_of_deliverable(conforming_id), level, index, request)
+    return _tile(pictures.pyramid_of_deliverable(conforming_id), level, index, request, FOR_GOOD)
 
 
 @routes.get("/conformings/{conforming_id}/tracks", operation_id="getTreatedTracks", response_class=Response)
 def get_treated_tracks(conforming_id: UUID) -> Response:
-    return Response(pictures.tracks_of_deliverable(conforming_id), media_type="application/octet-stream", headers=COMPRESSED)
+    return Response(
+        pictures.tracks_of_deliverable(conforming_id), media_type="application/octet-stream", headers=DEFLATED | FOR_GOOD
+    )
 
 
 @routes.get("/conformings/{conforming_id}/reduction", operation_id="getReduction", response_class=Response)
 def get_reduction(conforming_id: UUID) -> Response:
-    return Response(pictures.reduction(conforming_id), media_type="application/octet-stream", headers=COMPRESSED)
+    return Response(pictures.reduction(conforming_id), media_type="application/octet-stream", headers=DEFLATED | FOR_GOOD)
 
 
 def _shape(drawn: Drawn, request: Request) -> RibbonShape:
     return RibbonShape(columns=pictures.shape(drawn, request.app.state.store), factor=pyramid.FACTOR, tile=pyramid.TILE)
 
 
-def _tile(drawn: Drawn, level: int, index: int, request: Request) -> Response:
+def _tile(drawn: Drawn, level: int, index: int, request: Request, keep: dict[str, str]) -> Response:
     content = pictures.tile(drawn, request.app.state.store, level=level, index=index)
-    return Response(content, media_type="application/octet-stream", headers=COMPRESSED)
+    return Response(content, media_type="application/octet-stream", headers=DEFLATED | keep)
 
 
 @routes.get("/recordings/{recording_id}/span", operation_id="getSpanReadings")
@@ -324,7 +335,7 @@ async def get_span_readings(recording_id: UUID, start_s: Moment, end_s: Moment, 
 
 @routes.get("/recordings/{recording_id}/spectrogram.png", operation_id="getSpectrogram", response_class=Response)
 async def get_spectrogram(
-    recording_id: UUID, start_s: Moment, end_s: Moment, columns: Columns, rows: Rows, request: Request
+    recording_id: UUID, start_s: Moment, end_s: Moment, columns: Columns, rows: Rows, request: Request, keep: Kept
 ) -> Response:
     picture, where = await worked_out(
         request,
@@ -336,8 +347,7 @@ async def get_spectrogram(
         columns=columns,
         rows=rows,
     )
-    headers = {"cache-control": COMPRESSED["cache-control"], "x-axes": where.model_dump_json()}
-    return Response(picture, media_type="image/png", headers=headers)
+    return Response(picture, media_type="image/png", headers={"x-axes": where.model_dump_json(), **keep})
 
 
 @routes.get("/recordings/{recording_id}/room-tone", operation_id="lookAtRoomTone")
@@ -389,16 +399,16 @@ def judge_blind_rounds(
 
 
 @routes.get("/recordings/{recording_id}/tracks", operation_id="getTracks", response_class=Response)
-def get_tracks(recording_id: UUID) -> Response:
-    return Response(pictures.tracks(recording_id), media_type="application/octet-stream", headers=COMPRESSED)
+def get_tracks(recording_id: UUID, keep: Kept) -> Response:
+    return Response(pictures.tracks(recording_id), media_type="application/octet-stream", headers=DEFLATED | keep)
 
 
 @routes.get("/conformings/{conforming_id}/sound", operation_id="getDeliverableSound", response_class=Response)
 def get_deliverable_sound(conforming_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
-    return _sound(sounds.of_deliverable(conforming_id, request.app.state.store, start=start, frames=frames))
+    return _sound(sounds.of_deliverable(conforming_id, request.app.state.store, start=start, frames=frames), FOR_GOOD)
 
 
-def _sound(piece: sounds.Piece) -> Response:
-    """Interleaved 32-bit little-endian floats; a piece of a file that never changes may be kept for ever."""
-    headers = {"cache-control": "private, max-age=31536000, immutable", "x-channels": str(piece.samples.shape[1])}
+def _sound(piece: sounds.Piece, keep: dict[str, str]) -> Response:
+    """Interleaved 32-bit little-endian floats."""
+    headers = {**keep, "x-channels": str(piece.samples.shape[1])}
     return Response(piece.samples.astype("<f4").tobytes(), media_type="application/octet-stream", headers=headers)

@@ -32,14 +32,16 @@ export const row = (id: string, production: string, rows: Rows) =>
   question(['row', id], either(thing(id), productionItself(production)), () => rows.load(production, id));
 
 /** Who speaks when. */
-export const turns = (id: string, methods: number | undefined) => ({
-  ...question(['turns', id, methods], thing(id), () => got(api.GET('/api/recordings/{recording_id}/turns', of(id)))),
+export const turns = (id: string, methods: number | undefined, knownAs: string | undefined) => ({
+  ...question(['turns', id, methods, knownAs], thing(id), () =>
+    got(api.GET('/api/recordings/{recording_id}/turns', of(id))),
+  ),
   retry: false,
 });
 
 /** How peaks and loudness run through it. */
-export const tracks = (id: string, sha256: string | undefined) =>
-  question(['tracks', id, sha256], thing(id), () => tracksOf(`/api/recordings/${id}`));
+export const tracks = (id: string, knownAs: string | undefined) =>
+  question(['tracks', id, knownAs], thing(id), () => tracksOf(`/api/recordings/${id}`, knownAs));
 
 /** How peaks and loudness run through a version, and the gain that was moved for it. */
 export const version = (id: string | undefined) => ({

@@ -288,6 +288,12 @@ def detail(recording_id: UUID) -> RecordingDetail:
         )
 
 
+def known_as(recording_id: UUID) -> str:
+    """What a recording's sound is known by now. Raises NotFound."""
+    with transaction() as session:
+        return _get(session, recording_id).known_as
+
+
 def _reference(session: Session, production: Production, recording: Recording) -> Named | None:
     found = session.get(Recording, production.reference_id) if production.reference_id is not None else None
     if found is None or found.id == recording.id or found.removed_at is not None:

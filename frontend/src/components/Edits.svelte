@@ -1,0 +1,180 @@
+<script lang="ts">
+  // What is left out of the recording and what stands there instead: done to the selection, at the playhead or to all pauses, heard
+  // and taken back one by one.
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { EditsView, EditWish } from '../lib/api';
+  import { clock, counted, number } from '../lib/format';
+  import type { Span } from '../lib/ribbon-view.svelte';
+  import * as editing from '../lib/server/editing';
+  import Button from './Button.svelte';
+  import LinkButton from './LinkButton.svelte';
+  import WrittenNumber from './WrittenNumber.svelte';
+  interface Props {
+    recordingId: string;
+    /** What the sound that is shown is known by. */
+    knownAs: string;
+    edits: EditsView | undefined;
+    problem: string;
+    selection: Span | undefined;
+    playhead: number;
+    onedit: (wish: EditWish) => Promise<boolean>;
+    onundo: () => unknown;
+    onredo: () => unknown;
+    /** Hear it from a little before a place. */
+    onhear: (at: number, to: number) => void;
+  }
+  let { recordingId, knownAs, edits, problem, selection, playhead, onedit, onundo, onredo, onhear }: Props = $props();
+
+  let room = $state<number | string>(0.5);
+  let longest = $state<number | string>(1.5);
+  let shortest = $state<number | string>(0.6);
+  let shortens = $state(true);
+  let lengthens = $state(false);
+  const exact = (seconds: number) => clock(seconds, 2);
+  const figure = (value: number | string) =>
+    typeof value === 'number' && value >= 0.05 && value <= 60 ? value : undefined;
+  const span = $derived(selection && { start_s: selection.from, end_s: selection.to });
+  const put = $derived(figure(room));
+  const pauses = $derived.by((): EditWish | undefined => {
+    const longest_s = shortens ? figure(longest) : null;
+    const shortest_s = lengthens ? figure(shortest) : null;
+    if (longest_s === undefined || shortest_s === undefined || (!shortens && !lengthens)) return undefined;
+    return { what: 'pauses', longest_s, shortest_s, ...span };
+  });
+  const foreseen = createQuery(() => editing.foreseen(recordingId, knownAs, pauses));
+  const seen = $derived(pauses && !foreseen.isError ? foreseen.data : undefined);
+</script>
+
+<div class="edits">
+  {#if edits?.edits.length}
+    <p>
+      {counted(edits.edits.length, 'edit')}: {exact(edits.length_s)}, {edits.change} than the file. The file itself stays
+      as it came in.
+    </p>
+  {:else}
+    <p>Nothing is edited. The file itself always stays as it came in.</p>
+  {/if}
+  {#if edits?.undo || edits?.redo}
+    <p class="line">
+      {#if edits.undo}<Button onclick={onundo}>Undo edit</Button><span class="soft">{edits.undo}</span>{/if}
+      {#if edits.redo}<Button onclick={onredo}>Redo edit</Button><span class="soft">{edits.redo}</span>{/if}
+    </p>
+  {/if}
+  {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
+
+  {#if span}
+    <div class="line" role="group" aria-label="Edit the selection">
+      <span class="soft">{exact(span.start_s)} to {exact(span.end_s)}:</span>
+      <Button strong onclick={() => onedit({ what: 'cut', ...span })}>Cut out</Button>
+      <Button onclick={() => onedit({ what: 'fill', ...span })}>Replace by room tone</Button>
+    </div>
+  {:else}
+    <p class="soft">Select on the ribbon what is to be cut out or replaced by room tone.</p>
+  {/if}
+  <div class="line" role="group" aria-label="Put in room tone">
+    <span
+      >Put <WrittenNumber
+        label="Seconds of room tone"
+        value={room}
+        quantity="head_s"
+        invalid={put === undefined}
+        onwritten={(to) => (room = to)}
+      /> s of room tone in at {exact(playhead)}</span
+    >
+    <Button
+      disabled={put === undefined}
+      onclick={() => put !== undefined && onedit({ what: 'put-in', at_s: playhead, length_s: put })}>Put in</Button
+    >
+  </div>
+  <div class="pauses" role="group" aria-label="Pauses">
+    <b>Pauses {span ? 'in the selection' : 'between words'}</b>
+    <label
+      ><input type="checkbox" bind:checked={shortens} /> longer than
+      <WrittenNumber
+        label="Longest pause in seconds"
+        value={longest}
+        quantity="head_s"
+        invalid={shortens && figure(longest) === undefined}
+        onwritten={(to) => (longest = to)}
+      /> s: shorten to that</label
+    >
+    <label
+      ><input type="checkbox" bind:checked={lengthens} /> shorter than
+      <WrittenNumber
+        label="Shortest pause in seconds"
+        value={shortest}
+        quantity="head_s"
+        invalid={lengthens && figure(shortest) === undefined}
+        onwritten={(to) => (shortest = to)}
+      /> s: lengthen to that with room tone</label
+    >
+    <div class="line">
+      <Button disabled={!seen?.count} onclick={() => pauses && onedit(pauses)}>Set pauses</Button>
+      <span class="soft" role="status">
+        {#if foreseen.isError && pauses}{foreseen.error.message}
+        {:else if seen?.count}{counted(seen.count, 'pause')}, then {exact(seen.length_s)}, {seen.change}
+        {:else if seen}No pause is like that.{/if}
+      </span>
+    </div>
+  </div>
+
+  {#if edits?.edits.length}
+    <ol>
+      {#each edits.edits as edit (edit.number)}
+        <li>
+          <span class="figure">{number(edit.number, 0)}</span>
+          <span>{edit.told}</span>
+          <LinkButton onclick={() => onhear(edit.at_s, edit.at_s + edit.room_s)}
+            >Hear<span class="visually-hidden">&#32;edit {edit.number}&#32;</span> at {exact(edit.at_s)}</LinkButton
+          >
+          <LinkButton onclick={() => onedit({ what: 'take-back', numbers: [edit.number] })}
+            >Take back<span class="visually-hidden">&#32;edit {edit.number}</span></LinkButton
+          >
+        </li>
+      {/each}
+    </ol>
+  {/if}
+</div>
+
+<style>
+  .edits {
+    display: grid;
+    gap: var(--space-4);
+    padding: var(--space-4) var(--space-5) var(--space-5);
+    font-size: var(--type-plain);
+  }
+  .line {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--space-3) var(--space-5);
+    align-items: center;
+  }
+  .pauses {
+    display: grid;
+    gap: var(--space-3);
+    padding-top: var(--space-3);
+    border-top: 1px solid var(--rule);
+  }
+  b {
+    font-weight: 600;
+  }
+  .outside {
+    color: var(--outside);
+  }
+  ol {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+    border-top: 1px solid var(--rule);
+  }
+  li {
+    display: grid;
+    grid-template-columns: 4ch 1fr auto auto;
+    gap: var(--space-4);
+    padding: var(--space-2) 0;
+    border-bottom: 1px solid var(--rule);
+  }
+  .figure {
+    font-family: var(--figures);
+  }
+</style>

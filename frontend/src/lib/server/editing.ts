@@ -1,0 +1,34 @@
+// What is asked about the edits of a recording, and how they are changed.
+import { keepPreviousData } from '@tanstack/svelte-query';
+import { acts, api, got, type EditWish } from '../api';
+import { question, thing } from '../question';
+
+const of = (recording_id: string) => ({ params: { path: { recording_id } } });
+
+/** All edits as they are. */
+export const edits = (id: string) => ({
+  ...question(['edits', id], thing(id), () => got(api.GET('/api/recordings/{recording_id}/edits', of(id)))),
+  retry: false,
+});
+
+/** What a wish would do to a sound; nothing where there is no wish. */
+export const foreseen = (id: string, knownAs: string, wish: EditWish | undefined) => ({
+  ...question(['edits-foreseen', id, knownAs, wish], thing(id), () =>
+    got(
+      api.POST('/api/recordings/{recording_id}/edits/foreseen', {
+        ...of(id),
+        body: { wish: wish ?? { what: 'take-back', numbers: [] } },
+      }),
+    ),
+  ),
+  enabled: wish !== undefined,
+  placeholderData: keepPreviousData,
+  retry: false,
+});
+
+export const change = (id: string, follows: number, wish: EditWish) =>
+  got(acts.POST('/api/recordings/{recording_id}/edits', { ...of(id), body: { wish, follows } }));
+export const undo = (id: string, follows: number) =>
+  got(acts.POST('/api/recordings/{recording_id}/edits/undo', { ...of(id), body: { follows } }));
+export const redo = (id: string, follows: number) =>
+  got(acts.POST('/api/recordings/{recording_id}/edits/redo', { ...of(id), body: { follows } }));
