@@ -11,13 +11,13 @@
   import WrittenNumber from './WrittenNumber.svelte';
   interface Props {
     recordingId: string;
-    /** What the sound that is shown is known by. */
+    /** What the sound that is shown is known by; empty while what it is now is measured. */
     knownAs: string;
     edits: EditsView | undefined;
     problem: string;
     selection: Span | undefined;
     playhead: number;
-    onedit: (wish: EditWish) => Promise<boolean>;
+    onedit: (wish: EditWish) => unknown;
     onundo: () => unknown;
     onredo: () => unknown;
     /** Hear it from a little before a place. */
@@ -41,8 +41,8 @@
     if (longest_s === undefined || shortest_s === undefined || (!shortens && !lengthens)) return undefined;
     return { what: 'pauses', longest_s, shortest_s, ...span };
   });
-  const foreseen = createQuery(() => editing.foreseen(recordingId, knownAs, pauses));
-  const seen = $derived(pauses && !foreseen.isError ? foreseen.data : undefined);
+  const foreseen = createQuery(() => editing.foreseen(recordingId, knownAs, knownAs ? pauses : undefined));
+  const seen = $derived(knownAs && pauses && !foreseen.isError ? foreseen.data : undefined);
 </script>
 
 <div class="edits">
@@ -111,7 +111,7 @@
     <div class="line">
       <Button disabled={!seen?.count} onclick={() => pauses && onedit(pauses)}>Set pauses</Button>
       <span class="soft" role="status">
-        {#if foreseen.isError && pauses}{foreseen.error.message}
+        {#if foreseen.isError && pauses && knownAs}{foreseen.error.message}
         {:else if seen?.count}{counted(seen.count, 'pause')}, then {exact(seen.length_s)}, {seen.change}
         {:else if seen}No pause is like that.{/if}
       </span>

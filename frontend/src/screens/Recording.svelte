@@ -187,7 +187,7 @@
           limits={(treatedShown && expectedLimits) || shown?.after?.limits || it.verdict.limits}
           expected={treatedShown ? expected : undefined}
           turns={bench.turns?.turns ?? []}
-          edits={shown ? [] : (bench.edits?.edits ?? [])}
+          edits={shown || bench.settling ? [] : (bench.edits?.edits ?? [])}
           pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
           playhead={player.position}
@@ -270,12 +270,15 @@
             <section aria-label="Edits">
               <Edits
                 recordingId={it.id}
-                knownAs={it.known_as}
+                knownAs={bench.settling ? '' : it.known_as}
                 edits={bench.edits}
                 problem={acting.problem}
                 selection={view.selection}
                 playhead={player.position}
-                onedit={bench.edit}
+                onedit={async (wish) => {
+                  const done = await bench.edit(wish);
+                  if (done) view.selection = undefined;
+                }}
                 onundo={bench.undoEdit}
                 onredo={bench.redoEdit}
                 onhear={hear}

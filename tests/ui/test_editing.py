@@ -1,0 +1,126 @@
+"""Edits on the bench: cut out, laid over, put in, pauses brought to a length; marked on the ribbon, heard, undone, taken back."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.ui import words
+from tests.ui.interface import RATE, InterfaceCase
+
+LENGTH = re.compile(r"of (\d+):(\d\d)")
+
+
+class Editing(InterfaceCase):
+    def open_edits(self):
+        self.open_recording("Edits", rms_dbfs=-24, room_dbfs=-72)
+        return self.look_at("Edits")
+
+    def seconds(self) -> int:
+        minutes, seconds = LENGTH.search(self.page.locator(".strip, .stay").first.inner_text()).groups()
+        return int(minutes) * 60 + int(seconds)
+
+    def lasts(self, seconds: int) -> None:
+        expect(self.page.locator(".stay")).to_contain_text(f"of 0:{seconds:02}")
+
+    def heard(self) -> dict:
+        """The recording as the page knows it, and how much of its sound the server gives."""
+        return self.page.evaluate(
+            """async () => {
+              const id = location.hash.split('/')[2];
+              const sound = await fetch(`/api/recordings/${id}/sound?start=0&frames=1000000`);
+              return { samples: (await sound.arrayBuffer()).byteLength / 4 };
+            }"""
+        )
+
+    def test_a_selection_is_cut_out_heard_undone_and_done_again(self):
+        panel = self.open_edits()
+        expect(panel).to_contain_text("Nothing is edited.")
+        self.lasts(12)
+        self.accessible()
+        self.select(4.0, 6.0, duration_s=12)
+        with self.page.expect_response(lambda answer: answer.url.endswith("/edits")) as answered:
+            panel.get_by_role("button", name="Cut out").click()
+        [edit] = answered.value.json()["edits"]
+        self.lasts(10)
+        expect(panel).to_contain_text(re.compile(r"1 edit: 0:10\.\d\d, \S+ s shorter than the file"))
+        expect(self.page.locator(".ribbon path.join")).to_have_count(1)
+        length = 12 - (edit["file_end_s"] - edit["file_start_s"])
+        self.assertAlmostEqual(self.heard()["samples"] / RATE, length, delta=0.001)
+        self.accessible()
+
+        # From two seconds before the join, as it is now.
+        with self.page.expect_request(re.compile("/sound")) as asked:
+            panel.get_by_role("button", name="Hear edit 1").click()
+        start = int(re.search(r"start=(\d+)", asked.value.url).group(1))
+        self.assertAlmostEqual(start / RATE, edit["at_s"] - 2, delta=0.01)
+        self.assertIn("as=", asked.value.url)
+        self.page.get_by_role("button", name="Stop").click()
+
+        panel.get_by_role("button", name="Undo edit").click()
+        self.lasts(12)
+        expect(panel).to_contain_text("Nothing is edited.")
+        expect(self.page.locator(".ribbon path.join")).to_have_count(0)
+        panel.get_by_role("button", name="Redo edit").click()
+        self.lasts(10)
+        # It survives a reload, and the keys undo it while this is what is looked at.
+        self.page.reload()
+        self.lasts(10)
+        self.page.get_by_role("heading", name="one.wav").click()
+        self.page.keyboard.press("Control+z")
+        self.lasts(12)
+
+    def test_room_tone_is_laid_over_and_put_in_and_one_is_taken_back(self):
+        panel = self.open_edits()
+        self.select(3.0, 4.0, duration_s=12)
+        panel.get_by_role("button", name="Replace by room tone").click()
+        expect(panel.get_by_role("listitem")).to_have_count(1)
+        expect(panel.get_by_role("listitem")).to_contain_text("Replaced by room tone")
+        panel.get_by_label("Seconds of room tone").fill("2")
+        panel.get_by_role("button", name="Put in", exact=True).click()
+        expect(panel.get_by_role("listitem")).to_have_count(2)
+        self.lasts(14)
+        panel.get_by_label("Seconds of room tone").fill("a lot")
+        expect(panel.get_by_role("button", name="Put in", exact=True)).to_be_disabled()
+        panel.get_by_role("button", name="Take back edit 1").click()
+        expect(panel.get_by_role("listitem")).to_have_count(1)
+        self.lasts(12)
+
+    def test_pauses_are_foreseen_and_set(self):
+        panel = self.open_edits()
+        pauses = panel.get_by_role("group", name="Pauses")
+        pauses.get_by_label("Longest pause in seconds").fill("0.45")
+        foreseen = pauses.get_by_role("status")
+        expect(foreseen).to_contain_text(re.compile(r"\d+ pauses?, then 0:\d\d\.\d\d, \S+ s shorter"))
+        count = int(re.match(r"(\d+)", foreseen.inner_text()).group(1))
+        pauses.get_by_role("button", name="Set pauses").click()
+        expect(panel.get_by_role("listitem")).to_have_count(count)
+        expect(foreseen).to_contain_text("No pause is like that.")
+
+    def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
+        panel = self.open_edits()
+        self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
+        self.select(4.0, 6.0, duration_s=12)
+        panel.get_by_role("button", name="Cut out").click()
+        self.lasts(10)
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).not_to_contain_text("Result")
+        panel.get_by_role("button", name="Undo edit").click()
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
+
+    def test_another_window_that_edited_is_told_of(self):
+        panel = self.open_edits()
+        self.page.route("**/api/events*", lambda route: route.abort())
+        self.page.reload()
+        self.lasts(12)
+        self.page.evaluate(
+            """async () => {
+              const id = location.hash.split('/')[2];
+              const body = JSON.stringify({ wish: { what: 'cut', start_s: 1, end_s: 2 }, follows: 0 });
+              const headers = { 'content-type': 'application/json' };
+              await fetch(`/api/recordings/${id}/edits`, { method: 'POST', headers, body });
+            }"""
+        )
+        self.select(4.0, 6.0, duration_s=12)
+        panel.get_by_role("button", name="Cut out").click()
+        expect(panel.get_by_role("alert")).to_contain_text("was edited in another window")
+        self.page.unroute_all(behavior="wait")
