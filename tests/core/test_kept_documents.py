@@ -13,7 +13,7 @@ import mutagen
 from pydantic import Field, ValidationError
 
 from ispettore.core import errors
-from ispettore.core.certify import forms, notices, report, seal
+from ispettore.core.certify import forms, notices, report, seal, wording
 from ispettore.core.certify.certificate import Certificate, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.package_check import verify_package
@@ -151,7 +151,7 @@ class Sealed(unittest.TestCase):
         self.folder = Path(held.name)
         self.keys = KeyFolder(self.folder / "keys")
         self.keys.own()
-        for name in ("golden-key", "golden-key-3"):
+        for name in ("golden-key", "golden-key-3", "golden-key-4"):
             shutil.copy(GOLDEN / f"{name}.pem", self.keys.path / "known")
 
     def check(self, name: str):
@@ -166,6 +166,14 @@ class Sealed(unittest.TestCase):
                 self.assertEqual(len(found.limits), len(golden(path.stem)["certificate"]["verdict"]["limits"]))
                 report.write(golden(path.stem), None, self.folder / "page.pdf")
                 self.assertEqual(read((self.folder / "page.pdf").read_bytes(), name="page.pdf").sealed, golden(path.stem))
+
+    def test_a_certificate_says_what_was_edited_before(self):
+        lines = {
+            line.name: line.text for line in wording.tell(golden("certificate-4"), self.check("certificate-4").certificate).lines
+        }
+        self.assertEqual(lines["Edited"], "2 edits, 1.5 s shorter")
+        earlier = wording.tell(golden("certificate-3"), self.check("certificate-3").certificate)
+        self.assertNotIn("Edited", [line.name for line in earlier.lines])
 
     def test_a_golden_production_and_the_notice_that_withdraws_its_file(self):
         package = self.folder / "package"

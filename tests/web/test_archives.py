@@ -39,6 +39,7 @@ from ispettore.studio.tables import (
     ChallengeRecord,
     DefaultsRecord,
     Importing,
+    InspectionRecord,
     InvitationRecord,
     Listening,
     NoteRecord,
@@ -139,6 +140,10 @@ class Archives(WireCase):
         with placing():
             newer = recordings.replace(UUID(two), "02 Tide.wav", cls.application.store.put([cls.short(-24)], name="02 Tide.wav"))
         cls.work(newer)
+        cls.edited = str(newer)
+        cut = {"what": "cut", "start_s": 1.0, "end_s": 1.25}
+        cls.said("POST", f"/recordings/{newer}/edits", json={"wish": cut, "follows": 0})
+        cls.work(newer)
 
     @classmethod
     def archived(cls) -> bytes:
@@ -215,6 +220,10 @@ class Archives(WireCase):
             )
             found |= {path: self.ask("GET", path) for path in paths}
             found[f"sound of {one}"] = hashlib.sha256(self.ask("GET", f"/recordings/{one}/sound?start=0&frames=200000")).hexdigest()
+        for path in (f"/recordings/{self.edited}", f"/recordings/{self.edited}/edits", f"/recordings/{self.edited}/tiles"):
+            found[path] = self.ask("GET", path)
+        cut = self.ask("GET", f"/recordings/{self.edited}/sound?start=0&frames=400000")
+        found["sound that is edited"] = (len(cut) // 4, hashlib.sha256(cut).hexdigest())
         for row in found[f"/certificates?production={self.production}"]["rows"]:
             for form in ("sealed.json", "notice.json") if row["stands"] != "stands" else ("sealed.json",):
                 path = f"/certificates/{row['id']}/{form}"
@@ -371,7 +380,7 @@ class Archives(WireCase):
         with self.elsewhere():
             found = self.brought(self.content)
             self.assertEqual(found["outcome"], {
-                "production": self.production, "name": "Almanac: a mill", "recordings": 2, "files": 18, "before": False,
+                "production": self.production, "name": "Almanac: a mill", "recordings": 2, "files": 20, "before": False,
                 "unknown": [],
             })  # fmt: skip
             again = self.archived()
@@ -523,7 +532,7 @@ class Archives(WireCase):
                 ):
                     importing.brought_in(archive, Store(settings().store), told)
             self.assertEqual(self.ask("GET", "/productions"), [])
-            self.assertEqual(self.brought(self.content)["outcome"]["files"], 18)
+            self.assertEqual(self.brought(self.content)["outcome"]["files"], 20)
 
     def test_an_archive_of_the_first_form_is_imported_for_good(self):
         with self.elsewhere(trusting=False):
@@ -626,6 +635,7 @@ class WhatIsArchived(unittest.TestCase):
         named = {(model, column) for model, columns in disk_use.NAMING.items() for column in columns}
         others = {(CertificateRecord, name) for name in ("sha256", "file_sha256", "successor_sha256")}
         others |= {(Listening, "sha256"), (NoteRecord, "sha256")}  # they say which bytes, and hold none
+        others |= {(InspectionRecord, "sha256")}  # what a sound is known by: that of a recording, or of it with its edits
         found = {
             (model, column.name) for model in rows.TABLES for column in rows.table(model).columns if column.name.endswith("sha256")
         }

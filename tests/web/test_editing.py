@@ -145,7 +145,7 @@ class Editing(WireCase):
             return {
                 "note": note["at_s"],
                 "here": note["this"],
-                "tone": tones[0]["start_s"],
+                "tone": round(tones[0]["start_s"], 3),
                 "spots": [one["start_s"] for one in spots],
             }
 

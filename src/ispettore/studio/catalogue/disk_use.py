@@ -30,7 +30,7 @@ from ispettore.studio.tables import (
 NAMING: dict[type[SQLModel], tuple[str, ...]] = {
     Production: ("cover_sha256",),
     Recording: ("sha256",),
-    InspectionRecord: ("sha256", "listening_sha256", "pyramid_sha256", "levels_sha256"),
+    InspectionRecord: ("listening_sha256", "pyramid_sha256", "levels_sha256"),
     Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
     DeliverableRecord: ("sha256",),
 }
