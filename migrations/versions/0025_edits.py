@@ -1,4 +1,4 @@
-"""Edits of recordings: lists, states, and of which of them whatever was planned, drafted or made is."""
+"""Edits of recordings: lists, states, retakes, and of which edits whatever was planned, drafted or made is."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -32,7 +32,24 @@ def upgrade() -> None:
     )
 
 
+    op.create_table(
+        "take",
+        sa.Column("id", sa.Uuid(), primary_key=True),
+        sa.Column("recording_id", sa.Uuid(), sa.ForeignKey("recording.id"), nullable=False),
+        sa.Column("name", sa.String(), nullable=False),
+        sa.Column("sha256", sa.String(), nullable=False),
+        sa.Column("size_bytes", sa.BigInteger(), nullable=False),
+        sa.Column("start_s", sa.Float(), nullable=False),
+        sa.Column("end_s", sa.Float(), nullable=False),
+        sa.Column("prepared_sha256", sa.String(), nullable=True),
+        sa.Column("matched", JSONB(), nullable=True),
+        sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
+    )
+    op.create_index("ix_take_recording_id", "take", ["recording_id"])
+
+
 def downgrade() -> None:
+    op.drop_table("take")
     op.drop_table("edit_state")
     op.drop_table("edit_list")
     op.drop_column("recording", "edits")

@@ -10,14 +10,22 @@ import numpy as np
 from ispettore.core.audio.reading import Source, read_all
 from ispettore.core.audio.writing import write_working
 from ispettore.core.edit import making
-from ispettore.core.edit.edits import FADE_S, Edit, Edits
+from ispettore.core.edit.edits import FADE_S, Edit, Edits, Put
 from ispettore.core.edit.making import NoRoomToneToEdit, PauseRule, PutInTooLong, SpanNotEditable
 from ispettore.core.edit.reading import Edited, EditedSamples, EditedSource, open_samples
-from ispettore.core.edit.timeline import Timeline
+from ispettore.core.edit.timeline import Segment, Timeline
 from ispettore.core.measure.inspecting import inspect
 
 RATE = 8_000
 FRAMES = 10 * RATE
+
+
+TAKE = 10_000_000
+"""In a list of frames: from here on they are those of a retake."""
+
+
+def no_takes(sha256: str):
+    raise AssertionError(sha256)
 
 
 def plain() -> Edits:
@@ -58,9 +66,13 @@ class Written(unittest.TestCase):
                 first = chance.choice((first, *joins[:2])) if joins else first
                 if not first + 8 <= last <= len(heard) or len(heard) - (last - first) < RATE:
                     continue
-                match chance.randrange(3):
+                match chance.randrange(4):
                     case 0:
                         edits, put = making.cut(edits, first / RATE, last / RATE, file="x"), []
+                    case 3:
+                        take = [Put(frames=30), Put(frames=400, take="t", start=50), Put(frames=9)]
+                        edits = making.retaken(edits, first / RATE, last / RATE, take, file="x")
+                        put = [-1] * 30 + list(range(TAKE + 50, TAKE + 450)) + [-1] * 9
                     case 1:
                         edits, put = making.replaced(edits, first / RATE, last / RATE, file="x"), [-1] * (last - first)
                     case _:
@@ -163,9 +175,9 @@ class Heard(unittest.TestCase):
     def test_pieces_of_any_size_are_the_same_samples(self) -> None:
         for seed in range(25):
             edits = at_random(seed)
-            whole = EditedSamples(self.read, Timeline(edits))(0, edits.length)
+            whole = EditedSamples(self.read, Timeline(edits), no_takes)(0, edits.length)
             pieces, at, chance = [], 0, random.Random(seed)
-            read = EditedSamples(self.read, Timeline(edits))
+            read = EditedSamples(self.read, Timeline(edits), no_takes)
             while at < edits.length:
                 size = chance.choice((1, 7, 80, 160, 1_000, 9_000))
                 pieces.append(read(at, size))
@@ -177,12 +189,12 @@ class Heard(unittest.TestCase):
 
     def test_away_from_joins_it_is_the_file_itself(self) -> None:
         edits = making.cut(plain(), 2, 4, file="x")
-        found, half = EditedSamples(self.read, Timeline(edits))(0, edits.length), round(FADE_S * RATE / 2)
+        found, half = EditedSamples(self.read, Timeline(edits), no_takes)(0, edits.length), round(FADE_S * RATE / 2)
         np.testing.assert_array_equal(found[: 2 * RATE - half], self.samples[: 2 * RATE - half])
         np.testing.assert_array_equal(found[2 * RATE + half :], self.samples[4 * RATE + half :])
 
     def test_no_edits_no_difference(self) -> None:
-        np.testing.assert_array_equal(EditedSamples(self.read, Timeline(plain()))(0, FRAMES), self.samples)
+        np.testing.assert_array_equal(EditedSamples(self.read, Timeline(plain()), no_takes)(0, FRAMES), self.samples)
 
     def test_the_power_stays_over_a_join(self) -> None:
         """Of strangers (noise) as of equals (a tone that goes on as it was)."""
@@ -190,20 +202,22 @@ class Heard(unittest.TestCase):
         time = np.arange(FRAMES) / RATE
         tone = np.repeat((0.25 * np.sin(2 * np.pi * 500 * time))[:, None], 2, axis=1).astype(np.float32)
         edits = making.cut(plain(), 2, 4, file="x")
-        joined = EditedSamples(lambda start, frames: tone[start : start + frames], Timeline(edits))(2 * RATE - half, 2 * half)
+        joined = EditedSamples(lambda start, frames: tone[start : start + frames], Timeline(edits), no_takes)(
+            2 * RATE - half, 2 * half
+        )
         self.assertAlmostEqual(float(np.mean(joined**2)) / 0.03125, 1.0, delta=0.01)
         powers = []
         for place in range(60):
             edits = making.cut(plain(), 1 + place * 0.1, 2.05 + place * 0.1, file="x")
             at = edits.edits[0].start
-            powers.append(float(np.mean(EditedSamples(self.read, Timeline(edits))(at - half, 2 * half) ** 2)))
+            powers.append(float(np.mean(EditedSamples(self.read, Timeline(edits), no_takes)(at - half, 2 * half) ** 2)))
         self.assertAlmostEqual(10 * np.log10(np.mean(powers) / 0.05**2), 0.0, delta=0.2)
 
     def test_a_join_of_pauses_has_no_edge(self) -> None:
         """The steepest step at a join is no steeper than those of the material."""
         slow = np.cumsum(self.samples, axis=0) * 0.02
         edits = making.cut(plain(), 2, 4, file="x")
-        found = EditedSamples(lambda start, frames: slow[start : start + frames], Timeline(edits))(0, edits.length)
+        found = EditedSamples(lambda start, frames: slow[start : start + frames], Timeline(edits), no_takes)(0, edits.length)
         self.assertGreater(abs(float(slow[4 * RATE, 0] - slow[2 * RATE, 0])), float(np.abs(np.diff(slow, axis=0)).max()))
         self.assertLess(float(np.abs(np.diff(found, axis=0)).max()), 1.5 * float(np.abs(np.diff(slow, axis=0)).max()) + 0.02)
 
@@ -211,10 +225,22 @@ class Heard(unittest.TestCase):
         quiet = self.samples.copy()
         quiet[RATE : 9 * RATE] *= 10
         edits = making.lengthened(plain(), 5.0, 2.0, file="x")
-        found = EditedSamples(lambda start, frames: quiet[start : start + frames], Timeline(edits))(
+        found = EditedSamples(lambda start, frames: quiet[start : start + frames], Timeline(edits), no_takes)(
             int(5.1 * RATE), int(1.8 * RATE)
         )
         self.assertAlmostEqual(20 * np.log10(float(found.std()) / 0.05), 0.0, delta=0.3)
+
+    def test_a_retake_is_heard_in_its_place_laid_over_what_is_beside_it(self) -> None:
+        take = np.random.default_rng(9).normal(0, 0.05, (5 * RATE, 2)).astype(np.float32)
+        edits = making.retaken(plain(), 2, 4, [Put(frames=RATE, take="t", start=RATE)], file="x")
+        read = EditedSamples(self.read, Timeline(edits), lambda _: lambda start, frames: take[start : start + frames])
+        half = round(FADE_S * RATE / 2)
+        np.testing.assert_array_equal(read(2 * RATE + half, RATE - 2 * half), take[RATE + half : 2 * RATE - half])
+        np.testing.assert_array_equal(read(3 * RATE + half, RATE), self.samples[4 * RATE + half : 5 * RATE + half])
+        # One that begins with its file is faded in from nothing.
+        edits = making.retaken(plain(), 2, 4, [Put(frames=RATE, take="t")], file="x")
+        read = EditedSamples(self.read, Timeline(edits), lambda _: lambda start, frames: take[start : start + frames])
+        self.assertEqual(len(read(0, FRAMES)), FRAMES - RATE)
 
     def test_it_is_read_forwards_like_any_file_and_measured(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
@@ -236,7 +262,12 @@ class Heard(unittest.TestCase):
 
 
 def _heard(edits: Edits) -> list[tuple[int, int]]:
-    return [(-1 if one.made else one.start, one.frames) for one in Timeline(edits).segments]
+    def first(one: Segment) -> int:
+        if one.put is None:
+            return one.start
+        return TAKE + one.put.start if one.put.take else -1
+
+    return [(first(one), one.frames) for one in Timeline(edits).segments]
 
 
 def _gathered(heard: list[int]) -> list[tuple[int, int]]:

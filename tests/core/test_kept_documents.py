@@ -171,7 +171,7 @@ class Sealed(unittest.TestCase):
         lines = {
             line.name: line.text for line in wording.tell(golden("certificate-4"), self.check("certificate-4").certificate).lines
         }
-        self.assertEqual(lines["Edited"], "2 edits, 1.5 s shorter")
+        self.assertEqual(lines["Edited"], "3 edits, 1.5 s shorter")
         earlier = wording.tell(golden("certificate-3"), self.check("certificate-3").certificate)
         self.assertNotIn("Edited", [line.name for line in earlier.lines])
 

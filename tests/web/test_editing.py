@@ -117,7 +117,7 @@ class Editing(WireCase):
         self.edit(what="put-in", at_s=3.0, length_s=1.5)
         view = self.edit(what="fill", start_s=8.0, end_s=8.5)
         self.assertEqual([one["told"] for one in view["edits"]], ["Room tone put in, 1.5 s", "Replaced by room tone, 0.5 s"])
-        self.assertEqual([(one["at_s"], one["room_s"]) for one in view["edits"]], [(3, 1.5), (8, 0.5)])
+        self.assertEqual([(one["at_s"], one["put_s"]) for one in view["edits"]], [(3, 1.5), (8, 0.5)])
         room = self.heard(start_s=3.1, length_s=1.3)
         self.assertAlmostEqual(20 * np.log10(float(room.std())), -70, delta=3)
         view = self.edit(what="take-back", numbers=[1])
@@ -209,7 +209,8 @@ class Editing(WireCase):
         self.assertTrue(detail["delivered"]["passes"] and detail["delivered"]["certified"], detail["delivered"])
         self.assertAlmostEqual(detail["delivered"]["result"]["frames"] / RATE, 12, delta=0.1)
         sealed = self.ask("GET", f"/certificates/{detail['delivered']['certificate']}/sealed.json")
-        self.assertEqual(sealed["certificate"]["origin"]["edits"], [{"start_s": 4, "end_s": 6, "room_s": 0}])
+        cut = {"start_s": 4, "end_s": 6, "room_s": 0, "take_s": 0, "takes": []}
+        self.assertEqual(sealed["certificate"]["origin"]["edits"], [cut])
         # Of other edits it does not count any more; with the same again it does.
         self.step("undo")
         self.assertIsNone(self.detail()["delivered"])

@@ -2,12 +2,16 @@
   // What is left out of the recording and what stands there instead: done to the selection, at the playhead or to all pauses, heard
   // and taken back one by one.
   import { createQuery } from '@tanstack/svelte-query';
+  import type { Acting } from '../lib/acting.svelte';
   import type { EditsView, EditWish } from '../lib/api';
+  import { filesOf, type Dropped } from '../lib/dropped';
   import { clock, counted, number } from '../lib/format';
   import type { Span } from '../lib/ribbon-view.svelte';
   import * as editing from '../lib/server/editing';
   import Button from './Button.svelte';
+  import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
+  import UnderWay from './UnderWay.svelte';
   import WrittenNumber from './WrittenNumber.svelte';
   interface Props {
     recordingId: string;
@@ -18,12 +22,27 @@
     selection: Span | undefined;
     playhead: number;
     onedit: (wish: EditWish) => unknown;
+    onretake: (file: File, span: { start_s: number; end_s: number }) => unknown;
+    acting: Acting;
     onundo: () => unknown;
     onredo: () => unknown;
     /** Hear it from a little before a place. */
     onhear: (at: number, to: number) => void;
   }
-  let { recordingId, knownAs, edits, problem, selection, playhead, onedit, onundo, onredo, onhear }: Props = $props();
+  let {
+    recordingId,
+    knownAs,
+    edits,
+    problem,
+    selection,
+    playhead,
+    onedit,
+    onretake,
+    acting,
+    onundo,
+    onredo,
+    onhear,
+  }: Props = $props();
 
   let room = $state<number | string>(0.5);
   let longest = $state<number | string>(1.5);
@@ -41,11 +60,28 @@
     if (longest_s === undefined || shortest_s === undefined || (!shortens && !lengthens)) return undefined;
     return { what: 'pauses', longest_s, shortest_s, ...span };
   });
+  let over = $state(false);
+  const take = ({ files: [first] }: Dropped) => {
+    if (first) onretake(first, span ?? { start_s: playhead, end_s: playhead });
+  };
   const foreseen = createQuery(() => editing.foreseen(recordingId, knownAs, knownAs ? pauses : undefined));
   const seen = $derived(knownAs && pauses && !foreseen.isError ? foreseen.data : undefined);
 </script>
 
-<div class="edits">
+<div
+  class="edits"
+  class:over
+  role="group"
+  aria-label="Edits and retakes"
+  ondragenter={() => (over = true)}
+  ondragleave={(event) => event.currentTarget === event.target && (over = false)}
+  ondragover={(event) => event.preventDefault()}
+  ondrop={(event) => {
+    event.preventDefault();
+    over = false;
+    void filesOf(event.dataTransfer).then(take);
+  }}
+>
   {#if edits?.edits.length}
     <p>
       {counted(edits.edits.length, 'edit')}: {exact(edits.length_s)}, {edits.change} than the file. The file itself stays
@@ -86,6 +122,19 @@
       onclick={() => put !== undefined && onedit({ what: 'put-in', at_s: playhead, length_s: put })}>Put in</Button
     >
   </div>
+  <div class="line" role="group" aria-label="Retake">
+    <FileButton label="Retake" accept="audio/*" onchosen={take}>Retake…</FileButton>
+    <span class="soft"
+      >or drop it here. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched in level, tone and
+      room.</span
+    >
+  </div>
+  {#each edits?.coming ?? [] as coming (coming.id)}
+    {#if coming.work?.state === 'failed'}<p class="outside" role="alert">{coming.work.error}</p>
+    {:else if coming.work && coming.work.state !== 'cancelled'}
+      <UnderWay work={coming.work} about={coming.name} waiting="Retake queued" {acting} />
+    {/if}
+  {/each}
   <div class="pauses" role="group" aria-label="Pauses">
     <b>Pauses {span ? 'in the selection' : 'between words'}</b>
     <label
@@ -123,8 +172,10 @@
       {#each edits.edits as edit (edit.number)}
         <li>
           <span class="figure">{number(edit.number, 0)}</span>
-          <span>{edit.told}</span>
-          <LinkButton onclick={() => onhear(edit.at_s, edit.at_s + edit.room_s)}
+          <span
+            >{edit.told}{#if edit.take}<br /><span class="soft">{edit.take.name}: {edit.take.told}</span>{/if}</span
+          >
+          <LinkButton onclick={() => onhear(edit.at_s, edit.at_s + edit.put_s)}
             >Hear<span class="visually-hidden">&#32;edit {edit.number}&#32;</span> at {exact(edit.at_s)}</LinkButton
           >
           <LinkButton onclick={() => onedit({ what: 'take-back', numbers: [edit.number] })}
@@ -142,6 +193,9 @@
     gap: var(--space-4);
     padding: var(--space-4) var(--space-5) var(--space-5);
     font-size: var(--type-plain);
+  }
+  .over {
+    outline: 2px solid var(--act);
   }
   .line {
     display: flex;

@@ -43,8 +43,8 @@
     {@const passage = turn.voice === 1 && across(frame, turn.start_s, turn.end_s, 1.5)}
     {#if passage}<rect class="turn" {...passage} y="0" height="4" />{/if}
   {/each}
-  {#each edits as { number, at_s, room_s } (number)}
-    {@const put = across(frame, at_s, at_s + room_s, 1.5)}
+  {#each edits as { number, at_s, put_s } (number)}
+    {@const put = across(frame, at_s, at_s + put_s, 1.5)}
     {#if put}
       <rect class="put" {...put} y={TOP} height={FLOOR - TOP} />
       <path class="join" d={`M${put.x} ${TOP} v${FLOOR - TOP} m-4 0 h8`} />

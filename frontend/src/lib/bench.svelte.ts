@@ -164,6 +164,9 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
       return edited.data;
     },
     edit: (wish: EditWish) => edit((follows) => editing.change(id, follows, wish)),
+    /** A retake for a stretch: prepared by a worker, it is an edit then. */
+    retake: (file: File, span: { start_s: number; end_s: number }) =>
+      acting.attempt(() => editing.retake(id, file, span)),
     undoEdit: () => edit((follows) => editing.undo(id, follows)),
     redoEdit: () => edit((follows) => editing.redo(id, follows)),
     get treating() {

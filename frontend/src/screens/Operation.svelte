@@ -25,6 +25,7 @@
     archive: 'Making an archive',
     import: 'Importing an archive',
     demo: 'Making the demo',
+    retake: 'Preparing retakes',
   };
   const again = (work: string) => acting.attempt(() => server.again(work));
 </script>

@@ -279,6 +279,8 @@
                   const done = await bench.edit(wish);
                   if (done) view.selection = undefined;
                 }}
+                onretake={bench.retake}
+                {acting}
                 onundo={bench.undoEdit}
                 onredo={bench.redoEdit}
                 onhear={hear}

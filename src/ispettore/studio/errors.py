@@ -214,6 +214,12 @@ class MadeOfOtherEdits(IspettoreError):
     file: str
 
 
+class TakeWithoutPlace(IspettoreError):
+    """What “{file}” was to replace was cut out meanwhile. Undo that, or bring the retake in for another place."""
+
+    file: str
+
+
 class FileBreaksOff(IspettoreError):
     """“{file}” breaks off before its end, so it can't be edited. Export it afresh and replace it with the newer file first."""
 

@@ -1,15 +1,26 @@
 """Editing a recording: what is left out of it, and what stands there instead."""
 
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query, Request
 from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
 
-from ispettore.studio.catalogue import editings
+from ispettore.core.measure.reading import Span
+from ispettore.studio.catalogue import editings, takes
 from ispettore.studio.catalogue.editings import EditsForeseen, EditsView, EditWish
-from ispettore.web.values import Number
+from ispettore.studio.catalogue.incoming import allowed_name
+from ispettore.studio.store.blobs import Blob
+from ispettore.web.productions import Made
+from ispettore.web.transfer import RAW_BODY
+from ispettore.web.uploading import into_store
+from ispettore.web.values import Moment, Number
 
-routes = APIRouter(tags=["editing"])
+routes = APIRouter()
+Name = Annotated[str, Query(min_length=1, max_length=255)]
+LARGEST_BYTES = 500 * 1024**2
+"""Five minutes at the highest rate with six channels as 32-bit numbers, and some."""
 
 
 class EditRequest(BaseModel):
@@ -44,6 +55,18 @@ def edit_recording(recording_id: UUID, wanted: EditRequest) -> EditsView:
 @routes.post("/recordings/{recording_id}/edits/foreseen", operation_id="foreseeEdits")
 def foresee_edits(recording_id: UUID, asked: EditQuestion) -> EditsForeseen:
     return editings.foreseen(recording_id, asked.wish)
+
+
+@routes.put("/recordings/{recording_id}/takes", operation_id="addRetake", status_code=202, openapi_extra=RAW_BODY)
+async def add_retake(recording_id: UUID, name: Name, start_s: Moment, end_s: Moment, request: Request) -> Made:
+    """A short recording in the place of a stretch, or put in at a moment."""
+    span = Span(start_s=start_s, end_s=end_s)
+    await run_in_threadpool(takes.expected, recording_id, span)
+
+    def named(blob: Blob) -> UUID:
+        return takes.add(recording_id, name, span, blob)
+
+    return Made(id=await into_store(request, allowed_name(name), named, limit_bytes=LARGEST_BYTES))
 
 
 @routes.post("/recordings/{recording_id}/edits/undo", operation_id="undoEdit")

@@ -35,7 +35,9 @@ NEXT_WITHIN_S, WHOLE_WITHIN_S = 60.0, 60.0
 """How long the next piece of a body may take, and all of one that is no file."""
 LARGEST_NUMBER, LONGEST_NUMBER = 2**53 - 1, 24
 """The largest whole number that every reader of JSON reads as the same, and the most digits that are looked at."""
-STREAMED = re.compile(r"^/api/(productions/[^/]+/recordings|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$")
+STREAMED = re.compile(
+    r"^/api/(productions/[^/]+/recordings|recordings/[^/]+/takes|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$"
+)
 """Routes that take files as they come, and bound them themselves."""
 IGNORED = frozenset({b"x-http-method-override"})
 """Headers that nobody is believed."""

@@ -1,6 +1,6 @@
 // What is asked about the edits of a recording, and how they are changed.
 import { keepPreviousData } from '@tanstack/svelte-query';
-import { acts, api, got, type EditWish } from '../api';
+import { acts, api, got, send, type EditWish } from '../api';
 import { question, thing } from '../question';
 
 const of = (recording_id: string) => ({ params: { path: { recording_id } } });
@@ -28,6 +28,11 @@ export const foreseen = (id: string, knownAs: string, wish: EditWish | undefined
 
 export const change = (id: string, follows: number, wish: EditWish) =>
   got(acts.POST('/api/recordings/{recording_id}/edits', { ...of(id), body: { wish, follows } }));
+/** A short recording for a stretch, or for a moment. */
+export const retake = (id: string, file: File, { start_s, end_s }: { start_s: number; end_s: number }) => {
+  const query = new URLSearchParams({ name: file.name, start_s: String(start_s), end_s: String(end_s) });
+  return send(`/api/recordings/${id}/takes?${query.toString()}`, { method: 'PUT', body: file });
+};
 export const undo = (id: string, follows: number) =>
   got(acts.POST('/api/recordings/{recording_id}/edits/undo', { ...of(id), body: { follows } }));
 export const redo = (id: string, follows: number) =>

@@ -19,7 +19,7 @@ from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.sound_hash import sound_sha256
 from ispettore.core.certify import forms
 from ispettore.core.deliver.entries import Entry
-from ispettore.core.edit.edits import Edits
+from ispettore.core.edit.edits import Edit, Edits
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
@@ -70,21 +70,27 @@ def issuer() -> str:
 
 
 class SealedEdit(_Sealed):
-    """A stretch of the source that was left out, and how much of its room tone stands there, in seconds."""
+    """A stretch of the source that was left out, and how much of its room tone and of retakes stands there, in seconds; the SHA-256
+    of each retake's sound as it was put in."""
 
     start_s: float
     end_s: float
     room_s: float
+    take_s: float = 0.0
+    takes: tuple[str, ...] = ()
 
     @classmethod
     def all_of(cls, edits: Edits | None) -> "tuple[SealedEdit, ...]":
         """Those of a source; none where there are none."""
         if edits is None:
             return ()
-        of = edits.seconds
-        return tuple(
-            cls(start_s=round(of(one.start), 4), end_s=round(of(one.end), 4), room_s=round(of(one.room), 4)) for one in edits.edits
-        )
+        return tuple(cls._of(edits, edit) for edit in edits.edits)
+
+    @classmethod
+    def _of(cls, edits: Edits, edit: Edit) -> "SealedEdit":
+        start, end, room, take = (round(edits.seconds(one), 4) for one in (edit.start, edit.end, edit.room, edit.taken))
+        takes = tuple(dict.fromkeys(one.take for one in edit.put if one.take))
+        return cls(start_s=start, end_s=end, room_s=room, take_s=take, takes=takes)
 
 
 class Origin(_Sealed):

@@ -180,6 +180,8 @@ class EditForm(_Form):
     start_s: float
     end_s: float
     room_s: float
+    take_s: float
+    takes: tuple[str, ...]
 
 
 class OriginForm4(OriginForm):

@@ -92,10 +92,10 @@ def _of_file(certificate: FileCertificate) -> tuple[Line, ...]:
 def _edited(edits: Sequence[EditForm]) -> str:
     """How much of the source was edited.
 
-    >>> _edited([EditForm(start_s=4, end_s=6.5, room_s=0), EditForm(start_s=9, end_s=9, room_s=1)])
-    '2 edits, 1.5 s shorter'
+    >>> _edited([EditForm(start_s=4, end_s=6.5, room_s=0.5, take_s=0.5, takes=("ab",))])
+    '1 edit, 1.5 s shorter'
     """
-    longer = sum(one.room_s - (one.end_s - one.start_s) for one in edits)
+    longer = sum(one.room_s + one.take_s - (one.end_s - one.start_s) for one in edits)
     return f"{len(edits)} edit{'s' if len(edits) > 1 else ''}, {summed(longer)}"
 
 

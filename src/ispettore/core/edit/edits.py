@@ -1,4 +1,5 @@
-"""Edits of a recording: stretches of its file that are left out, each with so much of its own room tone in their place.
+"""Edits of a recording: stretches of its file that are left out, each with its own room tone or a retake in their
+place, or nothing.
 
 They are positions in the file, in frames, and never touch it. Whatever is cut, filled, shortened or lengthened is one of these, so
 any of them can be taken back by itself, and a list of them says all there is to hear.
@@ -26,25 +27,43 @@ class _Kept(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
 
+class Put(_Kept):
+    """`frames` of room tone; or, where a `take` is named by the hash of its prepared sound, of that from frame `start` on."""
+
+    frames: int = Field(ge=1)
+    take: str = Field("", max_length=64)
+    start: int = Field(0, ge=0)
+
+
 class Edit(_Kept):
-    """The frames from `start` up to, not including, `end` are left out, and `room` frames of room tone stand there. Where
-    `start` is `end` nothing is left out, where `room` is 0 nothing stands there."""
+    """The frames from `start` up to, not including, `end` are left out, and what was `put` in stands there. Where `start` is
+    `end` nothing is left out."""
 
     start: int = Field(ge=0)
     end: int = Field(ge=0)
-    room: int = Field(0, ge=0)
+    put: tuple[Put, ...] = Field((), max_length=MOST)
     why: Why = ""
 
     @model_validator(mode="after")
     def _does_something(self) -> Self:
-        if self.end < self.start or self.longer == 0 == self.room:
+        if self.end < self.start or (self.end == self.start and not self.put):
             raise ValueError("an edit leaves something out or puts something in")
         return self
 
     @property
+    def room(self) -> int:
+        """How many frames of room tone stand there."""
+        return sum(one.frames for one in self.put if not one.take)
+
+    @property
+    def taken(self) -> int:
+        """How many frames of retakes stand there."""
+        return sum(one.frames for one in self.put if one.take)
+
+    @property
     def longer(self) -> int:
         """By how many frames the recording gets longer; negative where it gets shorter."""
-        return self.room - (self.end - self.start)
+        return self.room + self.taken - (self.end - self.start)
 
 
 class Edits(_Kept):
@@ -74,6 +93,11 @@ class Edits(_Kept):
         """Frames of the edited recording."""
         return self.frames + sum(edit.longer for edit in self.edits)
 
+    @property
+    def takes(self) -> tuple[str, ...]:
+        """The retakes that are heard, each once."""
+        return tuple(dict.fromkeys(put.take for edit in self.edits for put in edit.put if put.take))
+
     def seconds(self, frames: int) -> float:
         return frames / self.sample_rate_hz
 
@@ -88,13 +112,17 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
 
     >>> told(Edit(start=0, end=48_000), sample_rate_hz=48_000)
     'Cut out 1 s'
-    >>> told(Edit(start=9, end=9, room=24_000), sample_rate_hz=48_000)
+    >>> told(Edit(start=9, end=9, put=(Put(frames=24_000),)), sample_rate_hz=48_000)
     'Room tone put in, 0.5 s'
     >>> told(Edit(start=0, end=48_000, why="pause"), sample_rate_hz=48_000)
     'Pause shortened by 1 s'
+    >>> told(Edit(start=0, end=48_000, put=(Put(frames=24_000, take="ab"), Put(frames=4_800))), sample_rate_hz=48_000)
+    '1 s replaced by a retake of 0.5 s'
     """
-    seconds = [round(frames / sample_rate_hz, 2) for frames in (edit.end - edit.start, edit.room, abs(edit.longer))]
-    out, room, change = (exact(one) for one in seconds)
+    seconds = [round(frames / sample_rate_hz, 2) for frames in (edit.end - edit.start, edit.room, abs(edit.longer), edit.taken)]
+    out, room, change, taken = (exact(one) for one in seconds)
+    if edit.taken:
+        return f"{out} s replaced by a retake of {taken} s" if edit.end > edit.start else f"Retake put in, {taken} s"
     if edit.why == "pause":
         return f"Pause {'lengthened' if edit.longer > 0 else 'shortened'} by {change} s"
     if not edit.room:
@@ -145,6 +173,22 @@ def merged(edits: Sequence[Edit]) -> tuple[Edit, ...]:
         if found and found[-1].end >= edit.start:
             last = found.pop()
             why: Why = last.why if last.why == edit.why else ""
-            edit = Edit(start=last.start, end=max(last.end, edit.end), room=last.room + edit.room, why=why)
+            edit = Edit(start=last.start, end=max(last.end, edit.end), put=joined((*last.put, *edit.put)), why=why)
         found.append(edit)
+    return tuple(found)
+
+
+def joined(put: Sequence[Put]) -> tuple[Put, ...]:
+    """What stands one behind another, with room tone beside room tone as one, and what of a take goes on as it was.
+
+    >>> [one.frames for one in joined([Put(frames=3), Put(frames=4), Put(frames=5, take="a"), Put(frames=2, take="a", start=5)])]
+    [7, 7]
+    """
+    found: list[Put] = []
+    for one in put:
+        last = found[-1] if found else None
+        if last is not None and last.take == one.take and (not one.take or one.start == last.start + last.frames):
+            found[-1] = last.model_copy(update={"frames": last.frames + one.frames})
+        else:
+            found.append(one)
     return tuple(found)

@@ -7,8 +7,8 @@ of a stretch before goes with that stretch.
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ispettore.core.edit.edits import LONGEST_ROOM_S, MOST_ROOM, Edit, Edits, Why, merged
-from ispettore.core.edit.timeline import Segment, Timeline
+from ispettore.core.edit.edits import LONGEST_ROOM_S, MOST_ROOM, Edit, Edits, Put, Why, joined, merged
+from ispettore.core.edit.timeline import Timeline
 from ispettore.core.errors import IspettoreError
 
 Times = tuple[float, float]
@@ -69,7 +69,7 @@ def cut(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
 def replaced(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
     """Room tone stands in the place of a stretch. Raises SpanNotEditable, NoRoomToneToEdit and PutInTooLong."""
     first, last = _span(edits, start_s, end_s, file, left_s=0.0)
-    return _spliced(edits, [_Wish(first, last, room=last - first)], file)
+    return _spliced(edits, [_Wish(first, last, _room(last - first))], file)
 
 
 def lengthened(edits: Edits, at_s: float, by_s: float, *, file: str) -> Edits:
@@ -77,7 +77,17 @@ def lengthened(edits: Edits, at_s: float, by_s: float, *, file: str) -> Edits:
     at = round(at_s * edits.sample_rate_hz)
     if not 0 <= at <= edits.length or by_s < SHORTEST_S:
         raise SpanNotEditable(file=file, least_ms=SHORTEST_S * 1000, left_s=SHORTEST_LEFT_S)
-    return _spliced(edits, [_Wish(at, at, room=round(by_s * edits.sample_rate_hz))], file)
+    return _spliced(edits, [_Wish(at, at, _room(round(by_s * edits.sample_rate_hz)))], file)
+
+
+def retaken(edits: Edits, start_s: float, end_s: float, put: Sequence[Put], *, file: str) -> Edits:
+    """What was put together of a retake stands in the place of a stretch, which may be a moment. Raises SpanNotEditable,
+    NoRoomToneToEdit and PutInTooLong."""
+    if start_s == end_s:
+        at = min(round(start_s * edits.sample_rate_hz), edits.length)
+        return _spliced(edits, [_Wish(at, at, tuple(put))], file)
+    first, last = _span(edits, start_s, end_s, file, left_s=0.0)
+    return _spliced(edits, [_Wish(first, last, tuple(put))], file)
 
 
 def paused(
@@ -100,7 +110,7 @@ def paused(
             wishes.append(_Wish(round(at * rate), round((at + length - rule.longest_s) * rate), why="pause"))
         elif rule.shortest_s is not None and rule.from_s <= length < rule.shortest_s - SHORTEST_S:
             at = round(_cut_at((start, end), 0.0, inside, rule.margin_s) * rate)
-            wishes.append(_Wish(at, at, room=round((rule.shortest_s - length) * rate), why="pause"))
+            wishes.append(_Wish(at, at, _room(round((rule.shortest_s - length) * rate)), why="pause"))
     return _spliced(edits, wishes, file)
 
 
@@ -144,52 +154,58 @@ def _span(edits: Edits, start_s: float, end_s: float, file: str, *, left_s: floa
 
 @dataclass(frozen=True)
 class _Wish:
-    """Frames of the recording left out, and so much room tone in their place."""
+    """Frames of the recording left out, and what is put in their place."""
 
     first: int
     last: int
-    room: int = 0
+    put: tuple[Put, ...] = ()
     why: Why = ""
+
+
+def _room(frames: int) -> tuple[Put, ...]:
+    return (Put(frames=frames),) if frames else ()
 
 
 def _spliced(edits: Edits, wishes: Sequence[_Wish], file: str) -> Edits:
     """With wishes for stretches that lie apart from one another."""
-    if not edits.tone and any(wish.room for wish in wishes):
+    if not edits.tone and any(not one.take for wish in wishes for one in wish.put):
         raise NoRoomToneToEdit(file=file, least_ms=SHORTEST_TONE_S * 1000)
     line = Timeline(edits)
     of = {edit.end: edit for edit in edits.edits}
     gone: set[int] = set()
     new: list[Edit] = []
     for wish in wishes:
-        if wish.first == wish.last:
-            at = _before(line, wish.first)
-            new.append(Edit(start=at, end=at, room=wish.room, why=wish.why))
-            continue
-        places = range(line.place(wish.first), line.place(wish.last - 1) + 1)
-        segments = [line.segments[place] for place in places]
+        first = line.place(wish.first)
+        last = line.place(wish.last - 1) if wish.last > wish.first else first
         # What was put in before goes with the stretch, but for what of it lies outside; a join there meets the new edit.
-        gone |= {one.start for one in segments if one.made}
-        start, before = _edge(of, segments[0], wish.first, ends=False)
-        end, after = _edge(of, segments[-1], wish.last, ends=True)
-        made = before + wish.room + after
-        if end > start or made:
-            new.append(Edit(start=start, end=end, room=made, why=wish.why))
+        gone |= {one.start for one in line.segments[first : last + 1] if one.made}
+        start, before = _edge(of, line, first, wish.first, ends=False)
+        end, after = _edge(of, line, last, wish.last, ends=True)
+        put = joined((*before, *wish.put, *after))
+        if end > start or put:
+            new.append(Edit(start=start, end=end, put=put, why=wish.why))
     found = merged([*(edit for edit in edits.edits if edit.end not in gone), *new])
     if any(one.room > LONGEST_ROOM_S * edits.sample_rate_hz for one in found):
         raise PutInTooLong(file=file, most_s=LONGEST_ROOM_S)
     return edits.model_copy(update={"edits": found})
 
 
-def _before(line: Timeline, frame: int) -> int:
-    """The frame of the file before which something is put in: at a join, together with what is there."""
-    segment = line.segments[line.place(frame)]
-    return segment.start if segment.made else segment.start + min(frame - segment.at, segment.frames)
-
-
-def _edge(of: Mapping[int, Edit], segment: Segment, frame: int, *, ends: bool) -> tuple[int, int]:
-    """Where in the file a stretch of the recording begins or `ends`; and, inside of what was put in, how much of that stays
-    outside of it."""
-    if not segment.made:
-        return segment.start + frame - segment.at, 0
+def _edge(of: Mapping[int, Edit], line: Timeline, place: int, frame: int, *, ends: bool) -> tuple[int, tuple[Put, ...]]:
+    """Where in the file a stretch of the recording begins or `ends`, which there lies in a segment; and, inside of what was put in,
+    what of that stays outside of it."""
+    segment = line.segments[place]
+    inside = frame - segment.at
+    if segment.put is None:
+        return segment.start + min(inside, segment.frames), ()
     edit = of[segment.start]
-    return (edit.end, segment.at + segment.frames - frame) if ends else (edit.start, frame - segment.at)
+    which = sum(1 for one in line.segments[max(place - len(edit.put), 0) : place] if one.made and one.start == segment.start)
+    if ends:
+        return edit.end, (*_part(segment.put, inside, segment.frames), *edit.put[which + 1 :])
+    return edit.start, (*edit.put[:which], *_part(segment.put, 0, inside))
+
+
+def _part(put: Put, first: int, last: int) -> tuple[Put, ...]:
+    if last <= first:
+        return ()
+    start = put.start + first if put.take else 0
+    return (put.model_copy(update={"start": start, "frames": last - first}),)

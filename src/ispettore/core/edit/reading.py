@@ -1,8 +1,9 @@
 """The edited recording as samples: read from its file as it is asked for, in any order, in no more memory than is asked for."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import ExitStack, contextmanager
+from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 from types import TracebackType
 
@@ -28,12 +29,12 @@ class Edited:
     path: Path
     edits: Edits
     facts: FileFacts
-
-    @property
-    def name(self) -> str:
-        return self.path.name
+    takes: Mapping[str, Path] = field(default_factory=dict)
+    """The prepared sound of each retake: at this rate, with as many channels."""
 
 
+Takes = Callable[[str], Samples]
+"""The samples of a retake's prepared sound, by its hash."""
 Sound = Path | Edited
 """What is measured, treated and heard: a file as it is, or with edits over it."""
 
@@ -50,13 +51,13 @@ def named(sound: Sound, name: str | None) -> str:
 class EditedSamples:
     """Samples of the edited recording by first frame and frames, (frames, channels), float32: fewer at the end.
 
-    `samples` are those of the file. At a join both sides go on under one another for `FADE_S`, as far as the file has what goes
-    on; their gains are such that the power stays, however alike they are (of two equals the sum of the gains is 1, of two
-    strangers the sum of their squares).
+    `samples` are those of the file, `takes` gives those of a retake. At a join both sides go on under one another for `FADE_S`,
+    as far as the file has what goes on; their gains are such that the power stays, however alike they are (of two equals the sum
+    of the gains is 1, of two strangers the sum of their squares).
     """
 
-    def __init__(self, samples: Samples, line: Timeline) -> None:
-        self._samples, self._edits, self._line = samples, line.edits, line
+    def __init__(self, samples: Samples, line: Timeline, takes: Takes) -> None:
+        self._samples, self._edits, self._line, self._takes = samples, line.edits, line, takes
         self._half = round(FADE_S * line.edits.sample_rate_hz / 2)
         self._filled: dict[Segment, Block] = {}
         self._material: list[Block] = []
@@ -117,12 +118,12 @@ class EditedSamples:
 
     def _read(self, segment: Segment, first: int, frames: int) -> Block:
         """Frames of a segment, which may begin before it and end behind it."""
-        if segment.made:
-            filled = self._room(segment)
-            return filled[first + self._half : first + self._half + frames]
-        found = self._samples(segment.start + first, frames)
-        missing = frames - len(found)
-        return np.concatenate((found, np.zeros((missing, found.shape[1]), dtype=np.float32))) if missing > 0 else found
+        put = segment.put
+        if put is None:
+            return _padded(self._samples, segment.start + first, frames)
+        if put.take:
+            return _padded(self._takes(put.take), put.start + first, frames)
+        return self._room(segment)[first + self._half : first + self._half + frames]
 
     def _room(self, segment: Segment) -> Block:
         """What was put in, with what is laid over its neighbours at both ends; the same each time."""
@@ -132,12 +133,24 @@ class EditedSamples:
         if not self._material:
             self._material = [self._samples(start, end - start) for start, end in self._edits.tone]
         filled = filling.fill(
-            self._material, segment.frames + 2 * self._half, sample_rate_hz=rate, seed=segment.start & 0x7FFF_FFFF
+            self._material,
+            segment.frames + 2 * self._half,
+            sample_rate_hz=rate,
+            seed=(segment.start ^ segment.frames) & 0x7FFF_FFFF,
         )
         while self._filled and sum(map(len, self._filled.values())) + len(filled) > HELD_S * rate:
             self._filled.pop(next(iter(self._filled)))
         self._filled[segment] = filled
         return filled
+
+
+def _padded(samples: Samples, start: int, frames: int) -> Block:
+    """So many samples from `start` on: silence before the first and behind the last."""
+    found = samples(max(start, 0), frames + min(start, 0))
+    before, after = max(-start, 0), frames + min(start, 0) - len(found)
+    if before == after == 0:
+        return found
+    return np.pad(found, ((before, max(after, 0)), (0, 0)))
 
 
 class EditedSource:
@@ -147,8 +160,8 @@ class EditedSource:
 
     def __init__(self, sound: Edited, *, name: str | None = None) -> None:
         self.path, self.name = sound.path, named(sound, name)
-        self._sound, self._spans = sound, open_spans(sound.path)
-        self._samples = EditedSamples(self._spans.__enter__(), Timeline(sound.edits))
+        self._sound, self._spans = sound, open_samples(sound)
+        self._samples = self._spans.__enter__()
         self.sample_rate_hz, self.channels = sound.edits.sample_rate_hz, sound.facts.channels
         self.claimed_frames = sound.edits.length
         self.frames_read = 0
@@ -185,8 +198,17 @@ def open_sound(sound: Sound, *, name: str | None = None) -> Source | EditedSourc
 @contextmanager
 def open_samples(sound: Sound) -> Iterator[Samples]:
     """A sound that seeks exactly, from which many spans are read."""
-    with open_spans(path_of(sound)) as samples:
-        yield EditedSamples(samples, Timeline(sound.edits)) if isinstance(sound, Edited) else samples
+    with ExitStack() as opened:
+        samples = opened.enter_context(open_spans(path_of(sound)))
+        if not isinstance(sound, Edited):
+            yield samples
+            return
+
+        @cache
+        def takes(sha256: str) -> Samples:
+            return opened.enter_context(open_spans(sound.takes[sha256]))
+
+        yield EditedSamples(samples, Timeline(sound.edits), takes)
 
 
 def read_sound(sound: Sound, start: int, frames: int) -> Block:

@@ -5,18 +5,23 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
-from ispettore.core.edit.edits import Edits
+from ispettore.core.edit.edits import Edits, Put
 
 
 @dataclass(frozen=True, slots=True)
 class Segment:
-    """A stretch of the edited recording, `frames` long from `at` on: of the file from `start` on, or, where `made`, of room tone
-    that stands before that frame of it."""
+    """A stretch of the edited recording, `frames` long from `at` on: of the file from `start` on, or of what was `put` in before
+    that frame of it."""
 
     at: int
     frames: int
     start: int
-    made: bool = False
+    put: Put | None = None
+
+    @property
+    def made(self) -> bool:
+        """Whether it was put in."""
+        return self.put is not None
 
 
 class Timeline:
@@ -74,9 +79,9 @@ class Timeline:
     def joins(self) -> tuple[int, ...]:
         """The frames of the recording at which two segments meet, or something was left out at its very start or end."""
         inner = [after.at for _, after in pairwise(self.segments)]
-        cut = [0] if self.edits.edits and self.edits.edits[0].start == 0 and not self.edits.edits[0].room else []
+        cut = [0] if self.edits.edits and self.edits.edits[0].start == 0 and not self.edits.edits[0].put else []
         last = self.edits.edits[-1] if self.edits.edits else None
-        end = [self.frames] if last is not None and last.end == self.edits.frames and not last.room else []
+        end = [self.frames] if last is not None and last.end == self.edits.frames and not last.put else []
         return (*cut, *inner, *end)
 
 
@@ -87,16 +92,16 @@ def _near(seconds: float, was: float) -> float:
 
 def _segments(edits: Edits) -> Iterator[Segment]:
     at = heard = 0
-    for start, end, room in _stops(edits):
+    for start, end, put in _stops(edits):
         if start > heard:
             yield Segment(at, start - heard, heard)
             at += start - heard
-        if room:
-            yield Segment(at, room, end, made=True)
-            at += room
+        for one in put:
+            yield Segment(at, one.frames, end, one)
+            at += one.frames
         heard = end
 
 
-def _stops(edits: Edits) -> Iterable[tuple[int, int, int]]:
-    yield from ((edit.start, edit.end, edit.room) for edit in edits.edits)
-    yield edits.frames, edits.frames, 0
+def _stops(edits: Edits) -> Iterable[tuple[int, int, tuple[Put, ...]]]:
+    yield from ((edit.start, edit.end, edit.put) for edit in edits.edits)
+    yield edits.frames, edits.frames, ()

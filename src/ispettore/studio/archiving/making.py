@@ -32,6 +32,7 @@ from ispettore.studio.tables import (
     InspectionRecord,
     Production,
     Recording,
+    TakeRecord,
 )
 
 Told = Callable[[str, float], bool]
@@ -154,6 +155,10 @@ def _files(session: Session, production: Production, laid: Laid) -> None:
             laid.take(form.MASTERS, file.file_name, file.sha256)
         for kept in (file.pyramid_sha256, file.listening_sha256):
             laid.take(form.KEPT, kept or "", kept)
+    retakes = select(TakeRecord).where(rows.TABLES[TakeRecord](production.id)).order_by(col(TakeRecord.id))
+    for take in session.exec(retakes).all():
+        laid.take(form.KEPT, take.name, take.sha256)
+        laid.take(form.KEPT, take.prepared_sha256 or "", take.prepared_sha256)
     if production.cover_sha256 is not None:
         laid.take(form.COVER, (production.cover or {}).get("name", "cover"), production.cover_sha256)
     drawn: tuple[Any, ...] = (InspectionRecord.listening_sha256, InspectionRecord.pyramid_sha256, InspectionRecord.levels_sha256)

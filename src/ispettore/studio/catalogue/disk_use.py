@@ -23,6 +23,7 @@ from ispettore.studio.tables import (
     InspectionRecord,
     Production,
     Recording,
+    TakeRecord,
     Verifying,
     now,
 )
@@ -33,6 +34,7 @@ NAMING: dict[type[SQLModel], tuple[str, ...]] = {
     InspectionRecord: ("listening_sha256", "pyramid_sha256", "levels_sha256"),
     Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
     DeliverableRecord: ("sha256",),
+    TakeRecord: ("sha256", "prepared_sha256"),
 }
 """Columns of what belongs to productions that name files of the store; an attempt's own file is there unless it was cleared."""
 

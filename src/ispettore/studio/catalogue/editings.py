@@ -1,10 +1,11 @@
 """Editing a recording: every change of its edits is kept, so that it can be undone, and the recording is measured as it is then."""
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlmodel import Session, col, delete
+from sqlmodel import Session, col, delete, select
 
 from ispettore.core.edit import edits as editing
 from ispettore.core.edit import making
@@ -12,12 +13,14 @@ from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.making import PauseRule
 from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure.inspection import Inspection
+from ispettore.core.treat.retake import Matched
 from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, edited, lookup, room_tones
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import EditsChanged, FileBreaksOff, NoEditToUndo, NotFound, NothingToEdit, NotReady
 from ispettore.studio.jobs import works
-from ispettore.studio.tables import EditList, EditState, Recording, WorkKind
+from ispettore.studio.jobs.works import WorkView
+from ispettore.studio.tables import EditList, EditState, Recording, TakeRecord, Work, WorkKind, WorkState
 
 LONGEST_S = 1e7
 EDGE_S = 0.02
@@ -74,21 +77,31 @@ class TakeBack(_Wished):
 EditWish = Annotated[CutOut | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
 
 
+class TakeView(BaseModel):
+    """A retake by its file's name, and what was done to it in words."""
+
+    id: UUID
+    name: str
+    told: str
+    work: WorkView | None
+
+
 class EditView(BaseModel):
-    """One edit: what it does in words, where it is heard (from `at_s`, room tone for `room_s`), and which stretch of the file it
-    leaves out."""
+    """One edit: what it does in words, where it is heard (from `at_s`, what was put in for `put_s`), and which stretch of the file
+    it leaves out; `take` is the retake in it, if there is one."""
 
     number: int
     told: str
     at_s: float
-    room_s: float
+    put_s: float
+    take: TakeView | None
     file_start_s: float
     file_end_s: float
 
 
 class EditsView(BaseModel):
     """All edits of a recording at a state, and what they do to its length. `undo` and `redo` name what would be undone and done
-    again; empty where there is nothing."""
+    again; empty where there is nothing. `coming` are retakes that are being prepared, or that nothing came of."""
 
     number: int
     edits: list[EditView]
@@ -97,6 +110,7 @@ class EditsView(BaseModel):
     change: str
     undo: str
     redo: str
+    coming: list[TakeView]
 
 
 class EditsForeseen(BaseModel):
@@ -117,7 +131,7 @@ def foreseen(recording_id: UUID, wish: EditWish) -> EditsForeseen:
     """What a wish would do, without doing it. Raises as `change` does."""
     with transaction() as session:
         recording = _recording(session, recording_id)
-        before = _edits(session, recording)
+        before = now_of(session, recording)
         after = _wished(session, recording, before, wish)
         here = set(before.edits)
         count = sum(one not in here for one in after.edits)
@@ -132,19 +146,24 @@ def change(recording_id: UUID, wish: EditWish, *, follows: int) -> EditsView:
         recording = _recording(session, recording_id, locked=True)
         if recording.edits != follows:
             raise EditsChanged(file=recording.name)
-        before = _edits(session, recording)
+        before = now_of(session, recording)
         after = _wished(session, recording, before, wish)
-        told = editing.change(before, after)
-        if not told:
-            raise NothingToEdit(file=recording.name)
-        number = recording.edits + 1
-        session.exec(delete(EditState).where(col(EditState.recording_id) == recording.id, col(EditState.number) >= number))
-        known_as = after.known_as(recording.sha256) if after.edits else ""
-        if known_as and session.get(EditList, (known_as, recording.id)) is None:
-            session.add(EditList(edited=known_as, recording_id=recording.id, edits=after.model_dump(mode="json")))
-        session.add(EditState(recording_id=recording.id, number=number, edited=known_as, told=told))
-        session.flush()
-        return _at(session, recording, number, known_as, f"Edited: {told[:1].lower()}{told[1:]}.")
+        return follow(session, recording, before, after)
+
+
+def follow(session: Session, recording: Recording, before: Edits, after: Edits) -> EditsView:
+    """The recording with other edits from now on, as its next state. Raises NothingToEdit where they are the same."""
+    told = editing.change(before, after)
+    if not told:
+        raise NothingToEdit(file=recording.name)
+    number = recording.edits + 1
+    session.exec(delete(EditState).where(col(EditState.recording_id) == recording.id, col(EditState.number) >= number))
+    known_as = after.known_as(recording.sha256) if after.edits else ""
+    if known_as and session.get(EditList, (known_as, recording.id)) is None:
+        session.add(EditList(edited=known_as, recording_id=recording.id, edits=after.model_dump(mode="json")))
+    session.add(EditState(recording_id=recording.id, number=number, edited=known_as, told=told))
+    session.flush()
+    return _at(session, recording, number, known_as, f"Edited: {told[:1].lower()}{told[1:]}.")
 
 
 def undo(recording_id: UUID, *, follows: int) -> EditsView:
@@ -184,8 +203,8 @@ def _at(session: Session, recording: Recording, number: int, known_as: str, said
     return _view(session, recording)
 
 
-def _edits(session: Session, recording: Recording) -> Edits:
-    """The edits of now; what they put in is made of the room tone of now."""
+def now_of(session: Session, recording: Recording) -> Edits:
+    """The edits of a recording as it is; room tone that they put in is that of now. Raises NotReady and FileBreaksOff."""
     record = edited.of_file(session, recording)
     if record is None:
         raise NotReady(file=recording.name, reason="has not been inspected yet")
@@ -240,9 +259,11 @@ def _as_edited(session: Session, recording: Recording) -> Inspection:
 
 
 def _view(session: Session, recording: Recording) -> EditsView:
-    edits = _edits(session, recording)
+    edits = now_of(session, recording)
     line, rate = Timeline(edits), edits.sample_rate_hz
-    made = {one.start: one.at for one in line.segments if one.made}
+    made = {one.start: one.at for one in reversed(line.segments) if one.made}
+    takes = _takes(session, recording)
+    by = {take.prepared_sha256: take for take in takes}
     here = session.get(EditState, (recording.id, recording.edits))
     after = session.get(EditState, (recording.id, recording.edits + 1))
     return EditsView(
@@ -252,7 +273,8 @@ def _view(session: Session, recording: Recording) -> EditsView:
                 number=number,
                 told=editing.told(one, sample_rate_hz=rate),
                 at_s=made.get(one.end, line.to_recording(one.end)) / rate,
-                room_s=one.room / rate,
+                put_s=(one.room + one.taken) / rate,
+                take=next((_take(by[put.take], None) for put in one.put if put.take in by), None),
                 file_start_s=one.start / rate,
                 file_end_s=one.end / rate,
             )
@@ -263,7 +285,24 @@ def _view(session: Session, recording: Recording) -> EditsView:
         change=editing.summed((edits.length - edits.frames) / rate),
         undo=here.told if here is not None else "",
         redo=after.told if after is not None else "",
+        coming=_coming(session, takes),
     )
+
+
+def _takes(session: Session, recording: Recording) -> list[TakeRecord]:
+    rows = select(TakeRecord).where(TakeRecord.recording_id == recording.id)
+    return list(session.exec(rows.order_by(col(TakeRecord.created_at))).all())
+
+
+def _coming(session: Session, takes: Sequence[TakeRecord]) -> list[TakeView]:
+    """Those that are on their way, or that nothing came of last."""
+    works_of = works.newest(session, WorkKind.RETAKE, [take.id for take in takes])
+    return [_take(take, work) for take in takes if (work := works_of.get(take.id)) is not None and work.state != WorkState.DONE]
+
+
+def _take(take: TakeRecord, work: Work | None) -> TakeView:
+    matched = Matched.model_validate(take.matched) if take.matched else None
+    return TakeView(id=take.id, name=take.name, told=matched.told if matched else "", work=works.view(work))
 
 
 def _recording(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:

@@ -54,7 +54,7 @@ def add(production_id: UUID, name: str, blob: Blob, *, entry: dict[str, Any] | N
     with transaction() as session:
         if session.get(Production, production_id, with_for_update=True) is None:
             raise NotFound(what="production")
-        shown = _shown_name(name)
+        shown = shown_name(name)
         for there in session.exec(_current(production_id).where(Recording.sha256 == blob.sha256)).all():
             if there.name == shown:
                 return there.id
@@ -72,8 +72,8 @@ def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
         older = _replaceable(session, recording_id)
         if older.sha256 == blob.sha256:
             return older.id
-        older.replaced_by = _put_in(session, older.production_id, older.position, _shown_name(name), blob, entry=older.entry)
-        deeds.note(session, older, f"Replaced by a newer file: “{_shown_name(name)}”.")
+        older.replaced_by = _put_in(session, older.production_id, older.position, shown_name(name), blob, entry=older.entry)
+        deeds.note(session, older, f"Replaced by a newer file: “{shown_name(name)}”.")
         session.add(older)
         return older.replaced_by
 
@@ -106,7 +106,8 @@ def _put_in(session: Session, production_id: UUID, position: int, name: str, blo
     return recording.id
 
 
-def _shown_name(name: str) -> str:
+def shown_name(name: str) -> str:
+    """What a file that comes in is called here. Raises BadText."""
     return refuse(PurePath(name.replace("\\", "/")).name or "recording", what="The file's name")
 
 
@@ -142,7 +143,7 @@ def rename(recording_id: UUID, name: str) -> None:
     with transaction() as session:
         recording = _get(session, recording_id)
         ending = PurePath(recording.name).suffix
-        shown = _shown_name(name.strip())
+        shown = shown_name(name.strip())
         shown = shown if shown.lower().endswith(ending.lower()) else f"{shown}{ending}"
         if shown != recording.name:
             deeds.note(session, recording, f"Renamed from “{recording.name}” to “{shown}”.")

@@ -1,6 +1,7 @@
 """Drafts heard and foretold before they are run: what of a recording and its draft a rehearser is asked."""
 
 from collections.abc import Callable
+from contextlib import ExitStack
 from functools import lru_cache
 from typing import TypeVar
 from uuid import UUID
@@ -120,7 +121,9 @@ def _asked(
         sha256, _ = sounds.heard_from(session, recording, record)
         key, tone = f"{recording.known_as} {record.room_tone} {record.methods_version}", room_tones.heard(session, recording)
         identity = (record.sha256, record.methods_version, record.room_tone)
-    with store.compared(sha256, name=recording.name) as path:
+    with ExitStack() as files:
+        path = files.enter_context(store.compared(sha256, name=recording.name))
+        retakes = under.edits.takes if under else ()
         base = Rehearsed(
             key=key,
             path=path,
@@ -129,6 +132,7 @@ def _asked(
             known=None,
             steps=steps,
             edits=under.edits if under else None,
+            takes={take: files.enter_context(store.compared(take, name=recording.name)) for take in retakes},
             facts=under.facts if under else None,
         )
 

@@ -1,8 +1,9 @@
 """Sound to listen to: short PCM pieces of a recording or a deliverable, so that every format plays and positions are exact."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
+from functools import cache
 from uuid import UUID
 
 import numpy as np
@@ -53,7 +54,16 @@ def spans(sha256: str, store: Store, *, name: str, line: Timeline | None = None)
     read, ContentChanged and NotDecoded."""
     with store.open(sha256, name=name) as kept:
         samples = decoding.decoders().samples_of(kept, name=name)
-        yield samples if line is None else EditedSamples(samples, line)
+        if line is None:
+            yield samples
+            return
+        with ExitStack() as opened:
+
+            @cache
+            def takes(prepared: str) -> Samples:
+                return decoding.decoders().samples_of(opened.enter_context(store.open(prepared, name=name)), name=name)
+
+            yield EditedSamples(samples, line, takes)
 
 
 def heard_from(session: Session, recording: Recording, record: InspectionRecord) -> tuple[str, Timeline | None]:

@@ -174,8 +174,8 @@ class RecordingView(BaseModel):
     """A row of the inspection sheet.
 
     `conforming` is the newest attempt to conform it; `delivered` the one whose file counts: certified for the specification of now
-    before any other, else the newest with a file. `older_methods` says that it still waits to be measured by the methods of now. `known_as`
-    changes with its edits.
+    before any other, else the newest with a file. `older_methods` says that it still
+    waits to be measured by the methods of now. `known_as` changes with its edits.
     """
 
     id: UUID

@@ -69,7 +69,8 @@ def paths_in(model: BaseModel) -> Iterator[Path]:
     """The paths that a request names, however deep."""
     for name in type(model).model_fields:
         value = getattr(model, name)
-        for one in value if isinstance(value, tuple | list) else (value,):
+        parts = value.values() if isinstance(value, dict) else value if isinstance(value, tuple | list) else (value,)
+        for one in parts:
             if isinstance(one, Path):
                 yield one
             elif isinstance(one, BaseModel):

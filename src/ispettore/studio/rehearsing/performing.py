@@ -47,12 +47,13 @@ class Rehearsed(_Sent):
     known: Known | None
     steps: tuple[Step, ...]
     edits: Edits | None = None
+    takes: dict[str, Path] = {}
     facts: FileFacts | None = None
 
     @property
     def sound(self) -> Sound:
         """What is rehearsed."""
-        return self.path if self.edits is None or self.facts is None else Edited(self.path, self.edits, self.facts)
+        return self.path if self.edits is None or self.facts is None else Edited(self.path, self.edits, self.facts, self.takes)
 
 
 class SoundRequest(Rehearsed):

@@ -39,6 +39,7 @@ from ispettore.studio.tables.productions import (
     Production,
     Recording,
     SpecificationRecord,
+    TakeRecord,
     TreatmentRecord,
     Verifying,
 )
@@ -79,6 +80,7 @@ __all__ = [
     "SessionRecord",
     "SignInTry",
     "SpecificationRecord",
+    "TakeRecord",
     "TokenRecord",
     "TrailRecord",
     "TreatmentRecord",

@@ -112,6 +112,24 @@ class EditList(SQLModel, table=True):
     edits: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
 
 
+class TakeRecord(SQLModel, table=True):
+    """A retake that came in for a stretch of a recording, told by the time of its file; `prepared_sha256` is its sound as it was
+    made to fit, `matched` what was done for that. None until then."""
+
+    __tablename__ = "take"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    name: str
+    sha256: str
+    size_bytes: int = Field(sa_type=BigInteger)
+    start_s: float
+    end_s: float
+    prepared_sha256: str | None = None
+    matched: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+
+
 class EditState(SQLModel, table=True):
     """One state of a recording's edits: which they are (empty where there are none), and what the change was that led to it."""
 

@@ -20,6 +20,7 @@ class WorkKind(StrEnum):
     ARCHIVE = "archive"
     IMPORT = "import"
     DEMO = "demo"
+    RETAKE = "retake"
 
 
 class WorkState(StrEnum):

@@ -14,7 +14,9 @@ from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Paper, Verification, read, verify
 from ispettore.core.certify.wording import subject, tell
 from ispettore.core.deliver.unpacked import is_package
-from ispettore.core.edit.reading import open_sound
+from ispettore.core.edit.edits import MOST_ROOM
+from ispettore.core.edit.making import LONGEST_TONE_S, SHORTEST_TONE_S
+from ispettore.core.edit.reading import open_samples, open_sound
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
@@ -24,7 +26,7 @@ from ispettore.core.plan import encoding
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.proposing import proposed
 from ispettore.core.progress import Progress
-from ispettore.core.treat import trace
+from ispettore.core.treat import retake, trace
 from ispettore.studio.catalogue.views import SpecificationName
 from ispettore.studio.certifying.views import Stated, Verified
 from ispettore.studio.worker.requests import (
@@ -38,6 +40,8 @@ from ispettore.studio.worker.requests import (
     KnownSource,
     Planned,
     PlanRequest,
+    PreparedTake,
+    RetakeRequest,
     SourceFile,
     VerifyRequest,
 )
@@ -52,6 +56,12 @@ class RecordingTooLong(IspettoreError):
     file: str
     hours: float
     longest_h: int
+
+
+class NothingToMatchTo(IspettoreError):
+    """Nobody speaks in “{file}”, so there is nothing that a retake could be matched to. Nothing was changed."""
+
+    file: str
 
 
 def inspected(request: InspectRequest, progress: Progress) -> Inspected:
@@ -148,6 +158,28 @@ def planned(request: PlanRequest, progress: Progress) -> Planned:
         progress=progress,
     )
     return Planned(plans=[{"preference": preference, "plan": plan.model_dump(mode="json")} for preference, plan in found])
+
+
+def retaken(request: RetakeRequest, progress: Progress) -> PreparedTake:
+    """Make a retake sound like the recording that it goes into. Raises what preparing raises, and NothingToMatchTo where nobody
+    speaks in the recording."""
+    source = request.source
+    progress("Preparing the retake", 0.0)
+    tone = [source.room_tone] if source.room_tone else []
+    known = _basis(request.known) if request.known else inspect(source.sound, name=source.name, room_tone=tone, sha256="").basis
+    wanted = retake.into(known, request.span)
+    if wanted is None:
+        raise NothingToMatchTo(file=source.name)
+    target, made = request.folder / "prepared.rf64", request.folder / "made"
+    made.mkdir()
+    rate = wanted.sample_rate_hz
+    rooms = sorted(known.inspection.room_tone, key=lambda span: -span.length_s)[:MOST_ROOM]
+    with open_samples(source.sound) as samples:
+        room = [samples(round(one.start_s * rate), round(min(one.length_s, LONGEST_TONE_S) * rate)) for one in rooms]
+    room = [piece for piece in room if len(piece) >= SHORTEST_TONE_S * rate]
+    matched = retake.prepare(request.take, wanted, target, name=request.name, room=room, folder=made, progress=progress)
+    lead_s, trail_s = retake.around(known.inspection, request.span)
+    return PreparedTake(path=target, matched=matched, lead_s=lead_s, trail_s=trail_s)
 
 
 def _basis(known: KnownSource) -> Basis:

@@ -25,13 +25,13 @@ from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.studio.archiving import archives
 from ispettore.studio.archiving import importing as imports
-from ispettore.studio.catalogue import certificates, conformings, edited, importings, lookup, room_tones
+from ispettore.studio.catalogue import certificates, conformings, edited, importings, lookup, room_tones, takes
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.certifying import verifyings
 from ispettore.studio.database import GONE, transaction
 from ispettore.studio.delivering import deliverables, handing_over
-from ispettore.studio.errors import Unexpected
+from ispettore.studio.errors import TakeWithoutPlace, Unexpected
 from ispettore.studio.jobs import isolation, retrying
 from ispettore.studio.jobs.attempts import Attempt, Superseded
 from ispettore.studio.jobs.isolation import Answer, Request
@@ -47,6 +47,7 @@ from ispettore.studio.tables import (
     InspectionRecord,
     Planning,
     Recording,
+    TakeRecord,
     Verifying,
     Work,
     WorkKind,
@@ -62,6 +63,7 @@ from ispettore.studio.worker.requests import (
     InspectRequest,
     KnownSource,
     PlanRequest,
+    RetakeRequest,
     SourceFile,
     VerifyRequest,
 )
@@ -210,7 +212,9 @@ class _Hand:
             path = files.enter_context(kept(recording.sha256, name=name))
             if under is not None and under.listening is not None:
                 path = files.enter_context(self.store.compared(under.listening, name=name))
+            takes = under.edits.takes if under else ()
             yield SourceFile(
+                takes={take: files.enter_context(self.store.compared(take, name=name)) for take in takes},
                 path=path,
                 name=name,
                 sha256=recording.sha256,
@@ -323,6 +327,28 @@ def _plan(hand: _Hand) -> None:
         planning = session.get_one(Planning, planning.id)
         planning.outcome = {"plans": found.plans}
         session.add(planning)
+
+
+def _retake(hand: _Hand) -> None:
+    with transaction() as session:
+        take = session.get_one(TakeRecord, hand.subject_id)
+        recording = session.get_one(Recording, take.recording_id)
+        record, span = lookup.exact(session, recording), takes.span(session, recording, take)
+    if span is None:
+        raise TakeWithoutPlace(file=take.name)
+    came = hand.store.compared(take.sha256, name=take.name)
+    with hand.source(recording) as source, _known(hand, record, recording) as known, came as path:
+        request = RetakeRequest(source=source, known=known, take=path, name=take.name, span=span, folder=hand.attempt.folder)
+        found = hand.ask(computing.retaken, request, name=take.name)
+    with placing():
+        blob = hand.store.put_file(found.path)
+        with hand.done() as session:
+            recording = session.get_one(Recording, take.recording_id, with_for_update=True)
+            take = session.get_one(TakeRecord, take.id)
+            take.prepared_sha256, take.matched = blob.sha256, found.matched.model_dump(mode="json")
+            session.add(take)
+            session.flush()
+            takes.put_in(session, recording, take, lead_s=found.lead_s, trail_s=found.trail_s)
 
 
 def _deliver(hand: _Hand) -> None:
@@ -473,6 +499,7 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.CONFORM: _conform,
     WorkKind.VERIFY: _verify,
     WorkKind.PLAN: _plan,
+    WorkKind.RETAKE: _retake,
     WorkKind.DELIVER: _deliver,
     WorkKind.HAND_OVER: _hand_over,
     WorkKind.ARCHIVE: _archive,

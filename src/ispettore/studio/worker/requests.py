@@ -27,6 +27,7 @@ from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.preferences import Preference
 from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.keeping import KeptTreatment
+from ispettore.core.treat.retake import Matched
 
 
 class _Sent(BaseModel):
@@ -36,8 +37,8 @@ class _Sent(BaseModel):
 class SourceFile(_Sent):
     """A file whose bytes have this hash: whoever sends it knows so, and nobody hashes it again.
 
-    `room_tone` is where a person chose it; None where it is to be found. With `edits` over it, `path` seeks exactly, `known_as` is
-    what the sound is known by, and `facts` are those of the file that came in.
+    `room_tone` is where a person chose it; None where it is to be found. With `edits` over it, `path` seeks exactly, `takes` are
+    the retakes in them, `known_as` is what the sound is known by, and `facts` are those of the file that came in.
     """
 
     path: Path
@@ -45,6 +46,7 @@ class SourceFile(_Sent):
     sha256: str
     room_tone: Span | None = None
     edits: Edits | None = None
+    takes: dict[str, Path] = {}
     facts: FileFacts | None = None
     known_as: str = ""
 
@@ -53,7 +55,7 @@ class SourceFile(_Sent):
         """What is measured and treated."""
         if self.edits is None or self.facts is None:
             return self.path
-        return Edited(self.path, self.edits, self.facts)
+        return Edited(self.path, self.edits, self.facts, self.takes)
 
 
 class InspectRequest(_Sent):
@@ -79,6 +81,27 @@ class KnownSource(_Sent):
 
     inspection: Inspection
     levels: Path
+
+
+class RetakeRequest(_Sent):
+    """A retake for a span of a recording, in the time of that as it is edited. Where `known` is None the recording is measured
+    first."""
+
+    source: SourceFile
+    known: KnownSource | None
+    take: Path
+    name: str
+    span: Span
+    folder: Path
+
+
+class PreparedTake(_Sent):
+    """A retake as it is put in, what was done to it, and how long nobody spoke at the start and the end of the span."""
+
+    path: Path
+    matched: Matched
+    lead_s: float
+    trail_s: float
 
 
 class ConformRequest(_Sent):
