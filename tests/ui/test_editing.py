@@ -1,13 +1,23 @@
 """Edits on the bench: cut out, laid over, put in, pauses brought to a length; marked on the ribbon, heard, undone, taken back."""
 
+import base64
+import io
 import re
 
+import numpy as np
+import soundfile
 from playwright.sync_api import expect
 
 from tests.ui import words
-from tests.ui.interface import RATE, InterfaceCase
+from tests.ui.interface import DROP, RATE, InterfaceCase
 
 LENGTH = re.compile(r"of (\d+):(\d\d)")
+
+
+def soundfile_of(wave: np.ndarray) -> bytes:
+    held = io.BytesIO()
+    soundfile.write(held, wave, RATE, format="WAV")
+    return held.getvalue()
 
 
 class Editing(InterfaceCase):
@@ -38,7 +48,9 @@ class Editing(InterfaceCase):
         self.lasts(12)
         self.accessible()
         self.select(4.0, 6.0, duration_s=12)
-        with self.page.expect_response(lambda answer: answer.url.endswith("/edits")) as answered:
+        with self.page.expect_response(
+            lambda answer: answer.url.endswith("/edits") and answer.request.method == "POST"
+        ) as answered:
             panel.get_by_role("button", name="Cut out").click()
         [edit] = answered.value.json()["edits"]
         self.lasts(10)
@@ -95,6 +107,30 @@ class Editing(InterfaceCase):
         pauses.get_by_role("button", name="Set pauses").click()
         expect(panel.get_by_role("listitem")).to_have_count(count)
         expect(foreseen).to_contain_text("No pause is like that.")
+
+    def test_a_retake_is_dropped_matched_heard_before_and_after_and_taken_back(self):
+        panel = self.open_edits()
+        self.select(3.0, 5.0, duration_s=12)
+        name, content = self.wav("again.wav", rms_dbfs=-30, room_dbfs=-80, seed=8)
+        self.page.evaluate(DROP, [".edits", [[name, base64.b64encode(content).decode()]]])
+        edit = panel.get_by_role("listitem")
+        expect(edit).to_have_count(1)
+        expect(edit).to_contain_text(re.compile(r"replaced by a retake of .* s.*again\.wav: raised by \S+ dB", re.DOTALL))
+        expect(self.page.locator(".ribbon rect.put")).to_have_count(1)
+        self.accessible()
+        with self.page.expect_request(re.compile("/file-sound")) as asked:
+            panel.get_by_role("button", name="Before edit 1").click()
+        first = int(re.search(r"start=(\d+)", asked.value.url).group(1))
+        self.assertAlmostEqual(first / RATE, 1.0, delta=0.15)
+        with self.page.expect_request(re.compile(r"/sound\?")):
+            panel.get_by_role("button", name="Hear edit 1").click()
+        self.page.get_by_role("button", name="Stop").last.click()
+        panel.get_by_role("button", name="Take back edit 1").click()
+        self.lasts(12)
+        # What is no retake is told where it was dropped.
+        silence = soundfile_of(np.zeros(RATE))
+        panel.get_by_label("Retake", exact=True).set_input_files({"name": "hush.wav", "mimeType": "audio/wav", "buffer": silence})
+        expect(panel.get_by_role("alert")).to_contain_text("Nobody speaks in “hush.wav”")
 
     def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
         panel = self.open_edits()

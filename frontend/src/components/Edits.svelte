@@ -8,6 +8,7 @@
   import { clock, counted, number } from '../lib/format';
   import type { Span } from '../lib/ribbon-view.svelte';
   import * as editing from '../lib/server/editing';
+  import { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
@@ -18,6 +19,7 @@
     /** What the sound that is shown is known by; empty while what it is now is measured. */
     knownAs: string;
     edits: EditsView | undefined;
+    rate: number;
     problem: string;
     selection: Span | undefined;
     playhead: number;
@@ -33,6 +35,7 @@
     recordingId,
     knownAs,
     edits,
+    rate,
     problem,
     selection,
     playhead,
@@ -60,6 +63,11 @@
     if (longest_s === undefined || shortest_s === undefined || (!shortens && !lengthens)) return undefined;
     return { what: 'pauses', longest_s, shortest_s, ...span };
   });
+  /** As the file came in, without any edits. */
+  const file = $derived(`/api/recordings/${recordingId}/file-sound`);
+  const CONTEXT_S = 2;
+  const snippet = new Snippet();
+  $effect(() => () => snippet.stop());
   let over = $state(false);
   const take = ({ files: [first] }: Dropped) => {
     if (first) onretake(first, span ?? { start_s: playhead, end_s: playhead });
@@ -96,6 +104,7 @@
       {#if edits.redo}<Button onclick={onredo}>Redo edit</Button><span class="soft">{edits.redo}</span>{/if}
     </p>
   {/if}
+  {#if snippet.problem}<p class="outside" role="alert">{snippet.problem}</p>{/if}
   {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
 
   {#if span}
@@ -122,7 +131,7 @@
       onclick={() => put !== undefined && onedit({ what: 'put-in', at_s: playhead, length_s: put })}>Put in</Button
     >
   </div>
-  <div class="line" role="group" aria-label="Retake">
+  <div class="line">
     <FileButton label="Retake" accept="audio/*" onchosen={take}>Retake…</FileButton>
     <span class="soft"
       >or drop it here. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched in level, tone and
@@ -175,6 +184,15 @@
           <span
             >{edit.told}{#if edit.take}<br /><span class="soft">{edit.take.name}: {edit.take.told}</span>{/if}</span
           >
+          <LinkButton
+            onclick={() =>
+              snippet.playing === edit.number
+                ? snippet.stop()
+                : snippet.play(edit.number, file, rate, edit.file_start_s - CONTEXT_S, edit.file_end_s + CONTEXT_S)}
+            >{snippet.playing === edit.number ? 'Stop' : 'Before'}<span class="visually-hidden"
+              >&#32;edit {edit.number}</span
+            ></LinkButton
+          >
           <LinkButton onclick={() => onhear(edit.at_s, edit.at_s + edit.put_s)}
             >Hear<span class="visually-hidden">&#32;edit {edit.number}&#32;</span> at {exact(edit.at_s)}</LinkButton
           >
@@ -223,7 +241,7 @@
   }
   li {
     display: grid;
-    grid-template-columns: 4ch 1fr auto auto;
+    grid-template-columns: 4ch 1fr auto auto auto;
     gap: var(--space-4);
     padding: var(--space-2) 0;
     border-bottom: 1px solid var(--rule);

@@ -1,33 +1,13 @@
 // Seams: the end of one recording and the beginning of the next, one behind the other, as a listener comes to hear them.
 import type { Chapter } from './api';
-import { said } from './api';
+import { bufferOf, partOf, type Part } from './parts';
 
 const LENGTH_S = 5;
 
-interface Part {
-  samples: Float32Array;
-  channels: number;
-  rate: number;
-}
-
 /** A piece of a recording: its last or first seconds. */
-async function part({ sound }: Chapter, last: boolean, signal: AbortSignal): Promise<Part> {
+function part({ sound }: Chapter, last: boolean, signal: AbortSignal): Promise<Part> {
   const frames = Math.min(sound.frames, Math.round(LENGTH_S * sound.sample_rate_hz));
-  const start = last ? sound.frames - frames : 0;
-  const response = await fetch(`${sound.address}?start=${start}&frames=${frames}`, { signal });
-  if (!response.ok) throw new Error(said(await response.text()));
-  const samples = new Float32Array(await response.arrayBuffer());
-  return { samples, channels: Number(response.headers.get('x-channels') ?? 1), rate: sound.sample_rate_hz };
-}
-
-function bufferOf(context: AudioContext, { samples, channels, rate }: Part): AudioBuffer {
-  const count = samples.length / channels;
-  const buffer = context.createBuffer(channels, Math.max(count, 1), rate);
-  for (let channel = 0; channel < channels; channel++) {
-    const line = buffer.getChannelData(channel);
-    for (let frame = 0; frame < count; frame++) line[frame] = samples[frame * channels + channel] ?? 0;
-  }
-  return buffer;
+  return partOf(sound.address, { start: last ? sound.frames - frames : 0, frames, rate: sound.sample_rate_hz }, signal);
 }
 
 /** By how much each of two is turned down so that both voices are equally loud, in dB: the louder one, as turning up might clip. */

@@ -272,6 +272,7 @@
                 recordingId={it.id}
                 knownAs={bench.settling ? '' : it.known_as}
                 edits={bench.edits}
+                rate={it.inspection.facts.sample_rate_hz}
                 problem={acting.problem}
                 selection={view.selection}
                 playhead={player.position}

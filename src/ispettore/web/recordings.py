@@ -287,6 +287,12 @@ def get_recording_sound(recording_id: UUID, request: Request, start: Start, fram
     return _sound(sounds.of_recording(recording_id, request.app.state.store, start=start, frames=frames), keep)
 
 
+@routes.get("/recordings/{recording_id}/file-sound", operation_id="getFileSound", response_class=Response)
+def get_file_sound(recording_id: UUID, request: Request, start: Start, frames: Frames) -> Response:
+    """The recording as its file came in, without its edits."""
+    return _sound(sounds.of_file(recording_id, request.app.state.store, start=start, frames=frames), FOR_GOOD)
+
+
 @routes.get("/recordings/{recording_id}/tiles", operation_id="getRibbonShape")
 def get_ribbon_shape(recording_id: UUID, request: Request) -> RibbonShape:
     return _shape(pictures.pyramid_of_recording(recording_id), request)

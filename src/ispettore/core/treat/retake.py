@@ -32,6 +32,8 @@ TONE_FROM_S, TONE_MOST_DB = 2.0, 3.0
 PEAK_DBFS = -0.1
 ROOM_APART_DB, LOUDER_ROOM_DB = 0.5, 2.0
 MARGIN_S = 0.02
+REACH_S, ALIKE = 0.01, 0.3
+"""Two periods of the lowest voice; what is less alike does not swing together."""
 
 
 class RetakeTooLong(IspettoreError):
@@ -178,8 +180,8 @@ def laid(matched: Matched, take: str, *, lead_s: float, trail_s: float, sample_r
     >>> [(one.take, one.start, one.frames) for one in laid(matched, "t", lead_s=0.75, trail_s=0.25, sample_rate_hz=1_000)]
     [('', 0, 250), ('t', 0, 2250)]
     """
-    first = round((matched.speech.start_s - max(lead_s, MARGIN_S)) * sample_rate_hz)
-    last = round((matched.speech.end_s + max(trail_s, MARGIN_S)) * sample_rate_hz)
+    first = round((matched.speech.start_s - lead_s) * sample_rate_hz)
+    last = round((matched.speech.end_s + trail_s) * sample_rate_hz)
     start, end = max(first, 0), min(last, round(matched.duration_s * sample_rate_hz))
     parts = (Put(frames=end - start, take=take, start=start),)
     before = (Put(frames=start - first),) if start > first else ()
@@ -192,7 +194,25 @@ def around(inspection: Inspection, span: Span) -> tuple[float, float]:
     spoken = [one for one in inspection.speech if one.end_s > span.start_s and one.start_s < span.end_s]
     if not spoken:
         return min(span.length_s / 2, 0.25), min(span.length_s / 2, 0.25)
-    return max(spoken[0].start_s - span.start_s, 0.0), max(span.end_s - spoken[-1].end_s, 0.0)
+    return max(spoken[0].start_s - span.start_s, MARGIN_S), max(span.end_s - spoken[-1].end_s, MARGIN_S)
+
+
+def swings_with(there: Block, take: Block, at: int, *, sample_rate_hz: int) -> int:
+    """By how many frames a join at frame `at` of a take is best moved where there is no pause to join in, so that both sides swing
+    together: up to `REACH_S` either way. `there` is what is heard around the join before, (frames, channels), as long as one is.
+
+    0 where nothing swings together, or the take ends too near.
+    """
+    reach, size = round(REACH_S * sample_rate_hz), len(there)
+    first = at - size // 2 - reach
+    window = take[max(first, 0) : first + size + 2 * reach].mean(axis=1, dtype=np.float64)
+    if first < 0 or len(window) < size + 2 * reach or not size:
+        return 0
+    wave = there.mean(axis=1, dtype=np.float64)
+    energy = np.convolve(window**2, np.ones(size), mode="valid")
+    alike = np.correlate(window, wave, mode="valid") / np.sqrt(np.maximum(energy * (wave @ wave), 1e-20))
+    best = int(np.argmax(alike))
+    return best - reach if alike[best] >= ALIKE else 0
 
 
 def _steps(before: Inspection, into: Into, spoken_s: float, name: str) -> tuple[Step, ...]:

@@ -36,6 +36,17 @@ def of_recording(recording_id: UUID, store: Store, *, start: int, frames: int) -
         return _piece(samples, start, frames)
 
 
+def of_file(recording_id: UUID, store: Store, *, start: int, frames: int) -> Piece:
+    """A piece of a recording as its file came in, without its edits. Raises as `of_recording` does."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        record = edited.of_file(session, recording) if recording is not None else None
+        if recording is None or record is None:
+            raise NotFound(what="inspected recording")
+    with spans(record.listening_sha256 or recording.sha256, store, name=recording.name) as samples:
+        return _piece(samples, start, frames)
+
+
 @contextmanager
 def opened(recording_id: UUID, store: Store) -> Iterator[Samples]:
     """An inspected recording from which many pieces are read. Raises NotFound or NotReady; and, here as while it is read,

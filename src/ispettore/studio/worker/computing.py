@@ -6,15 +6,15 @@ from pathlib import Path
 
 from ispettore.core.audio import tagging
 from ispettore.core.audio.cover import Cover
-from ispettore.core.audio.reading import Source
-from ispettore.core.audio.writing import OutputFormat, Sink
+from ispettore.core.audio.reading import Block, Source, read_all
+from ispettore.core.audio.writing import OutputFormat, Samples, Sink
 from ispettore.core.certify.certificate import Origin, SealedEdit, certify
 from ispettore.core.certify.keys import KeyFolder
 from ispettore.core.certify.package_check import verify_package
 from ispettore.core.certify.verification import Paper, Verification, read, verify
 from ispettore.core.certify.wording import subject, tell
 from ispettore.core.deliver.unpacked import is_package
-from ispettore.core.edit.edits import MOST_ROOM
+from ispettore.core.edit.edits import FADE_S, MOST_ROOM
 from ispettore.core.edit.making import LONGEST_TONE_S, SHORTEST_TONE_S
 from ispettore.core.edit.reading import open_samples, open_sound
 from ispettore.core.errors import IspettoreError
@@ -174,12 +174,30 @@ def retaken(request: RetakeRequest, progress: Progress) -> PreparedTake:
     made.mkdir()
     rate = wanted.sample_rate_hz
     rooms = sorted(known.inspection.room_tone, key=lambda span: -span.length_s)[:MOST_ROOM]
+    lead_s, trail_s = retake.around(known.inspection, request.span)
     with open_samples(source.sound) as samples:
+        edges = [_around(samples, at, rate) if _spoken(known, at) else None for at in (request.span.start_s, request.span.end_s)]
         room = [samples(round(one.start_s * rate), round(min(one.length_s, LONGEST_TONE_S) * rate)) for one in rooms]
     room = [piece for piece in room if len(piece) >= SHORTEST_TONE_S * rate]
     matched = retake.prepare(request.take, wanted, target, name=request.name, room=room, folder=made, progress=progress)
-    lead_s, trail_s = retake.around(known.inspection, request.span)
+    made_sound, _ = read_all(target)
+    starts, ends = matched.speech.start_s - lead_s, matched.speech.end_s + trail_s
+    if edges[0] is not None:
+        lead_s -= retake.swings_with(edges[0], made_sound, round(starts * rate), sample_rate_hz=rate) / rate
+    if edges[1] is not None:
+        trail_s += retake.swings_with(edges[1], made_sound, round(ends * rate), sample_rate_hz=rate) / rate
     return PreparedTake(path=target, matched=matched, lead_s=lead_s, trail_s=trail_s)
+
+
+def _spoken(known: Basis, at_s: float) -> bool:
+    """Whether somebody speaks just there: there is no pause to join in."""
+    return any(one.start_s < at_s < one.end_s for one in known.inspection.speech)
+
+
+def _around(samples: Samples, at_s: float, rate: int) -> Block:
+    """What is heard around a join."""
+    half = round(FADE_S * rate / 2)
+    return samples(max(round(at_s * rate) - half, 0), 2 * half)
 
 
 def _basis(known: KnownSource) -> Basis:
