@@ -77,6 +77,7 @@ class Editing(InterfaceCase):
         # It survives a reload, and the keys undo it while this is what is looked at.
         self.page.reload()
         self.lasts(10)
+        expect(panel).to_contain_text("1 edit:")
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Control+z")
         self.lasts(12)
