@@ -25,13 +25,16 @@ NOTES = "Read in October."
 
 
 class Installation(WireCase):
-    """One recording, certified; a folder that is watched, and an address that is told."""
+    """One recording, edited and certified; a folder that is watched, and an address that is told."""
 
     @classmethod
     def make_all(cls) -> None:
         cls.production = cls.make()
         cls.client.patch(f"/api/productions/{cls.production}", json={"notes": NOTES})
         recording = cls.send("01 January.wav", cls.voice(-24))
+        cut = {"wish": {"what": "cut", "start_s": 2.0, "end_s": 2.5}, "follows": 0}
+        cls.client.post(f"/api/recordings/{recording}/edits", json=cut)
+        cls.work(recording)
         attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
         cls.work(attempt)
         with transaction() as session:

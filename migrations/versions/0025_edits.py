@@ -31,7 +31,6 @@ def upgrade() -> None:
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False),
     )
 
-
     op.create_table(
         "take",
         sa.Column("id", sa.Uuid(), primary_key=True),

@@ -173,11 +173,11 @@ class Access(EveryScreenCase):
         expect(ribbon).to_have_attribute("aria-valuenow", "12")
         self.page.keyboard.press("PageDown")
         self.page.keyboard.press("Space")
-        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         self.page.keyboard.press("Space")
         self.page.evaluate("() => document.activeElement.blur()")
         self.page.keyboard.press("h")
-        expect(strip.get_by_role("button", name="Stop")).to_be_visible()
+        expect(strip.get_by_role("button", name=words.STOP)).to_be_visible()
         self.page.keyboard.press("h")
 
     def test_the_ribbon_says_where_the_playhead_is_and_what_lies_ahead(self):

@@ -66,7 +66,7 @@ class Editing(InterfaceCase):
         start = int(re.search(r"start=(\d+)", asked.value.url).group(1))
         self.assertAlmostEqual(start / RATE, edit["at_s"] - 2, delta=0.01)
         self.assertIn("as=", asked.value.url)
-        self.page.get_by_role("button", name="Stop").click()
+        self.page.get_by_role("button", name=words.STOP).click()
 
         panel.get_by_role("button", name="Undo edit").click()
         self.lasts(12)
@@ -125,7 +125,7 @@ class Editing(InterfaceCase):
         self.assertAlmostEqual(first / RATE, 1.0, delta=0.15)
         with self.page.expect_request(re.compile(r"/sound\?")):
             panel.get_by_role("button", name="Hear edit 1").click()
-        self.page.get_by_role("button", name="Stop").last.click()
+        self.page.get_by_role("button", name=words.STOP).last.click()
         panel.get_by_role("button", name="Take back edit 1").click()
         self.lasts(12)
         # What is no retake is told where it was dropped.

@@ -227,6 +227,12 @@
     padding-top: var(--space-3);
     border-top: 1px solid var(--rule);
   }
+  label {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 0 0.5ch;
+    align-items: center;
+  }
   b {
     font-weight: 600;
   }

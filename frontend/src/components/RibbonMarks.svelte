@@ -79,7 +79,7 @@
     fill: var(--act);
   }
   .put {
-    fill: color-mix(in srgb, var(--soft) 22%, transparent);
+    fill: color-mix(in srgb, var(--soft) 16%, transparent);
   }
   .join {
     fill: none;
