@@ -177,7 +177,10 @@ class Routes(ApplicationCase):
         shape = self.client.get(f"/api/recordings/{recording}/tiles").json()
         self.assertEqual((shape["columns"], shape["factor"]), ([2_400, 600, 150], 4))
         parts = [self.client.get(f"/api/recordings/{recording}/tiles/0/{index}") for index in range(3)]
-        self.assertIn("immutable", parts[0].headers["cache-control"])
+        known_as = self.client.get(f"/api/recordings/{recording}").json()["known_as"]
+        for named, kept in ((f"?as={known_as}", "immutable"), (f"?as={'0' * 64}", "no-store"), ("", "no-store")):
+            part = self.client.get(f"/api/recordings/{recording}/tiles/0/0{named}")
+            self.assertIn(kept, part.headers["cache-control"], "edits change what is behind an address")
         self.assertEqual([len(part.content) for part in parts], [2_048, 2_048, 704])
         peaks = np.concatenate([np.frombuffer(part.content, np.uint8)[len(part.content) // 2 :] for part in parts])
         wave, _ = soundfile.read(io.BytesIO(self.content))
