@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
+from sqlalchemy.orm import defer
 from sqlmodel import Session, col, select
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.timeline import Timeline
-from ispettore.core.measure import kept
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.errors import NotFound
 from ispettore.studio.tables import EditList, InspectionRecord, Recording
@@ -79,13 +79,12 @@ def sounds_of(production_id: UUID) -> Any:
 
 
 def of_file(session: Session, recording: Recording) -> InspectionRecord | None:
-    """The newest inspection of a recording's file as it came in, with whatever room tone."""
-    return session.exec(
-        select(InspectionRecord)
-        .where(InspectionRecord.sha256 == recording.sha256)
-        .order_by(col(InspectionRecord.methods_version).desc(), col(InspectionRecord.created_at).desc())
-        .limit(1)
-    ).first()
+    """The newest inspection of a recording's file as it came in, with whatever room tone; its long columns are read when they are
+    asked for."""
+    rows = select(InspectionRecord).where(InspectionRecord.sha256 == recording.sha256)
+    newest = rows.order_by(col(InspectionRecord.methods_version).desc(), col(InspectionRecord.created_at).desc())
+    long = [defer(InspectionRecord.data), defer(InspectionRecord.ribbon), defer(InspectionRecord.tracks)]  # type: ignore[arg-type]
+    return session.exec(newest.limit(1).options(*long)).first()
 
 
 def underneath(session: Session, recording: Recording, known_as: str | None = None) -> Underneath | None:
@@ -96,4 +95,6 @@ def underneath(session: Session, recording: Recording, known_as: str | None = No
     record = of_file(session, recording)
     if record is None:
         raise NotFound(what="inspected recording")
-    return Underneath(found.edits, kept.inspection(record.data).facts, record.listening_sha256)
+    same = (InspectionRecord.sha256 == record.sha256, InspectionRecord.methods_version == record.methods_version)
+    facts = session.exec(select(col(InspectionRecord.data)["facts"]).where(*same).limit(1)).one()
+    return Underneath(found.edits, FileFacts.model_validate(facts), record.listening_sha256)

@@ -16,6 +16,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.retake import Matched
 from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, edited, lookup, room_tones
+from ispettore.studio.catalogue.held import Held
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import EditsChanged, FileBreaksOff, NoEditToUndo, NotFound, NothingToEdit, NotReady
 from ispettore.studio.jobs import works
@@ -24,6 +25,8 @@ from ispettore.studio.tables import EditList, EditState, Recording, TakeRecord, 
 
 LONGEST_S = 1e7
 EDGE_S = 0.02
+_bare: Held[tuple[str, int, str, str], Edits | None] = Held(200)
+"""Files without edits: by hash, what they were measured by and with, and the room tone chosen."""
 Moment = Annotated[float, Field(ge=0, le=LONGEST_S, allow_inf_nan=False)]
 Length = Annotated[float, Field(ge=0.05, le=making.LONGEST_ROOM_S, allow_inf_nan=False)]
 
@@ -208,17 +211,22 @@ def now_of(session: Session, recording: Recording) -> Edits:
     record = edited.of_file(session, recording)
     if record is None:
         raise NotReady(file=recording.name, reason="has not been inspected yet")
-    inspection = lookup.inspection(record)
-    if any(finding.kind == "broken-off" for finding in inspection.findings):
+    key = (recording.sha256, record.methods_version, record.room_tone, recording.room_tone)
+    none = _bare.of([key], lambda _: {key: _unedited(lookup.inspection(record), recording)})[key]
+    if none is None:
         raise FileBreaksOff(file=recording.name)
-    chosen = room_tones.read(recording.room_tone)
-    room = [chosen] if chosen is not None else inspection.room_tone
-    facts = inspection.facts
-    none = making.unedited(
-        sample_rate_hz=facts.sample_rate_hz, frames=facts.frames, room=[(span.start_s, span.end_s) for span in room]
-    )
     line = edited.line(session, recording)
     return none if line is None else line.edits.model_copy(update={"tone": none.tone or line.edits.tone})
+
+
+def _unedited(inspection: Inspection, recording: Recording) -> Edits | None:
+    """A recording as it came in, with the room tone that it has; None where its file breaks off."""
+    if any(finding.kind == "broken-off" for finding in inspection.findings):
+        return None
+    chosen = room_tones.read(recording.room_tone)
+    room = [chosen] if chosen is not None else inspection.room_tone
+    facts, places = inspection.facts, [(span.start_s, span.end_s) for span in room]
+    return making.unedited(sample_rate_hz=facts.sample_rate_hz, frames=facts.frames, room=places)
 
 
 def _wished(session: Session, recording: Recording, before: Edits, wish: EditWish) -> Edits:

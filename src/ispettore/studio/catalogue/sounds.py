@@ -80,10 +80,10 @@ def spans(sha256: str, store: Store, *, name: str, line: Timeline | None = None)
 def heard_from(session: Session, recording: Recording, record: InspectionRecord) -> tuple[str, Timeline | None]:
     """The blob that seeks exactly from which an inspected recording is heard, its own or a lossless copy of it, and the edits over
     it. Raises NotFound."""
-    under = edited.underneath(session, recording)
-    if under is None:
-        return record.listening_sha256 or recording.sha256, None
-    return under.listening or recording.sha256, edited.line(session, recording)
+    line = edited.line(session, recording)
+    if line is not None:
+        record = edited.of_file(session, recording) or record
+    return record.listening_sha256 or recording.sha256, line
 
 
 def inspected(session: Session, recording_id: UUID) -> tuple[Recording, InspectionRecord]:
