@@ -133,6 +133,29 @@ class Editing(InterfaceCase):
         panel.get_by_label("Retake", exact=True).set_input_files({"name": "hush.wav", "mimeType": "audio/wav", "buffer": silence})
         expect(panel.get_by_role("alert")).to_contain_text("Nobody speaks in “hush.wav”")
 
+    def test_notes_from_listening_are_worked_off_here(self):
+        panel = self.open_edits()
+        self.page.evaluate(
+            """async () => {
+              const id = location.hash.split('/')[2];
+              const body = JSON.stringify({ at_s: 5, kind: 'misread', text: 'wier for weir', who: 'Ilse Weir' });
+              const headers = { 'content-type': 'application/json' };
+              await fetch(`/api/listen/recording/${id}/notes`, { method: 'POST', headers, body });
+            }"""
+        )
+        notes = panel.get_by_role("group", name="Notes from listening")
+        expect(notes.get_by_role("listitem")).to_contain_text("Misread: wier for weir")
+        expect(notes).not_to_contain_text("Edited there since")
+        self.select(4.5, 5.5, duration_s=12)
+        panel.get_by_role("button", name="Cut out").click()
+        expect(notes).to_contain_text(re.compile(r"Edited there since: cut out .* s"))
+        self.accessible()
+        notes.get_by_role("checkbox").check()
+        expect(notes.locator("li.done")).to_have_count(1)
+        with self.page.expect_request(re.compile("/sound")):
+            notes.get_by_role("button", name=re.compile("Hear Misread")).click()
+        self.page.get_by_role("button", name=words.STOP).click()
+
     def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
         panel = self.open_edits()
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()

@@ -227,6 +227,36 @@ class Editing(WireCase):
         self.assertAlmostEqual(made["result"]["frames"] / RATE, 12, delta=0.1)
         self.assertIsNone(self.detail()["delivered"])
 
+    def note(self, of: str, subject: str, at_s: float, text: str) -> None:
+        self.ask("POST", f"/listen/{of}/{subject}/notes", 201, json={"at_s": at_s, "kind": "misread", "text": text})
+
+    def tasks(self) -> dict[str, tuple[float, str]]:
+        return {one["text"]: (round(one["at_s"], 3), one["corrected"]) for one in self.of("GET", "/notes")}
+
+    def test_notes_are_things_to_do_that_know_what_was_edited_there_since(self):
+        attempt = self.of("POST", "/conform", 202, json={})["id"]
+        self.work(attempt)
+        self.note("recording", self.recording, 5.0, "source")
+        self.note("attempt", attempt, 8.0, "file")
+        self.assertEqual(self.tasks(), {"source": (5, ""), "file": (8, "")})
+        self.edit(what="put-in", at_s=1.0, length_s=0.5)
+        self.assertEqual(self.tasks(), {"source": (5.5, ""), "file": (8.5, "")})
+        self.edit(what="cut", start_s=5.0, end_s=6.0)
+        self.assertEqual(self.tasks(), {"source": (5, "Cut out 1 s"), "file": (7.5, "")})
+        # What is noted now knows of that edit; a note on a file that was made of it, too.
+        later = self.of("POST", "/conform", 202, json={})["id"]
+        self.work(later)
+        self.note("recording", self.recording, 5.2, "still wrong")
+        self.note("attempt", later, 7.5, "made of it")
+        told = self.tasks()
+        self.assertEqual((told["still wrong"], told["made of it"]), ((5.2, ""), (7.5, "")))
+        self.edit(what="fill", start_s=7.2, end_s=7.6)
+        told = self.tasks()
+        self.assertEqual((told["made of it"][1], told["file"][1]), (2 * ("Replaced by room tone, 0.4 s",)))
+        for _ in range(3):
+            self.step("undo")
+        self.assertEqual({one[1] for one in self.tasks().values()}, {""})
+
     def test_a_lossy_file_is_edited_through_its_exact_copy(self):
         self.edit(what="cut", start_s=4.0, end_s=6.0)
         attempt = self.of("POST", "/conform", 202, json={"container": "ogg"})["id"]

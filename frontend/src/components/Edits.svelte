@@ -12,6 +12,7 @@
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
+  import NoteTasks from './NoteTasks.svelte';
   import UnderWay from './UnderWay.svelte';
   import WrittenNumber from './WrittenNumber.svelte';
   interface Props {
@@ -175,6 +176,8 @@
       </span>
     </div>
   </div>
+
+  <NoteTasks {recordingId} {acting} {onhear} />
 
   {#if edits?.edits.length}
     <ol>

@@ -39,6 +39,7 @@ export type VersionPair = components['schemas']['Pair'];
 export type Chapter = components['schemas']['ChapterView'];
 export type Compared = components['schemas']['Compared'];
 export type Curve = components['schemas']['Curve'];
+export type Task = components['schemas']['TaskView'];
 export type EditView = components['schemas']['EditView'];
 export type EditsView = components['schemas']['EditsView'];
 export type EditWish = components['schemas']['EditRequest']['wish'];

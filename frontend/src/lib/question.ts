@@ -66,6 +66,12 @@ export const heardOf =
   (notice) =>
     notice.about === 'listening' && notice.production === id;
 
+/** What was heard and noted of a recording's files. */
+export const notedOf =
+  (id: string): Shows =>
+  (notice) =>
+    notice.about === 'listening' && notice.recording === id;
+
 /** A recording's draft, as its figures are turned. */
 export const draftOf =
   (id: string): Shows =>

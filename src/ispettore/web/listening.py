@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, NoteKind
 from ispettore.studio.delivering import listenings
-from ispettore.studio.delivering.listening_views import ListenView, Of
+from ispettore.studio.delivering.listening_views import ListenView, Of, TaskView
 from ispettore.web.productions import Made
 from ispettore.web.transfer import named, ranged
 
@@ -64,6 +64,12 @@ def report_listening(told: ReportedListening) -> None:
 @routes.post("/listen/{of}/{subject}/notes", operation_id="addNote", status_code=201)
 def add_note(of: Of, subject: UUID, new: NewNote) -> Made:
     return Made(id=listenings.note(of, subject, at_s=new.at_s, kind=new.kind, text=new.text, who=new.who))
+
+
+@routes.get("/recordings/{recording_id}/notes", operation_id="getTasks")
+def get_tasks(recording_id: UUID) -> list[TaskView]:
+    """The notes on all files of a recording, as something to do in it."""
+    return listenings.tasks(recording_id)
 
 
 @routes.patch("/notes/{note_id}", operation_id="changeNote", status_code=204)

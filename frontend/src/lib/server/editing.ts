@@ -1,7 +1,7 @@
 // What is asked about the edits of a recording, and how they are changed.
 import { keepPreviousData } from '@tanstack/svelte-query';
 import { acts, api, got, send, type EditWish } from '../api';
-import { question, thing } from '../question';
+import { either, notedOf, question, thing } from '../question';
 
 const of = (recording_id: string) => ({ params: { path: { recording_id } } });
 
@@ -10,6 +10,12 @@ export const edits = (id: string) => ({
   ...question(['edits', id], thing(id), () => got(api.GET('/api/recordings/{recording_id}/edits', of(id)))),
   retry: false,
 });
+
+/** What was noted of its files, as something to do in it. */
+export const tasks = (id: string) =>
+  question(['tasks', id], either(thing(id), notedOf(id)), () =>
+    got(api.GET('/api/recordings/{recording_id}/notes', of(id))),
+  );
 
 /** What a wish would do to a sound; nothing where there is no wish. */
 export const foreseen = (id: string, knownAs: string, wish: EditWish | undefined) => ({

@@ -16,6 +16,8 @@ from ispettore.core.figures import clock, exact
 
 FADE_S = 0.02
 """Over so long both sides of a join are laid over one another."""
+NEAR_S = 1.5
+"""A note is made a moment after what it is about was heard."""
 LONGEST_ROOM_S = 60.0
 MOST = 20_000
 MOST_ROOM = 8
@@ -132,6 +134,22 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
     if edit.longer == 0:
         return f"Replaced by room tone, {out} s"
     return f"{out} s replaced by {room} s of room tone"
+
+
+def since(before: Edits | None, after: Edits | None, frame: int) -> Edit | None:
+    """The edit that came since, at a moment of the file or within `NEAR_S` of it; None where there is none.
+
+    >>> none = Edits(sample_rate_hz=100, frames=2_000)
+    >>> after = none.model_copy(update={"edits": (Edit(start=500, end=700),)})
+    >>> since(none, after, 810).end, since(after, after, 810), since(none, after, 900)
+    (700, None, None)
+    """
+    known = set(before.edits) if before is not None else set()
+    for edit in after.edits if after is not None else ():
+        near = round(NEAR_S * after.sample_rate_hz) if after is not None else 0
+        if edit not in known and edit.start - near <= frame <= edit.end + near:
+            return edit
+    return None
 
 
 def change(before: Edits, after: Edits) -> str:

@@ -52,6 +52,20 @@ class NoteView(BaseModel):
     done_at: datetime | None
 
 
+class TaskView(BaseModel):
+    """A note as something to do in the recording: where what it is about is heard now, or was left out; `corrected` says what was
+    edited there since it was made, and is empty where nothing was."""
+
+    id: UUID
+    at_s: float
+    kind: NoteKind
+    text: str
+    who: str
+    title: str
+    corrected: str
+    done_at: datetime | None
+
+
 class Neighbour(BaseModel):
     """What can be listened to next to this: the same sort of file of another recording."""
 

@@ -13,6 +13,8 @@ from ispettore.core.audio.virtual_wav import Mark, VirtualWav
 from ispettore.core.audio.writing import Samples
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note, NoteKind
+from ispettore.core.edit import edits
+from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure import ribbon
 from ispettore.core.measure.reading import Span
@@ -22,10 +24,10 @@ from ispettore.studio.catalogue import edited, lookup, recordings, sounds
 from ispettore.studio.catalogue.views import RibbonView
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import deliverables
-from ispettore.studio.delivering.listening_views import ListenChoice, ListeningView, ListenView, Neighbour, NoteView, Of
+from ispettore.studio.delivering.listening_views import ListenChoice, ListeningView, ListenView, Neighbour, NoteView, Of, TaskView
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.tables import Conforming, DeliverableRecord, Listening, NoteRecord, Production, Recording, now
+from ispettore.studio.tables import Conforming, DeliverableRecord, EditState, Listening, NoteRecord, Production, Recording, now
 
 MINIATURE = 400
 
@@ -199,6 +201,59 @@ def notes_of_production(production_id: UUID) -> tuple[str, list[tuple[str, Note]
             titles = {(one.of, one.id): one.title for one in _choices(session, recording, [])} if rows else {}
             found += [(recording.name, _note(one, titles.get(one.of, "an earlier file"))) for one in rows]
         return production.name, found
+
+
+def tasks(recording_id: UUID) -> list[TaskView]:
+    """Every note on the files of a recording as something to do in that: where it is heard now, and what was edited there since.
+    Raises NotFound."""
+    with transaction() as session:
+        recording = session.get(Recording, recording_id)
+        if recording is None or recording.removed_at is not None:
+            raise NotFound(what="recording")
+        titles = {(one.of, one.id): one.title for one in _choices(session, recording, [])}
+        line = edited.line(session, recording)
+        found = []
+        for placed in _notes(session, recording):
+            row = placed.row
+            at_s, before = _in_file(session, recording, row)
+            rate = line.edits.sample_rate_hz if line is not None else 1
+            edit = edits.since(before, line.edits if line is not None else None, round(at_s * rate))
+            said = _note(placed, titles.get(placed.of, "an earlier file"))
+            found.append(
+                TaskView(
+                    id=row.id,
+                    at_s=edited.join_of(line, at_s),
+                    kind=said.kind,
+                    text=row.text,
+                    who=row.who,
+                    title=said.file,
+                    corrected=edits.told(edit, sample_rate_hz=rate) if edit is not None else "",
+                    done_at=row.done_at,
+                )
+            )
+        return sorted(found, key=lambda one: one.at_s)
+
+
+def _in_file(session: Session, recording: Recording, row: NoteRecord) -> tuple[float, Edits | None]:
+    """Which moment of the recording's file a note is about, and the edits that were heard when it was made."""
+    if row.of == "recording":
+        there = (col(EditState.recording_id) == recording.id, col(EditState.number) <= recording.edits)
+        states = select(EditState.edited).where(*there, col(EditState.created_at) <= row.created_at)
+        known_as = session.exec(states.order_by(col(EditState.number).desc()).limit(1)).first() or ""
+        line = edited.line(session, recording, known_as)
+        return row.at_s, line.edits if line is not None else None
+    made = row.subject_id
+    if row.of == "deliverable":
+        made = session.get_one(DeliverableRecord, row.subject_id).conforming_id
+    head = [col(Conforming.outcome)[when]["readings"]["head_s"]["value"].as_float() for when in ("before", "after")]
+    steps = col(Conforming.outcome)["treatment"]["steps"]
+    columns: tuple[Any, ...] = (Conforming.edited, steps, *head)
+    known_as, done, before_s, after_s = session.exec(select(*columns).where(Conforming.id == made)).one()
+    reshaped = any(step["kind"] == "head-and-tail" and step.get("on", True) for step in done or ())
+    later = after_s - before_s if reshaped and None not in (before_s, after_s) else 0.0
+    line = edited.line(session, recording, known_as)
+    at_s = max(row.at_s - later, 0.0)
+    return edited.in_file(line, at_s, at_s)[0], line.edits if line is not None else None
 
 
 def in_words(session: Session, hashes: Sequence[str]) -> dict[str, str]:

@@ -1,0 +1,77 @@
+<script lang="ts">
+  // What was noted of a recording's files, as something to do in it: where it is heard, and what was edited there since.
+  import { createQuery } from '@tanstack/svelte-query';
+  import type { Acting } from '../lib/acting.svelte';
+  import type { Task } from '../lib/api';
+  import { clock } from '../lib/format';
+  import * as editing from '../lib/server/editing';
+  import * as recordings from '../lib/server/recordings';
+  import LinkButton from './LinkButton.svelte';
+  interface Props {
+    recordingId: string;
+    acting: Acting;
+    onhear: (at: number, to: number) => void;
+  }
+  let { recordingId, acting, onhear }: Props = $props();
+  const found = createQuery(() => editing.tasks(recordingId));
+  const tasks = $derived(found.data ?? []);
+  const KINDS = { misread: 'Misread', noise: 'Noise', retake: 'Needs a retake', other: 'Note' };
+  const told = ({ kind, text }: Task) => (text ? `${KINDS[kind]}: ${text}` : KINDS[kind]);
+  const tick = (task: Task) => acting.attempt(() => recordings.changeNote(task.id, { done: !task.done_at }));
+</script>
+
+{#if tasks.length}
+  <div class="tasks" role="group" aria-label="Notes from listening">
+    <b>Notes from listening</b>
+    <ul>
+      {#each tasks as task (task.id)}
+        <li class:done={task.done_at}>
+          <label>
+            <input type="checkbox" checked={Boolean(task.done_at)} onchange={() => tick(task)} />
+            <span>{told(task)}</span>
+          </label>
+          <span class="soft"
+            >{task.title}{task.who ? `, ${task.who}` : ''}{task.corrected
+              ? `. Edited there since: ${task.corrected.toLowerCase()}`
+              : ''}</span
+          >
+          <LinkButton onclick={() => onhear(task.at_s, task.at_s)}
+            >Hear<span class="visually-hidden">&#32;{told(task)}&#32;</span> at {clock(task.at_s, 1)}</LinkButton
+          >
+        </li>
+      {/each}
+    </ul>
+  </div>
+{/if}
+
+<style>
+  .tasks {
+    display: grid;
+    gap: var(--space-2);
+    padding-top: var(--space-3);
+    border-top: 1px solid var(--rule);
+  }
+  b {
+    font-weight: 600;
+  }
+  ul {
+    margin: 0;
+    padding: 0;
+    list-style: none;
+  }
+  li {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1.2fr) auto;
+    gap: var(--space-4);
+    align-items: center;
+    padding: var(--space-2) 0;
+  }
+  label {
+    display: flex;
+    gap: 0.5ch;
+    align-items: center;
+  }
+  .done label span {
+    text-decoration: line-through;
+  }
+</style>
