@@ -156,6 +156,26 @@ class Editing(InterfaceCase):
             notes.get_by_role("button", name=re.compile("Hear Misread")).click()
         self.page.get_by_role("button", name=words.STOP).click()
 
+    def test_it_is_split_at_the_playhead_and_joined_again(self):
+        panel = self.open_edits()
+        split = panel.get_by_role("button", name=re.compile("^Split at"))
+        expect(split).to_be_disabled()
+        for _ in range(2):
+            self.page.keyboard.press("ArrowRight")
+        expect(split).to_have_text("Split at 0:04.00")
+        split.click()
+        self.lasts(4)
+        expect(panel.get_by_role("listitem")).to_contain_text("Cut out 8 s")
+        self.page.get_by_role("link", name="Edits", exact=True).first.click()
+        self.judged("one, part 2.wav")
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        panel = self.look_at("Edits")
+        panel.get_by_role("button", name="Join “one, part 2.wav”").click()
+        self.lasts(12)
+        expect(panel.get_by_role("listitem").filter(has_text="one, part 2.wav: as it is")).to_have_count(1)
+        self.page.get_by_role("link", name="Edits", exact=True).first.click()
+        expect(self.page.get_by_role("link", name="one, part 2.wav")).to_have_count(0)
+
     def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
         panel = self.open_edits()
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()

@@ -25,6 +25,8 @@
     selection: Span | undefined;
     playhead: number;
     onedit: (wish: EditWish) => unknown;
+    onsplit: (at: number) => unknown;
+    onjoin: () => unknown;
     onretake: (file: File, span: { start_s: number; end_s: number }) => unknown;
     acting: Acting;
     onundo: () => unknown;
@@ -41,6 +43,8 @@
     selection,
     playhead,
     onedit,
+    onsplit,
+    onjoin,
     onretake,
     acting,
     onundo,
@@ -145,6 +149,15 @@
       <UnderWay work={coming.work} about={coming.name} waiting="Retake queued" {acting} />
     {/if}
   {/each}
+  <div class="line" role="group" aria-label="Split and join">
+    <Button disabled={playhead <= 0} onclick={() => onsplit(playhead)}>Split at {exact(playhead)}</Button>
+    {#if edits?.next}<Button onclick={onjoin}>Join “{edits.next}”</Button>{/if}
+    <span class="soft"
+      >Split: the rest becomes a recording of its own behind this one.{edits?.next
+        ? ' Join: the next one is put behind this, and leaves the production.'
+        : ''}</span
+    >
+  </div>
   <div class="pauses" role="group" aria-label="Pauses">
     <b>Pauses {span ? 'in the selection' : 'between words'}</b>
     <label

@@ -167,6 +167,8 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     /** A retake for a stretch: prepared by a worker, it is an edit then. */
     retake: (file: File, span: { start_s: number; end_s: number }) =>
       acting.attempt(() => editing.retake(id, file, span)),
+    splitAt: (at_s: number) => edit((follows) => editing.split(id, follows, at_s)),
+    joinNext: () => edit((follows) => editing.join(id, follows)),
     undoEdit: () => edit((follows) => editing.undo(id, follows)),
     redoEdit: () => edit((follows) => editing.redo(id, follows)),
     get treating() {

@@ -90,7 +90,7 @@ export function ofDraft(
   const of = turnOf(recordingId, number);
   const after = upto ? `&upto=${upto}` : '';
   return {
-    name: `draft ${recordingId} ${number}${after} ${as ?? ''}`,
+    name: `draft ${recordingId} ${as ?? ''} ${number}${after}`,
     rate,
     duration,
     loudness,

@@ -281,6 +281,8 @@
                   if (done) view.selection = undefined;
                 }}
                 onretake={bench.retake}
+                onsplit={bench.splitAt}
+                onjoin={bench.joinNext}
                 {acting}
                 onundo={bench.undoEdit}
                 onredo={bench.redoEdit}

@@ -220,6 +220,20 @@ class TakeWithoutPlace(IspettoreError):
     file: str
 
 
+class NothingToJoin(IspettoreError):
+    """“{file}” is the last recording of its production: there is none to join to it."""
+
+    file: str
+
+
+class NotAlike(IspettoreError):
+    """“{file}” can't be joined to “{other}”: their sample rates or channels differ. Export one as the other and replace it
+    first."""
+
+    file: str
+    other: str
+
+
 class FileBreaksOff(IspettoreError):
     """“{file}” breaks off before its end, so it can't be edited. Export it afresh and replace it with the newer file first."""
 

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.measure.reading import Span
-from ispettore.studio.catalogue import editings, takes
+from ispettore.studio.catalogue import editings, parting, takes
 from ispettore.studio.catalogue.editings import EditsForeseen, EditsView, EditWish
 from ispettore.studio.catalogue.incoming import allowed_name
 from ispettore.studio.store.blobs import Blob
@@ -42,6 +42,12 @@ class EditStep(BaseModel):
     follows: Number
 
 
+class SplitRequest(EditStep):
+    """The moment is in the time of the recording as it is edited."""
+
+    at_s: Moment
+
+
 @routes.get("/recordings/{recording_id}/edits", operation_id="getEdits")
 def get_edits(recording_id: UUID) -> EditsView:
     return editings.view(recording_id)
@@ -67,6 +73,18 @@ async def add_retake(recording_id: UUID, name: Name, start_s: Moment, end_s: Mom
         return takes.add(recording_id, name, span, blob)
 
     return Made(id=await into_store(request, allowed_name(name), named, limit_bytes=LARGEST_BYTES))
+
+
+@routes.post("/recordings/{recording_id}/split", operation_id="splitRecording", status_code=201)
+def split_recording(recording_id: UUID, wanted: SplitRequest) -> Made:
+    """The recording ends at a moment, and another holds the rest."""
+    return Made(id=parting.split(recording_id, wanted.at_s, follows=wanted.follows))
+
+
+@routes.post("/recordings/{recording_id}/join", operation_id="joinRecordings")
+def join_recordings(recording_id: UUID, step: EditStep) -> EditsView:
+    """The next recording of the production is put behind this one."""
+    return parting.join(recording_id, follows=step.follows)
 
 
 @routes.post("/recordings/{recording_id}/edits/undo", operation_id="undoEdit")

@@ -39,6 +39,12 @@ export const retake = (id: string, file: File, { start_s, end_s }: { start_s: nu
   const query = new URLSearchParams({ name: file.name, start_s: String(start_s), end_s: String(end_s) });
   return send(`/api/recordings/${id}/takes?${query.toString()}`, { method: 'PUT', body: file });
 };
+/** It ends at a moment; another recording holds the rest. */
+export const split = (id: string, follows: number, at_s: number) =>
+  got(acts.POST('/api/recordings/{recording_id}/split', { ...of(id), body: { at_s, follows } }));
+/** The next recording of the production is put behind it. */
+export const join = (id: string, follows: number) =>
+  got(acts.POST('/api/recordings/{recording_id}/join', { ...of(id), body: { follows } }));
 export const undo = (id: string, follows: number) =>
   got(acts.POST('/api/recordings/{recording_id}/edits/undo', { ...of(id), body: { follows } }));
 export const redo = (id: string, follows: number) =>

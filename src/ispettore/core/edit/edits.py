@@ -21,8 +21,9 @@ NEAR_S = 1.5
 LONGEST_ROOM_S = 60.0
 MOST = 20_000
 MOST_ROOM = 8
-Why = Literal["", "pause"]
-"""What an edit was for, where its figures alone don't say so: a pause that was brought to a length."""
+Why = Literal["", "pause", "join"]
+"""What an edit was for, where its figures alone don't say so: a pause that was brought to a length, another recording
+behind this."""
 
 
 class _Kept(BaseModel):
@@ -123,6 +124,8 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
     """
     seconds = [round(frames / sample_rate_hz, 2) for frames in (edit.end - edit.start, edit.room, abs(edit.longer), edit.taken)]
     out, room, change, taken = (exact(one) for one in seconds)
+    if edit.why == "join":
+        return f"Joined with {taken} s of another recording"
     if edit.taken:
         return f"{out} s replaced by a retake of {taken} s" if edit.end > edit.start else f"Retake put in, {taken} s"
     if edit.why == "pause":

@@ -80,6 +80,11 @@ def lengthened(edits: Edits, at_s: float, by_s: float, *, file: str) -> Edits:
     return _spliced(edits, [_Wish(at, at, _room(round(by_s * edits.sample_rate_hz)))], file)
 
 
+def joined_with(edits: Edits, put: Sequence[Put], *, file: str) -> Edits:
+    """What another recording holds stands behind the end. Raises NoRoomToneToEdit and PutInTooLong."""
+    return _spliced(edits, [_Wish(edits.length, edits.length, tuple(put), why="join")], file)
+
+
 def retaken(edits: Edits, start_s: float, end_s: float, put: Sequence[Put], *, file: str) -> Edits:
     """What was put together of a retake stands in the place of a stretch, which may be a moment. Raises SpanNotEditable,
     NoRoomToneToEdit and PutInTooLong."""

@@ -87,6 +87,12 @@ def of_file(session: Session, recording: Recording) -> InspectionRecord | None:
     return session.exec(newest.limit(1).options(*long)).first()
 
 
+def facts_of(session: Session, record: InspectionRecord) -> FileFacts:
+    """The facts of a file that was inspected."""
+    same = (InspectionRecord.sha256 == record.sha256, InspectionRecord.methods_version == record.methods_version)
+    return FileFacts.model_validate(session.exec(select(col(InspectionRecord.data)["facts"]).where(*same).limit(1)).one())
+
+
 def underneath(session: Session, recording: Recording, known_as: str | None = None) -> Underneath | None:
     """What an edited recording is read from, with its edits or those of another time; None where it has none. Raises NotFound."""
     found = line(session, recording, known_as)
@@ -95,6 +101,4 @@ def underneath(session: Session, recording: Recording, known_as: str | None = No
     record = of_file(session, recording)
     if record is None:
         raise NotFound(what="inspected recording")
-    same = (InspectionRecord.sha256 == record.sha256, InspectionRecord.methods_version == record.methods_version)
-    facts = session.exec(select(col(InspectionRecord.data)["facts"]).where(*same).limit(1)).one()
-    return Underneath(found.edits, FileFacts.model_validate(facts), record.listening_sha256)
+    return Underneath(found.edits, facts_of(session, record), record.listening_sha256)

@@ -15,7 +15,7 @@ from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.retake import Matched
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, edited, lookup, room_tones
+from ispettore.studio.catalogue import deeds, edited, lookup, recordings, room_tones
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import EditsChanged, FileBreaksOff, NoEditToUndo, NotFound, NothingToEdit, NotReady
@@ -104,7 +104,8 @@ class EditView(BaseModel):
 
 class EditsView(BaseModel):
     """All edits of a recording at a state, and what they do to its length. `undo` and `redo` name what would be undone and done
-    again; empty where there is nothing. `coming` are retakes that are being prepared, or that nothing came of."""
+    again; empty where there is nothing. `next` is what the recording behind it in its
+    production is called, `coming` are retakes that are being prepared, or that nothing came of."""
 
     number: int
     edits: list[EditView]
@@ -113,6 +114,7 @@ class EditsView(BaseModel):
     change: str
     undo: str
     redo: str
+    next: str
     coming: list[TakeView]
 
 
@@ -127,13 +129,13 @@ class EditsForeseen(BaseModel):
 def view(recording_id: UUID) -> EditsView:
     """The edits of a recording. Raises NotFound and NotReady."""
     with transaction() as session:
-        return _view(session, _recording(session, recording_id))
+        return _view(session, recording_of(session, recording_id))
 
 
 def foreseen(recording_id: UUID, wish: EditWish) -> EditsForeseen:
     """What a wish would do, without doing it. Raises as `change` does."""
     with transaction() as session:
-        recording = _recording(session, recording_id)
+        recording = recording_of(session, recording_id)
         before = now_of(session, recording)
         after = _wished(session, recording, before, wish)
         here = set(before.edits)
@@ -146,7 +148,7 @@ def change(recording_id: UUID, wish: EditWish, *, follows: int) -> EditsView:
     """Edit a recording and have it measured. `follows` is the state that was changed. Raises NotFound, NotReady, FileBreaksOff,
     EditsChanged where that is not the newest any more, NothingToEdit, and what `making` raises."""
     with transaction() as session:
-        recording = _recording(session, recording_id, locked=True)
+        recording = recording_of(session, recording_id, locked=True)
         if recording.edits != follows:
             raise EditsChanged(file=recording.name)
         before = now_of(session, recording)
@@ -181,7 +183,7 @@ def redo(recording_id: UUID, *, follows: int) -> EditsView:
 
 def _go(recording_id: UUID, by: int, follows: int, what: str) -> EditsView:
     with transaction() as session:
-        recording = _recording(session, recording_id, locked=True)
+        recording = recording_of(session, recording_id, locked=True)
         if recording.edits != follows:
             raise EditsChanged(file=recording.name)
         number = recording.edits + by
@@ -293,8 +295,14 @@ def _view(session: Session, recording: Recording) -> EditsView:
         change=editing.summed((edits.length - edits.frames) / rate),
         undo=here.told if here is not None else "",
         redo=after.told if after is not None else "",
+        next=_next_name(session, recording),
         coming=_coming(session, takes),
     )
+
+
+def _next_name(session: Session, recording: Recording) -> str:
+    present = recordings.current(session, recording.production_id)
+    return next((one.name for one in present if one.position > recording.position), "")
 
 
 def _takes(session: Session, recording: Recording) -> list[TakeRecord]:
@@ -310,10 +318,12 @@ def _coming(session: Session, takes: Sequence[TakeRecord]) -> list[TakeView]:
 
 def _take(take: TakeRecord, work: Work | None) -> TakeView:
     matched = Matched.model_validate(take.matched) if take.matched else None
-    return TakeView(id=take.id, name=take.name, told=matched.told if matched else "", work=works.view(work))
+    told = matched.told if matched else "as it is" if take.prepared_sha256 else ""
+    return TakeView(id=take.id, name=take.name, told=told, work=works.view(work))
 
 
-def _recording(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:
+def recording_of(session: Session, recording_id: UUID, *, locked: bool = False) -> Recording:
+    """A recording to be edited. Raises NotFound."""
     recording = session.get(Recording, recording_id, with_for_update=locked or None)
     if recording is None or recording.removed_at is not None:
         raise NotFound(what="recording")

@@ -245,13 +245,13 @@ def some(production_id: UUID, wanted: Sequence[UUID]) -> list[RecordingView]:
 
 
 def _twins(found: Sequence[Recording]) -> dict[UUID, str]:
-    """For each recording whose file came in before under another name in its production, that name."""
+    """For each recording whose sound came in before under another name in its production, that name."""
     first: dict[str, str] = {}
     twins = {}
     for recording in found:
-        if recording.sha256 in first:
-            twins[recording.id] = first[recording.sha256]
-        first.setdefault(recording.sha256, recording.name)
+        if recording.known_as in first:
+            twins[recording.id] = first[recording.known_as]
+        first.setdefault(recording.known_as, recording.name)
     return twins
 
 
