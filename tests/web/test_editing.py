@@ -1,9 +1,13 @@
 """Edits over the wire: one layer over the untouched file, under everything that is measured, heard, planned, made and noted."""
 
+from uuid import UUID
+
 import numpy as np
 import soundfile
 
 from ispettore.core.edit.edits import FADE_S
+from ispettore.studio.catalogue import recordings
+from ispettore.studio.store.placing import placing
 from tests import signals
 from tests.web.wire import RATE, WireCase
 
@@ -273,6 +277,29 @@ class Editing(WireCase):
         planning = self.of("POST", "/plans", 202)["id"]
         self.work(planning)
         self.assertIsNotNone(self.detail()["planning"])
+
+    def test_a_newer_file_gets_the_edits_of_the_older_where_it_says_the_same(self):
+        self.wave = np.concatenate([signals.voice_like(10, rms_dbfs=-24, rate=RATE, room_dbfs=-70, seed=seed) for seed in (3, 4)])
+        self.recording = older = self.send(f"{self.made:02} long.wav", self.wav(self.wave))
+        self.edit(what="cut", start_s=5.0, end_s=6.0)
+        self.edit(what="cut", start_s=12.0, end_s=12.5)
+        newer = np.concatenate((np.zeros(RATE), self.wave[: 11 * RATE] * 0.5, signals.noise(6, rms_dbfs=-40, rate=RATE)))
+        with placing():
+            blob = self.application.store.put([self.wav(newer)], name="long.wav")
+            self.recording = str(recordings.replace(UUID(older), f"{self.made:02} long.wav", blob))
+        self.work(self.recording)
+        self.work(self.recording)
+        view = self.of("GET", "/edits")
+        [edit] = view["edits"]
+        self.assertAlmostEqual(edit["file_start_s"], 6.0, delta=0.006)
+        self.assertAlmostEqual(self.seconds(), 17, delta=0.006)
+        record = str(self.ask("GET", f"/productions/{self.production}/record"))
+        self.assertIn("Edits carried over from the older file: 1 of 2. Not found in the newer: what was edited at 0:13.0", record)
+        # Undone, it stays undone however often it is measured.
+        self.step("undo")
+        self.of("POST", "/inspect", 202)
+        self.work(self.recording)
+        self.assertEqual(self.of("GET", "/edits")["edits"], [])
 
     def test_a_file_that_breaks_off_is_not_edited(self):
         path = self.application.folder / "whole.flac"

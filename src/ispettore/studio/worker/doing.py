@@ -25,7 +25,7 @@ from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.studio.archiving import archives
 from ispettore.studio.archiving import importing as imports
-from ispettore.studio.catalogue import certificates, conformings, edited, importings, lookup, room_tones, takes
+from ispettore.studio.catalogue import carrying, certificates, conformings, edited, importings, lookup, room_tones, takes
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.certifying import verifyings
@@ -262,6 +262,8 @@ def _inspect(hand: _Hand) -> None:
             )
         record.pyramid_sha256, record.levels_sha256 = zoomed.sha256, levels.sha256
         session.add(record)
+        session.flush()
+        carrying.carry(session, session.get_one(Recording, recording.id), hand.store)
 
 
 def _conform(hand: _Hand) -> None:
