@@ -117,6 +117,13 @@ class Written(unittest.TestCase):
         with self.assertRaises(PutInTooLong):
             making.lengthened(making.lengthened(plain(), 3, 50, file="x"), 3.5, 50, file="x")
 
+    def test_another_recording_stands_behind_the_end_with_all_that_was_put_into_it(self) -> None:
+        room, sound = Put(frames=40 * RATE), Put(frames=RATE, take="t", start=9)
+        edits = making.joined_with(making.cut(plain(), 1, 2, file="x"), [room, sound, room], file="x")
+        self.assertEqual((edits.length, edits.edits[-1].put), (9 * RATE + 81 * RATE, (room, sound, room)))
+        with self.assertRaises(PutInTooLong):
+            making.joined_with(plain(), [room, room], file="x")
+
     def test_a_list_that_contradicts_itself_is_none(self) -> None:
         for edits in ([(5, 4)], [(3, 6), (6, 9)], [(3, 6), (4, 9)], [(3, FRAMES + 1)], [(3, 3)]):
             with self.subTest(edits=edits), self.assertRaises(ValueError):

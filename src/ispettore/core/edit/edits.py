@@ -59,6 +59,11 @@ class Edit(_Kept):
         return sum(one.frames for one in self.put if not one.take)
 
     @property
+    def longest_room(self) -> int:
+        """The most of it at one place, in frames."""
+        return max((one.frames for one in self.put if not one.take), default=0)
+
+    @property
     def taken(self) -> int:
         """How many frames of retakes stand there."""
         return sum(one.frames for one in self.put if one.take)
@@ -82,7 +87,7 @@ class Edits(_Kept):
     def _in_order(self) -> Self:
         at = -1
         for edit in self.edits:
-            if edit.start <= at or edit.end > self.frames or edit.room > LONGEST_ROOM_S * self.sample_rate_hz:
+            if edit.start <= at or edit.end > self.frames or edit.longest_room > LONGEST_ROOM_S * self.sample_rate_hz:
                 raise ValueError("edits are in order, apart from one another and inside of their file")
             at = edit.end
         if any(not 0 <= start < end <= self.frames for start, end in self.tone):
@@ -147,12 +152,10 @@ def since(before: Edits | None, after: Edits | None, frame: int) -> Edit | None:
     >>> since(none, after, 810).end, since(after, after, 810), since(none, after, 900)
     (700, None, None)
     """
-    known = set(before.edits) if before is not None else set()
-    for edit in after.edits if after is not None else ():
-        near = round(NEAR_S * after.sample_rate_hz) if after is not None else 0
-        if edit not in known and edit.start - near <= frame <= edit.end + near:
-            return edit
-    return None
+    if after is None:
+        return None
+    known, near = set(before.edits) if before is not None else set(), round(NEAR_S * after.sample_rate_hz)
+    return next((one for one in after.edits if one not in known and one.start - near <= frame <= one.end + near), None)
 
 
 def change(before: Edits, after: Edits) -> str:
@@ -163,8 +166,8 @@ def change(before: Edits, after: Edits) -> str:
     'Cut out 1 s at 0:02.0'
     """
     rate = after.sample_rate_hz
-    came = [one for one in after.edits if one not in set(before.edits)]
-    went = [one for one in before.edits if one not in set(after.edits)]
+    was, now = set(before.edits), set(after.edits)
+    came, went = [one for one in after.edits if one not in was], [one for one in before.edits if one not in now]
     length = round((after.length - before.length) / rate, 2)
     if len(came) == 1:
         return f"{told(came[0], sample_rate_hz=rate)} at {clock(came[0].start / rate, 1)}"

@@ -190,7 +190,7 @@ def _spliced(edits: Edits, wishes: Sequence[_Wish], file: str) -> Edits:
         if end > start or put:
             new.append(Edit(start=start, end=end, put=put, why=wish.why))
     found = merged([*(edit for edit in edits.edits if edit.end not in gone), *new])
-    if any(one.room > LONGEST_ROOM_S * edits.sample_rate_hz for one in found):
+    if any(one.longest_room > LONGEST_ROOM_S * edits.sample_rate_hz for one in found):
         raise PutInTooLong(file=file, most_s=LONGEST_ROOM_S)
     return edits.model_copy(update={"edits": found})
 
