@@ -56,6 +56,7 @@ class Editing(InterfaceCase):
         self.lasts(10)
         expect(panel).to_contain_text(re.compile(r"1 edit: 0:10\.\d\d, \S+ s shorter than the file"))
         expect(self.page.locator(".ribbon path.join")).to_have_count(1)
+        expect(self.page.get_by_role("main")).to_contain_text("mono, 0:10, edited.")
         length = 12 - (edit["file_end_s"] - edit["file_start_s"])
         self.assertAlmostEqual(self.heard()["samples"] / RATE, length, delta=0.001)
         self.accessible()

@@ -70,6 +70,8 @@ class Retakes(WireCase):
         self.work(attempt)
         delivered = self.of("GET", "")["delivered"]
         self.assertTrue(delivered["certified"])
+        parts = {part["title"]: part["files"] for part in self.ask("GET", f"/productions/{self.production}/disk")["parts"]}
+        self.assertGreaterEqual(parts["retakes"], 2)
         sealed = self.ask("GET", f"/certificates/{delivered['certificate']}/sealed.json")["certificate"]
         [edit] = sealed["origin"]["edits"]
         self.assertEqual((len(edit["takes"]), edit["take_s"] > 1), (1, True))

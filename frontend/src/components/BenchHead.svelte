@@ -40,7 +40,7 @@
   />
   {#if !renaming}<LinkButton onclick={() => (renaming = true)}>Rename</LinkButton>{/if}
   {#if it.facts}<p class="soft">
-      {facts(it.facts)}, {clock(it.facts.duration_s)}. Download report:
+      {facts(it.facts)}, {clock(it.facts.duration_s)}{it.edited ? ', edited' : ''}. Download report:
       <a href={`/api/recordings/${it.id}/report.pdf`} download>PDF</a>,
       <a href={`/api/recordings/${it.id}/report.html`} download>HTML</a>
     </p>{/if}

@@ -83,6 +83,10 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         archives = session.exec(select(ArchiveRecord).where(*_archived(production_id))).all()
         archived = {sha256 for one in archives for sha256 in one.own}
         drawn = _drawn(session, production_id) | {one.picture for one in written if one.picture is not None}
+        of = col(TakeRecord.recording_id).in_([one.id for one in recordings])
+        retakes = {
+            sha256 for row in session.exec(select(TakeRecord.sha256, TakeRecord.prepared_sha256).where(of)).all() for sha256 in row
+        }
     gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
     here = [one for one in recordings if one not in gone]
     kept_files = [one for one in written if not one.cleared]
@@ -90,6 +94,7 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
     parts = [
         _part("recordings", [(one.sha256, one.size_bytes) for one in here], seen),
         _part("removed or replaced recordings", [(one.sha256, one.size_bytes) for one in gone], seen),
+        _part("retakes", [(sha256, store.size(sha256)) for sha256 in retakes if sha256 and store.has(sha256)], seen),
         _part("certified files", [one.file for one in kept_files if one.certified], seen),
         _part("masters and other files", [one.file for one in kept_files if not one.certified], seen),
         _part("delivered files", delivered, seen),
