@@ -4,6 +4,7 @@
   import type { Acting } from '../lib/acting.svelte';
   import type { Task } from '../lib/api';
   import { clock } from '../lib/format';
+  import { NOTE_TITLES } from '../lib/notes';
   import * as editing from '../lib/server/editing';
   import * as recordings from '../lib/server/recordings';
   import LinkButton from './LinkButton.svelte';
@@ -15,8 +16,7 @@
   let { recordingId, acting, onhear }: Props = $props();
   const found = createQuery(() => editing.tasks(recordingId));
   const tasks = $derived(found.data ?? []);
-  const KINDS = { misread: 'Misread', noise: 'Noise', retake: 'Needs a retake', other: 'Note' };
-  const told = ({ kind, text }: Task) => (text ? `${KINDS[kind]}: ${text}` : KINDS[kind]);
+  const told = ({ kind, text }: Task) => (text ? `${NOTE_TITLES[kind]}: ${text}` : NOTE_TITLES[kind]);
   const tick = (task: Task) => acting.attempt(() => recordings.changeNote(task.id, { done: !task.done_at }));
 </script>
 

@@ -11,6 +11,7 @@ import * as editing from './server/editing';
 import * as recordings from './server/recordings';
 import { ofDraft, ofFile, type Track } from './sounding';
 import { Treating } from './treating.svelte';
+import { underWay } from './works';
 
 type Side = 'source' | 'treated';
 interface Heard {
@@ -19,7 +20,6 @@ interface Heard {
   names?: Record<Side, string>;
 }
 
-const UNFINISHED = ['waiting', 'running'];
 const named = (places: Place[], kind: string) => places.map(({ start_s, end_s }) => ({ kind, start_s, end_s }));
 
 /** Two versions to be compared, by their numbers; 0 is the recording itself. */
@@ -40,9 +40,7 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     if (query.data?.inspection) measured = query.data;
   });
   const settling = $derived(
-    query.data && !query.data.inspection && measured?.id === id && UNFINISHED.includes(query.data.work?.state ?? '')
-      ? measured
-      : undefined,
+    query.data && !query.data.inspection && measured?.id === id && underWay(query.data.work) ? measured : undefined,
   );
   const recording = $derived(settling ?? query.data);
   const inspected = $derived(Boolean(recording?.inspection) && !settling);

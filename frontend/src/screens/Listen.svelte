@@ -12,18 +12,12 @@
   import { shortcuts } from '../lib/shortcuts.svelte';
   import type { NoteKind } from '../lib/api';
   import { clock, counted, date, exact, number } from '../lib/format';
+  import { NOTE_KINDS, NOTE_TITLES } from '../lib/notes';
   import { listener, Proof, setListener, SPEEDS, type Of } from '../lib/proof.svelte';
   import * as recordings from '../lib/server/recordings';
   import Problem from '../components/Problem.svelte';
 
   let { params }: { params: { of: Of; id: string } } = $props();
-  const KINDS: readonly (readonly [NoteKind, string, string])[] = [
-    ['misread', 'Misread', 'm'],
-    ['noise', 'Noise', 'n'],
-    ['retake', 'Needs a retake', 'r'],
-    ['other', 'Note', 't'],
-  ];
-  const TITLES = Object.fromEntries(KINDS.map(([kind, title]) => [kind, title]));
   const query = createQuery(() => recordings.listening(params.of, params.id));
   const view = $derived(query.data?.id === params.id ? query.data : undefined);
   const acting = new Acting();
@@ -63,7 +57,7 @@
       { keys: ['ArrowRight'], shown: '→', does: 'forward 5 s', act: () => proof.seek(proof.position + 5) },
       { keys: [','], shown: ',', does: 'slower', act: () => proof.step(-1) },
       { keys: ['.'], shown: '.', does: 'faster', act: () => proof.step(1) },
-      ...KINDS.map(([kind, words, key]) => ({
+      ...NOTE_KINDS.map(([kind, words, key]) => ({
         keys: [key],
         shown: key.toUpperCase(),
         does: `note: ${words.toLowerCase()}`,
@@ -128,7 +122,7 @@
           </select></label
         >
         <span class="add" role="group" aria-label="Add a note here">
-          {#each KINDS as [kind, title, key] (kind)}
+          {#each NOTE_KINDS as [kind, title, key] (kind)}
             <Button onclick={() => add(kind)}>{title} <kbd>{key}</kbd></Button>
           {/each}
         </span>
@@ -155,7 +149,7 @@
             <li class:done={note.done_at} data-note={note.id}>
               <input
                 type="checkbox"
-                aria-label={`Done: ${TITLES[note.kind]} at ${clock(note.at_s)}`}
+                aria-label={`Done: ${NOTE_TITLES[note.kind]} at ${clock(note.at_s)}`}
                 checked={Boolean(note.done_at)}
                 onchange={(event) => void change(note.id, { done: event.currentTarget.checked })}
               />
@@ -167,7 +161,7 @@
                 value={note.kind}
                 onchange={(event) => void change(note.id, { kind: event.currentTarget.value as NoteKind })}
               >
-                {#each KINDS as [kind, title] (kind)}<option value={kind}>{title}</option>{/each}
+                {#each NOTE_KINDS as [kind, title] (kind)}<option value={kind}>{title}</option>{/each}
               </select>
               <input
                 class="text"

@@ -39,6 +39,11 @@ Sound = Path | Edited
 """What is measured, treated and heard: a file as it is, or with edits over it."""
 
 
+def over(path: Path, edits: Edits | None, facts: FileFacts | None, takes: Mapping[str, Path]) -> Sound:
+    """A file with edits over it, where there are any."""
+    return path if edits is None or facts is None else Edited(path, edits, facts, takes)
+
+
 def path_of(sound: Sound) -> Path:
     """The file underneath."""
     return sound.path if isinstance(sound, Edited) else sound

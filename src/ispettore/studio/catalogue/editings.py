@@ -274,7 +274,7 @@ def _view(session: Session, recording: Recording) -> EditsView:
     made = {one.start: one.at for one in reversed(line.segments) if one.made}
     takes = _takes(session, recording)
     by = {take.prepared_sha256: take for take in takes}
-    here = session.get(EditState, (recording.id, recording.edits))
+    here, behind = session.get(EditState, (recording.id, recording.edits)), recordings.following(session, recording)
     after = session.get(EditState, (recording.id, recording.edits + 1))
     return EditsView(
         number=recording.edits,
@@ -295,14 +295,9 @@ def _view(session: Session, recording: Recording) -> EditsView:
         change=editing.summed((edits.length - edits.frames) / rate),
         undo=here.told if here is not None else "",
         redo=after.told if after is not None else "",
-        next=_next_name(session, recording),
+        next=behind.name if behind is not None else "",
         coming=_coming(session, takes),
     )
-
-
-def _next_name(session: Session, recording: Recording) -> str:
-    present = recordings.current(session, recording.production_id)
-    return next((one.name for one in present if one.position > recording.position), "")
 
 
 def _takes(session: Session, recording: Recording) -> list[TakeRecord]:

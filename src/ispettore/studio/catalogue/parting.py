@@ -63,7 +63,7 @@ def join(recording_id: UUID, *, follows: int) -> EditsView:
     Raises NotFound, NotReady, FileBreaksOff, EditsChanged, NothingToJoin, and NotAlike where rate or channels differ."""
     with transaction() as session:
         first, before = _opened(session, recording_id, follows)
-        second = next_of(session, first)
+        second = recordings.following(session, first)
         if second is None:
             raise NothingToJoin(file=first.name)
         other = editings.now_of(session, second)
@@ -93,12 +93,6 @@ def join(recording_id: UUID, *, follows: int) -> EditsView:
         view = editings.follow(session, first, before, after)
         _tell(session, first)
         return view
-
-
-def next_of(session: Session, recording: Recording) -> Recording | None:
-    """The recording that follows one in its production."""
-    present = recordings.current(session, recording.production_id)
-    return next((one for one in present if one.position > recording.position), None)
 
 
 def _all_of(edits: Edits, sound: str) -> tuple[Put, ...]:

@@ -202,6 +202,12 @@ def current(session: Session, production_id: UUID) -> list[Recording]:
     return list(session.exec(_current(production_id)).all())
 
 
+def following(session: Session, recording: Recording) -> Recording | None:
+    """The recording behind one in its production."""
+    behind = _current(recording.production_id).where(Recording.position > recording.position)
+    return session.exec(behind.limit(1)).first()
+
+
 def inspect_again(recording_id: UUID) -> None:
     """Have a recording inspected once more, after it failed or was cancelled. While it waits or is measured nothing changes."""
     with transaction() as session:

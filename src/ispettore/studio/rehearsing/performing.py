@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.edit.edits import Edits
-from ispettore.core.edit.reading import Edited, Sound
+from ispettore.core.edit.reading import Sound, over
 from ispettore.core.measure import span_levels
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
@@ -53,7 +53,7 @@ class Rehearsed(_Sent):
     @property
     def sound(self) -> Sound:
         """What is rehearsed."""
-        return self.path if self.edits is None or self.facts is None else Edited(self.path, self.edits, self.facts, self.takes)
+        return over(self.path, self.edits, self.facts, self.takes)
 
 
 class SoundRequest(Rehearsed):

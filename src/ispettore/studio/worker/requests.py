@@ -18,7 +18,7 @@ from ispettore.core.audio.tagging import Tags
 from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.certify.certificate import Known, Origin
 from ispettore.core.edit.edits import Edits
-from ispettore.core.edit.reading import Edited, Sound
+from ispettore.core.edit.reading import Sound, over
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan.bounds import Bounds
@@ -53,9 +53,7 @@ class SourceFile(_Sent):
     @property
     def sound(self) -> Sound:
         """What is measured and treated."""
-        if self.edits is None or self.facts is None:
-            return self.path
-        return Edited(self.path, self.edits, self.facts, self.takes)
+        return over(self.path, self.edits, self.facts, self.takes)
 
 
 class InspectRequest(_Sent):
