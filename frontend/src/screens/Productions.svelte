@@ -77,6 +77,7 @@
     acting.attempt(() => productions.change(production_id, { archived: false }));
 
   // One production for one form that was filled in, however often it is sent.
+  const ONCE = { once: 'create a production' };
   let wanted = newId();
   const create = () =>
     making.attempt(async () => {
@@ -84,7 +85,14 @@
       const made = await productions.create(body);
       wanted = newId();
       await push(`/productions/${made.id}`);
-    });
+    }, ONCE);
+  // Who is quicker than the page is waited for: it is created as soon as it is known what is offered.
+  let asked = $state(false);
+  $effect(() => {
+    if (!asked || !(known || choices.isError)) return;
+    asked = false;
+    if (chosen) void create();
+  });
   const aside = createQuery(() => productions.setAside());
   const discard = (upload_id: string) => acting.attempt(() => productions.discardSetAside(upload_id));
 </script>
@@ -177,7 +185,7 @@
   <form
     onsubmit={(event) => {
       event.preventDefault();
-      if (chosen) void create();
+      asked = true;
     }}
   >
     <h2>New production</h2>
@@ -185,7 +193,7 @@
       ><input class="name" bind:value={name} required maxlength="120" placeholder="A book, a series" /></Labelled
     >
     <Choice label="Specification" value={chosen} options={offered} onchange={(to) => (picked = to)} />
-    <Button strong disabled={!name.trim() || !chosen} onclick={create}>Create production</Button>
+    <Button strong submit disabled={!name.trim()}>Create production</Button>
     <Problem acting={making} />
     {#if choices.isError}<Problem query={choices} />{/if}
   </form>
