@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""Speak some lines once with several of Debian's synthetic voices, for tests, into small FLAC files. Run by hand; the result is
-committed.
+"""Speak some lines with several of Debian's synthetic voices, for tests, into small FLAC files: with some of them twice, slower or
+quicker and at another pitch, as one who reads a line again. Run by hand; the result is committed.
 
 Needs festival, festvox-kallpc16k, festvox-kdlpc16k, festvox-us-slt-hts and espeak-ng. The real speaker that tests use beside them
 is not copied: his words come with Debian's alsa-utils.
@@ -18,6 +18,7 @@ import soundfile
 
 TARGET = Path(__file__).parent.parent / "tests/voices"
 GAP_S = 0.1
+PITCH = "(set! int_lr_params '((target_f0_mean {mean}) (target_f0_std 17) (model_f0_mean 170) (model_f0_std 34)))"
 LINES = (
     "The sluice opens an hour after high water, and the wheel begins to turn.",
     "Six sacks of barley stand beside the stair.",
@@ -30,17 +31,17 @@ LINES = (
 )
 
 
-def festival(voice: str) -> Callable[[str, str], None]:
+def festival(voice: str, *settings: str) -> Callable[[str, str], None]:
     def speak(line: str, path: str) -> None:
-        command = ["text2wave", "-eval", f"({voice})", "-o", path]
+        command = ["text2wave", "-eval", f"({voice})", *(part for one in settings for part in ("-eval", one)), "-o", path]
         subprocess.run(command, input=line, text=True, check=True, capture_output=True)
 
     return speak
 
 
-def espeak(voice: str, speed: int) -> Callable[[str, str], None]:
+def espeak(voice: str, speed: int, pitch: int = 50) -> Callable[[str, str], None]:
     def speak(line: str, path: str) -> None:
-        subprocess.run(["espeak-ng", "-v", voice, "-s", str(speed), "-w", path, line], check=True)
+        subprocess.run(["espeak-ng", "-v", voice, "-s", str(speed), "-p", str(pitch), "-w", path, line], check=True)
 
     return speak
 
@@ -51,6 +52,10 @@ SPEAKERS = {
     "wren": festival("voice_cmu_us_slt_arctic_hts"),
     "sluice": espeak("en-gb+m3", 150),
     "plover": espeak("en-us+f4", 165),
+    "reed-again": festival("voice_kal_diphone", "(Parameter.set 'Duration_Stretch 1.13)", PITCH.format(mean=116)),
+    "heron-again": festival("voice_ked_diphone", "(Parameter.set 'Duration_Stretch 0.9)", PITCH.format(mean=98)),
+    "sluice-again": espeak("en-gb+m3", 136, 57),
+    "plover-again": espeak("en-us+f4", 182, 44),
 }
 
 

@@ -117,6 +117,19 @@ class Written(unittest.TestCase):
         with self.assertRaises(PutInTooLong):
             making.lengthened(making.lengthened(plain(), 3, 50, file="x"), 3.5, 50, file="x")
 
+    def test_several_cuts_at_once_are_those_made_one_by_one(self) -> None:
+        spans = [(1.0, 1.5), (4.0, 4.25), (7.0, 8.0)]
+        one_by_one = making.lengthened(plain(), 4.1, 1.0, file="x")
+        at_once = making.cuts(one_by_one, spans, file="x")
+        for start, end in reversed(spans):
+            one_by_one = making.cut(one_by_one, start, end, file="x")
+        self.assertEqual(at_once, one_by_one)
+        overlapping = making.cuts(plain(), [(4.0, 6.0), (1.0, 2.0), (5.0, 7.0), (7.0, 7.5)], file="x")
+        self.assertEqual([(edit.start, edit.end) for edit in overlapping.edits], [(RATE, 2 * RATE), (4 * RATE, round(7.5 * RATE))])
+        for spans in ([(0.0, 5.0), (5.0, 9.8)], [(1.0, 2.0), (3.0, 3.0)]):
+            with self.assertRaises(SpanNotEditable):
+                making.cuts(plain(), spans, file="x")
+
     def test_another_recording_stands_behind_the_end_with_all_that_was_put_into_it(self) -> None:
         room, sound = Put(frames=40 * RATE), Put(frames=RATE, take="t", start=9)
         edits = making.joined_with(making.cut(plain(), 1, 2, file="x"), [room, sound, room], file="x")

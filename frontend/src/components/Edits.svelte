@@ -3,15 +3,17 @@
   // and taken back one by one.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import type { EditsView, EditWish } from '../lib/api';
+  import type { EditsView, EditWish, Repeat } from '../lib/api';
   import { filesOf, type Dropped } from '../lib/dropped';
   import { clock, counted, number } from '../lib/format';
+  import type { Group, Place } from '../lib/places';
   import type { Span } from '../lib/ribbon-view.svelte';
   import * as editing from '../lib/server/editing';
   import { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
   import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
+  import Misread from './Misread.svelte';
   import NoteTasks from './NoteTasks.svelte';
   import UnderWay from './UnderWay.svelte';
   import WrittenNumber from './WrittenNumber.svelte';
@@ -20,6 +22,9 @@
     /** What the sound that is shown is known by; empty while what it is now is measured. */
     knownAs: string;
     edits: EditsView | undefined;
+    /** What was found, with the words that are read again among it. */
+    groups: Group[];
+    repeats: Repeat[];
     rate: number;
     problem: string;
     selection: Span | undefined;
@@ -33,11 +38,18 @@
     onredo: () => unknown;
     /** Hear it from a little before a place. */
     onhear: (at: number, to: number) => void;
+    /** Select a stretch on the ribbon. */
+    onshow: (from: number, to: number) => void;
+    /** Leave something in as it was read, with a reason, or have it proposed again. */
+    onleave: (places: Place[], kind: string, reason: string) => unknown;
+    onreturn: (places: Place[], kind: string) => unknown;
   }
   let {
     recordingId,
     knownAs,
     edits,
+    groups,
+    repeats,
     rate,
     problem,
     selection,
@@ -50,6 +62,9 @@
     onundo,
     onredo,
     onhear,
+    onshow,
+    onleave,
+    onreturn,
   }: Props = $props();
 
   let room = $state<number | string>(0.5);
@@ -190,6 +205,20 @@
     </div>
   </div>
 
+  {#if knownAs}
+    <Misread
+      {recordingId}
+      {knownAs}
+      {repeats}
+      {groups}
+      {rate}
+      {selection}
+      oncut={(spans) => onedit({ what: 'misread', spans })}
+      {onshow}
+      {onleave}
+      {onreturn}
+    />
+  {/if}
   <NoteTasks {recordingId} {acting} {onhear} />
 
   {#if edits?.edits.length}

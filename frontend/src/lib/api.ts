@@ -42,6 +42,7 @@ export type Curve = components['schemas']['Curve'];
 export type Task = components['schemas']['TaskView'];
 export type EditView = components['schemas']['EditView'];
 export type EditsView = components['schemas']['EditsView'];
+export type Repeat = components['schemas']['Repeat'];
 export type EditWish = components['schemas']['EditRequest']['wish'];
 export type Turn = components['schemas']['Turn'];
 export type TurnsView = components['schemas']['TurnsView'];

@@ -13,7 +13,9 @@ export async function partOf(
   { start, frames, rate }: { start: number; frames: number; rate: number },
   signal: AbortSignal,
 ): Promise<Part> {
-  const response = await fetch(`${address}?start=${start}&frames=${frames}`, { signal });
+  const response = await fetch(`${address}${address.includes('?') ? '&' : '?'}start=${start}&frames=${frames}`, {
+    signal,
+  });
   if (!response.ok) throw new Error(said(await response.text()));
   const samples = new Float32Array(await response.arrayBuffer());
   return { samples, channels: Number(response.headers.get('x-channels') ?? 1), rate };

@@ -272,6 +272,8 @@
                 recordingId={it.id}
                 knownAs={bench.settling ? '' : it.known_as}
                 edits={bench.edits}
+                {groups}
+                repeats={it.inspection.repeats ?? []}
                 rate={it.inspection.facts.sample_rate_hz}
                 problem={acting.problem}
                 selection={view.selection}
@@ -287,6 +289,12 @@
                 onundo={bench.undoEdit}
                 onredo={bench.redoEdit}
                 onhear={hear}
+                onshow={(from, to) => {
+                  goTo(from, to);
+                  view.select(from, to);
+                }}
+                onleave={bench.accept}
+                onreturn={bench.takeBack}
               />
             </section>
           {:else if pair}

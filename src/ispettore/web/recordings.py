@@ -293,6 +293,15 @@ def get_file_sound(recording_id: UUID, request: Request, start: Start, frames: F
     return _sound(sounds.of_file(recording_id, request.app.state.store, start=start, frames=frames), FOR_GOOD)
 
 
+@routes.get("/recordings/{recording_id}/cut-sound", operation_id="getSoundWithCut", response_class=Response)
+def get_sound_with_cut(
+    recording_id: UUID, request: Request, start: Start, frames: Frames, start_s: Moment, end_s: Moment, keep: Kept
+) -> Response:
+    """The recording as it would be heard if a stretch of it were cut out."""
+    store = request.app.state.store
+    return _sound(sounds.with_cut(recording_id, store, cut_s=(start_s, end_s), start=start, frames=frames), keep)
+
+
 @routes.get("/recordings/{recording_id}/tiles", operation_id="getRibbonShape")
 def get_ribbon_shape(recording_id: UUID, request: Request) -> RibbonShape:
     return _shape(pictures.pyramid_of_recording(recording_id), request)

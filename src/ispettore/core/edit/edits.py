@@ -21,9 +21,9 @@ NEAR_S = 1.5
 LONGEST_ROOM_S = 60.0
 MOST = 20_000
 MOST_ROOM = 8
-Why = Literal["", "pause", "join"]
+Why = Literal["", "pause", "join", "misread"]
 """What an edit was for, where its figures alone don't say so: a pause that was brought to a length, another recording
-behind this."""
+behind this, words that are read again."""
 
 
 class _Kept(BaseModel):
@@ -124,6 +124,8 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
     'Room tone put in, 0.5 s'
     >>> told(Edit(start=0, end=48_000, why="pause"), sample_rate_hz=48_000)
     'Pause shortened by 1 s'
+    >>> told(Edit(start=0, end=48_000, why="misread"), sample_rate_hz=48_000)
+    'Misread words cut out, 1 s'
     >>> told(Edit(start=0, end=48_000, put=(Put(frames=24_000, take="ab"), Put(frames=4_800))), sample_rate_hz=48_000)
     '1 s replaced by a retake of 0.5 s'
     """
@@ -135,6 +137,8 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
         return f"{out} s replaced by a retake of {taken} s" if edit.end > edit.start else f"Retake put in, {taken} s"
     if edit.why == "pause":
         return f"Pause {'lengthened' if edit.longer > 0 else 'shortened'} by {change} s"
+    if edit.why == "misread" and not edit.room:
+        return f"Misread words cut out, {out} s"
     if not edit.room:
         return f"Cut out {out} s"
     if edit.start == edit.end:

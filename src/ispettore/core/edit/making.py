@@ -66,6 +66,20 @@ def cut(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
     return _spliced(edits, [_Wish(*_span(edits, start_s, end_s, file))], file)
 
 
+def cuts(edits: Edits, spans: Sequence[Times], *, file: str, why: Why = "") -> Edits:
+    """Several stretches are left out at once; those that overlap or meet are one. Raises SpanNotEditable."""
+    wishes: list[_Wish] = []
+    for start_s, end_s in sorted(spans):
+        first, last = _span(edits, start_s, end_s, file)
+        if wishes and first <= wishes[-1].last:
+            before = wishes.pop()
+            first, last = before.first, max(before.last, last)
+        wishes.append(_Wish(first, last, why=why))
+    if edits.length - sum(wish.last - wish.first for wish in wishes) < SHORTEST_LEFT_S * edits.sample_rate_hz:
+        raise SpanNotEditable(file=file, least_ms=SHORTEST_S * 1000, left_s=SHORTEST_LEFT_S)
+    return _spliced(edits, wishes, file)
+
+
 def replaced(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
     """Room tone stands in the place of a stretch. Raises SpanNotEditable, NoRoomToneToEdit and PutInTooLong."""
     first, last = _span(edits, start_s, end_s, file, left_s=0.0)

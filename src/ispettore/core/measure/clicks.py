@@ -16,6 +16,7 @@ from ispettore.core.kernels import kernel, larger
 from ispettore.core.measure.cells import Milliseconds
 from ispettore.core.measure.grid import Seconds, Series
 from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.marks import outside_marks
 from ispettore.core.measure.reading import Finding, merged
 
 AROUND_MS, NEAR_MS = 15, 2
@@ -99,7 +100,7 @@ class Clicks:
         least = 0.0 if voice_dbfs is None else LEAST_OF_VOICE * 10 ** (voice_dbfs / 20)
         gaps = [finding for finding in heard.findings if finding.kind in ("dropout", "repeated-buffer")]
         edges = np.array([edge for gap in gaps for edge in (gap.start_s, gap.end_s)])
-        found = self.findings(least=least)
+        found = outside_marks(self.findings(least=least), heard.findings)
         return (), [click for click in found if not np.any(np.abs(edges - click.start_s) < JOIN_S)]
 
     def findings(self, *, least: float = 0.0) -> list[Finding]:

@@ -4,6 +4,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.measure.reading import Finding, Pause, Reading, Span
+from ispettore.core.measure.repeats import Repeat
 from ispettore.core.measure.spectrum import Spectrum
 from ispettore.core.measure.turns import Turn
 
@@ -23,6 +24,9 @@ class Inspection(BaseModel):
     pauses: list[Pause] = []
     turns: list[Turn] = []
     """The passages of two voices; empty where one is heard."""
+
+    repeats: list[Repeat] = []
+    """Words that are read again, with or without a mark, and what is proposed to be cut out."""
 
     spectrum: Spectrum = Spectrum()
     methods_version: int

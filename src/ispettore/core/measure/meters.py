@@ -23,6 +23,7 @@ from ispettore.core.measure import (
     noise_floor,
     offset,
     plosives,
+    repeats,
     room_decay,
     room_tone_jumps,
     sibilance,
@@ -42,6 +43,7 @@ from ispettore.core.measure.heard import Fed, Heard, Reader
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.level_meters import LevelMeters
 from ispettore.core.measure.low_rate import LowRate
+from ispettore.core.measure.marks import Marks
 from ispettore.core.measure.reading import Span
 from ispettore.core.measure.spectra import Spectra
 
@@ -80,9 +82,11 @@ class Measured:
 FED: tuple[Callable[[int, int, int | None], Fed], ...] = (
     lambda rate, channels, depth: Clipping(sample_rate_hz=rate, channels=channels, bit_depth=depth),
     lambda rate, channels, depth: Dropouts(sample_rate_hz=rate, channels=channels, bit_depth=depth),
+    lambda rate, channels, depth: Marks(sample_rate_hz=rate),
     lambda rate, channels, depth: Clicks(sample_rate_hz=rate, channels=channels, bit_depth=depth),
 )
-"""Meters that look at every sample, made for a sample rate, a number of channels and a bit depth; clicks know of dropouts."""
+"""Meters that look at every sample, made for a sample rate, a number of channels and a bit depth. Clicks know of dropouts and
+marks."""
 
 READ: tuple[Reader, ...] = (
     noise_floor.read,
@@ -136,6 +140,8 @@ class Meters:
         heard = Heard(facts, self.levels, self.spectra, self.low_rate, passages, readings, overs)
         for read in (*(meter.read for meter in self.fed), *READ):
             heard.add(read(heard))
+        again = repeats.find(self.spectra, self.cells, passages, [each for each in heard.findings if each.kind == "mark"])
+        heard.findings += repeats.findings(again)
         inspection = Inspection(
             name=name,
             sha256=sha256,
@@ -146,6 +152,7 @@ class Meters:
             room_tone=_spans(runs(passages.room)),
             pauses=heard.pauses,
             turns=turns.find(self.low_rate, self.spectra, passages, self.cells.power),
+            repeats=again,
             spectrum=spectrum.measure(
                 self.spectra, self.low_rate, passages, heard.readings["hum_db"], worth_saying_db=hum.HUM_WORTH_SAYING_DB
             ),

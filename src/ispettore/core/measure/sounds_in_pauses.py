@@ -1,4 +1,4 @@
-"""Breaths, mouth noises and other sounds between the words: what stands out of the room tone and is not speech."""
+"""Breaths, mouth noises and other sounds between the words: what stands out of the room tone and is neither speech nor a mark."""
 
 import numpy as np
 
@@ -6,6 +6,7 @@ from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.heard import Heard, Read
+from ispettore.core.measure.marks import outside_marks
 from ispettore.core.measure.reading import Finding, FindingKind
 from ispettore.core.measure.spectra import Spectra, centres_hz
 from ispettore.core.measure.speech import VOICED_BELOW_HZ, VOICED_SHARE, Passages
@@ -16,9 +17,9 @@ SHORT_S = 0.06
 
 
 def read(heard: Heard) -> Read:
-    """Sounds in pauses; clicks are known before."""
+    """Sounds in pauses; clicks and marks are known before."""
     clicks = [finding for finding in heard.findings if finding.kind == "click"]
-    return (), findings(heard.cells, heard.spectra, heard.passages, clicks)
+    return (), outside_marks(findings(heard.cells, heard.spectra, heard.passages, clicks), heard.findings)
 
 
 def findings(cells: Cells, spectra: Spectra, passages: Passages, clicks: list[Finding]) -> list[Finding]:

@@ -35,6 +35,13 @@ class _Wished(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class Cut(_Wished):
+    """A stretch, in the time of the recording as it is edited by now."""
+
+    start_s: Moment
+    end_s: Moment
+
+
 class CutOut(_Wished):
     """A stretch is left out."""
 
@@ -77,7 +84,14 @@ class TakeBack(_Wished):
     numbers: Annotated[list[Annotated[int, Field(ge=1, le=editing.MOST)]], Field(max_length=editing.MOST)]
 
 
-EditWish = Annotated[CutOut | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
+class CutMisread(_Wished):
+    """Words that are read again are left out, with what lies between, at several places at once."""
+
+    what: Literal["misread"]
+    spans: Annotated[list[Cut], Field(min_length=1, max_length=editing.MOST)]
+
+
+EditWish = Annotated[CutOut | CutMisread | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
 
 
 class TakeView(BaseModel):
@@ -236,6 +250,8 @@ def _wished(session: Session, recording: Recording, before: Edits, wish: EditWis
     match wish:
         case CutOut():
             return making.cut(before, wish.start_s, wish.end_s, file=file)
+        case CutMisread():
+            return making.cuts(before, [(one.start_s, one.end_s) for one in wish.spans], file=file, why="misread")
         case Fill():
             return making.replaced(before, wish.start_s, wish.end_s, file=file)
         case PutIn():

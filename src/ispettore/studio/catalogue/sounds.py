@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from sqlmodel import Session
 
 from ispettore.core.audio.writing import Samples
+from ispettore.core.edit import making
 from ispettore.core.edit.reading import EditedSamples
 from ispettore.core.edit.timeline import Timeline
-from ispettore.studio.catalogue import edited, lookup
+from ispettore.studio.catalogue import edited, editings, lookup
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, NotFound, NotReady
 from ispettore.studio.jobs import decoding
@@ -44,6 +45,17 @@ def of_file(recording_id: UUID, store: Store, *, start: int, frames: int) -> Pie
         if recording is None or record is None:
             raise NotFound(what="inspected recording")
     with spans(record.listening_sha256 or recording.sha256, store, name=recording.name) as samples:
+        return _piece(samples, start, frames)
+
+
+def with_cut(recording_id: UUID, store: Store, *, cut_s: tuple[float, float], start: int, frames: int) -> Piece:
+    """A piece of a recording as it would be heard if a stretch of it were cut out. Raises as `of_recording` does, FileBreaksOff and
+    SpanNotEditable."""
+    with transaction() as session:
+        recording, record = inspected(session, recording_id)
+        sha256, _ = heard_from(session, recording, record)
+        line = Timeline(making.cut(editings.now_of(session, recording), *cut_s, file=recording.name))
+    with spans(sha256, store, name=recording.name, line=line) as samples:
         return _piece(samples, start, frames)
 
 
