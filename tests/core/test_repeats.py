@@ -7,7 +7,7 @@ import numpy as np
 from ispettore.core.edit import making
 from ispettore.core.measure import repeats
 from ispettore.core.measure.inspecting import measure_array
-from tests import corpus, misread, speakers
+from tests import corpus, misread, signals, speakers
 from tests.misread import Mistakes
 
 RATE = 44_100
@@ -114,6 +114,11 @@ class Unmarked(unittest.TestCase):
                 recorder.say(phrase)
                 recorder.pause(0.5)
             self.assertEqual(misread.inspected(recorder.done()).repeats, [], name)
+
+    def test_a_sound_that_stays_the_same_holds_no_words(self):
+        for seed in (2, 3):
+            wave = signals.voice_like(20, rms_dbfs=-24, rate=RATE, seed=seed)
+            self.assertEqual(measure_array(wave[:, None].astype(np.float32), sample_rate_hz=RATE).inspection.repeats, [])
 
     def test_they_are_findings_that_can_be_accepted(self):
         reading = misread.misread(misread.spoken_twice("heron", RATE), rate=RATE, seed=3, rounds=1, with_marks=False)

@@ -3,11 +3,13 @@
 import base64
 import io
 import re
+from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
 import soundfile
 from playwright.sync_api import expect
 
+from tests import misread
 from tests.ui import words
 from tests.ui.interface import DROP, RATE, InterfaceCase
 
@@ -188,6 +190,67 @@ class Editing(InterfaceCase):
         expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).not_to_contain_text("Result")
         panel.get_by_role("button", name="Undo edit").click()
         expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
+
+    def test_what_is_read_again_is_heard_as_cut_moved_left_in_and_cut_out(self):
+        """Two lines misread: one behind a mark, one without."""
+        recorder = misread.Recorder(RATE, seed=3)
+        lines = misread.spoken_twice("plover", RATE)
+        for n in range(3):
+            if n < 2:
+                recorder.say(misread.broken_off(lines[n][0], rate=RATE, share=0.75, random=recorder.random))
+                recorder.pause(0.6)
+            if n == 1:
+                recorder.mark("clap", peak_dbfs=-8)
+                recorder.pause(0.6)
+            recorder.say(lines[n][1])
+            recorder.pause(0.7)
+        reading = recorder.done()
+        self.open_production("Read again")
+        self.drop(("one.wav", soundfile_of(reading.wave)))
+        self.judged("one.wav")
+        self.row("one.wav").get_by_role("link", name="one.wav").click()
+        panel = self.look_at("Edits").get_by_role("group", name="Read again")
+        twice, mark = panel.get_by_role("listitem").all()
+        expect(twice).to_contain_text("Read twice at")
+        expect(mark).to_contain_text(
+            re.compile(r"Mark at 0:\d\d\.\d\d.*is cut out, .* s: words from .* are read\s+again from", re.DOTALL)
+        )
+        # What a reader marked is checked, what is only alike is not.
+        expect(twice.get_by_role("checkbox")).not_to_be_checked()
+        expect(mark.get_by_role("checkbox")).to_be_checked()
+        self.accessible()
+
+        with self.page.expect_request(re.compile("/cut-sound")) as asked:
+            mark.get_by_role("button", name="Hear as cut").click()
+        query = parse_qs(urlsplit(asked.value.url).query)
+        [begun], [again] = query["start_s"], query["end_s"]
+        self.assertAlmostEqual(int(query["start"][0]) / RATE, float(begun) - 2, delta=0.001)
+        mark.get_by_role("button", name="Stop").click()
+
+        # Moved: what is selected on the ribbon instead of what was proposed.
+        mark.get_by_role("button", name="Show").click()
+        start, end = self.select(float(begun) - 0.1, float(again) - 0.1, duration_s=reading.seconds)
+        mark.get_by_role("button", name="Cut the selection instead").click()
+        expect(mark).to_contain_text("as selected")
+
+        # Left in, and proposed again.
+        twice.get_by_role("button", name="Leave in").click()
+        expect(panel).to_contain_text("Left in as read")
+        expect(panel.get_by_role("listitem")).to_have_count(1)
+        panel.get_by_role("button", name="Propose again").click()
+        expect(panel.get_by_role("listitem")).to_have_count(2)
+        panel.get_by_role("listitem").first.get_by_role("checkbox").check()
+
+        with self.page.expect_request(lambda asked: asked.url.endswith("/edits") and asked.method == "POST") as wished:
+            panel.get_by_role("button", name="Cut out 2 places").click()
+        spans = wished.value.post_data_json["wish"]["spans"]
+        self.assertAlmostEqual(spans[1]["start_s"], start, delta=0.02)
+        self.assertAlmostEqual(spans[1]["end_s"], end, delta=0.02)
+        panel = self.look_at("Edits")
+        expect(panel.get_by_role("listitem").filter(has_text="Misread words cut out")).to_have_count(2)
+        expect(panel.get_by_role("group", name="Read again")).to_have_count(0)
+        panel.get_by_role("button", name="Undo edit").click()
+        expect(panel.get_by_role("group", name="Read again").get_by_role("listitem")).to_have_count(2)
 
     def test_another_window_that_edited_is_told_of(self):
         panel = self.open_edits()

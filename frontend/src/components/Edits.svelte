@@ -127,6 +127,21 @@
   {#if snippet.problem}<p class="outside" role="alert">{snippet.problem}</p>{/if}
   {#if problem}<p class="outside" role="alert">{problem}</p>{/if}
 
+  {#if knownAs}
+    <Misread
+      {recordingId}
+      {knownAs}
+      {repeats}
+      {groups}
+      {rate}
+      {selection}
+      oncut={(spans) => onedit({ what: 'misread', spans })}
+      {onshow}
+      {onleave}
+      {onreturn}
+    />
+  {/if}
+
   {#if span}
     <div class="line" role="group" aria-label="Edit the selection">
       <span class="soft">{exact(span.start_s)} to {exact(span.end_s)}:</span>
@@ -205,20 +220,6 @@
     </div>
   </div>
 
-  {#if knownAs}
-    <Misread
-      {recordingId}
-      {knownAs}
-      {repeats}
-      {groups}
-      {rate}
-      {selection}
-      oncut={(spans) => onedit({ what: 'misread', spans })}
-      {onshow}
-      {onleave}
-      {onreturn}
-    />
-  {/if}
   <NoteTasks {recordingId} {acting} {onhear} />
 
   {#if edits?.edits.length}

@@ -71,6 +71,9 @@
     shown = row.key;
     onshow(cut.start_s, cut.end_s);
   }
+  /** Something else is selected. */
+  const otherwise = ({ start_s, end_s }: { start_s: number; end_s: number }) =>
+    selection && Math.abs(selection.from - start_s) + Math.abs(selection.to - end_s) > 0.01;
   function take(row: Row) {
     if (!selection) return;
     moved[row.key] = { start_s: selection.from, end_s: selection.to };
@@ -112,7 +115,7 @@
               >
             {/if}
             <LinkButton onclick={() => show(row)}>Show<span class="visually-hidden">, {name}</span></LinkButton>
-            {#if selection && shown === row.key}
+            {#if shown === row.key && otherwise(cut ?? row.place)}
               <LinkButton onclick={() => take(row)}
                 >Cut the selection instead<span class="visually-hidden">, {name}</span></LinkButton
               >
@@ -147,8 +150,9 @@
   .misread {
     display: grid;
     gap: var(--space-3);
-    padding-top: var(--space-3);
-    border-top: 1px solid var(--rule);
+    padding: var(--space-3) 0;
+    border: 1px solid var(--rule);
+    border-width: 1px 0;
   }
   b {
     font-weight: 600;
@@ -162,7 +166,6 @@
     display: grid;
     gap: var(--space-1) var(--space-4);
     padding: var(--space-2) 0;
-    border-bottom: 1px solid var(--rule);
   }
   label,
   .line,

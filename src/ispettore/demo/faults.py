@@ -148,6 +148,28 @@ def click(*, peak: float) -> Wave:
     return np.asarray(peak * np.sin(2 * np.pi * 6_000 * t) * np.exp(-t / 0.0003))
 
 
+def clap(*, peak: float, seed: int) -> Wave:
+    """Two hands in a small room: a burst of noise that rings for some milliseconds."""
+    t = np.arange(round(0.2 * RATE_HZ)) / RATE_HZ
+    noise = np.random.default_rng(seed).standard_normal(t.size)
+    ringing = scipy.signal.sosfilt(scipy.signal.butter(1, [700, 3_200], "bandpass", fs=RATE_HZ, output="sos"), noise)
+    wave = ringing * (np.exp(-t / 0.004) + 0.02 * np.exp(-t / 0.04))
+    return np.asarray(peak * wave / np.abs(wave).max())
+
+
+def misread(wave: Wave, sentence: NDArray[np.float64], *, share: float, peak: float) -> tuple[Wave, float]:
+    """A sentence begun a little faster, broken off after a `share` of it, two claps, and the whole of it again; and when the first
+    clap is heard. `sentence` is where it lies in seconds."""
+    start, end = (round(float(time) * RATE_HZ) for time in sentence)
+    begun = wave[start : start + round(share * (end - start))]
+    begun = np.interp(np.arange(0, begun.size - 1, 1.03), np.arange(begun.size), begun)
+    begun[-400:] *= np.linspace(1, 0, 400)
+    between = np.zeros(round(1.6 * RATE_HZ))
+    for number, at in enumerate((0.5, 0.82)):
+        laid(between, clap(peak=peak * (1 - 0.2 * number), seed=number), at)
+    return np.concatenate((wave[:start], begun, between, wave[start:])), (start + begun.size) / RATE_HZ + 0.5
+
+
 def in_hall(wave: Wave, *, decay_s: float, direct_db: float, seed: int) -> Wave:
     """The voice in a room that falls by 60 dB in `decay_s`, the direct sound `direct_db` above the room's."""
     t = np.arange(round(1.2 * decay_s * RATE_HZ)) / RATE_HZ

@@ -23,6 +23,7 @@ from ispettore.demo.faults import (
     in_hall,
     in_room,
     laid,
+    misread,
     paragraph_starts,
     plosive,
     shouted,
@@ -119,11 +120,12 @@ def _beyond_saving() -> tuple[NDArray[np.float64], Truth]:
 
 
 def _hum() -> tuple[NDArray[np.float64], Truth]:
-    wave, _ = clean_speech("almanac-05")
+    wave, sentences = clean_speech("almanac-05")
+    wave, clapped_s = misread(wave, sentences[4], share=0.6, peak=0.2)
     made, truth = _placed(wave, rms_dbfs=-21.0, noise_dbfs=-68.0, head_s=0.8, tail_s=2.4, seed=5)
     buzz = hum(len(made), base_hz=50.0, level_dbfs=-53.0)
     together = 10 * float(np.log10(10 ** (truth.noise_dbfs / 10) + np.mean(buzz**2)))  # type: ignore[operator]
-    return made + buzz[:, None], replace(truth, noise_dbfs=together, findings=(("hum", 0.0),))
+    return made + buzz[:, None], replace(truth, noise_dbfs=together, findings=(("hum", 0.0), ("mark", 0.8 + clapped_s)))
 
 
 def _clipped() -> tuple[NDArray[np.float64], Truth]:
@@ -195,7 +197,7 @@ PRODUCTIONS = (
             DemoRecording("02 February.wav", "too quiet, head too short, breaths and a click between the words", _too_quiet),
             DemoRecording("03 March.wav", "peaks too high, two bursts of air on the microphone", _wild_peaks),
             DemoRecording("04 April.wav", "a room so loud that cleaning just saves it", _noisy_room),
-            DemoRecording("05 May.wav", "mains hum", _hum),
+            DemoRecording("05 May.wav", "mains hum, a sentence broken off with two claps and read again", _hum),
             DemoRecording("06 June.wav", "clipped, then turned down", _clipped),
             DemoRecording("07 July.wav", "two voices, the second 9 dB lower", _two_voices),
             DemoRecording("08 August.wav", "dead silence between the sentences", _dead_silence),

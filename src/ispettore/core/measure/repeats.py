@@ -28,6 +28,7 @@ FLOOR_DB = 45.0  # under the loudest band: what lies lower counts alike
 BACK_S, ON_S = 40.0, 12.0
 AGAIN_BACK_S = 20.0  # without a mark, words are looked for so far back
 ALIKE = 0.7  # of what two moments of a voice usually are apart: those as far apart as this are neither alike nor other sounds
+LEAST_APART_DB = 6.5  # moments of voices are 8 to 14 dB apart; where they are less, one word is like any other
 WAITING = 0.35  # what each frame costs in which one of both waits, as a part of a frame that is quite alike
 REST = 0.2  # and what each costs that was spoken before the mark and is not read again
 LOST = -2.5  # a path that is worse than this never comes back
@@ -203,18 +204,20 @@ def _taken_up(on: _Frames, back: _Frames, may: NDArray[np.bool_], most_rest: flo
     left = np.append(np.cumsum(back.spoken[:0:-1])[::-1], 0.0)
     rest = np.where(left > most_rest, np.inf, REST * left)
     apart = _usually_apart(on, back)
+    if apart < LEAST_APART_DB:
+        return None
     score, ends = _paths(on.shape, back.shape, on.spoken, back.spoken, may & (back.spoken > 0), rest, ALIKE * apart)
     start = int(np.argmax(score))
     return _Path(start, int(ends[start]), float(score[start]))
 
 
 def _usually_apart(on: _Frames, back: _Frames) -> float:
-    """How far apart two moments of this voice usually are."""
+    """How far apart two moments of this voice usually are, in dB."""
     one, other = on.shape[on.spoken > 0], back.shape[back.spoken > 0]
     if not len(one) or not len(other):
-        return 1.0
+        return 0.0
     pairs = np.random.default_rng(1).integers(0, (len(one), len(other)), size=(500, 2))
-    return float(np.median(np.linalg.norm(one[pairs[:, 0]] - other[pairs[:, 1]], axis=1))) or 1.0
+    return float(np.median(np.linalg.norm(one[pairs[:, 0]] - other[pairs[:, 1]], axis=1)))
 
 
 @kernel
