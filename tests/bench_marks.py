@@ -25,7 +25,18 @@ def main() -> None:
         how = "behind a mark" if marked else "without one"
         _mistakes(f"{how}: the real speaker’s six words", (speakers.REAL,), marked=marked)
         _mistakes(f"{how}: four synthetic speakers", misread.TWICE, marked=marked)
+    _midway()
     _cost()
+
+
+def _midway() -> None:
+    total = Mistakes(0, 0, 0, 0)
+    for name in misread.TWICE:
+        for seed, rate in enumerate(corpus.RATES, 301):
+            reading = misread.midway(misread.spoken_twice(name, rate), rate=rate, seed=seed)
+            seen = misread.mistakes_found(reading, misread.inspected(reading), marked=True, near_s=0.2)
+            total = Mistakes(*np.add(total, seen).tolist())
+    _row("behind a mark, from the midst of a line: four synthetic speakers", total)
 
 
 def _marks(who: str, names: Iterable[str]) -> None:
@@ -50,6 +61,10 @@ def _mistakes(who: str, names: Iterable[str], *, marked: bool) -> None:
                 reading = misread.misread(lines, rate=rate, seed=seed - room, with_marks=marked, room_dbfs=room)
                 seen = misread.mistakes_found(reading, misread.inspected(reading), marked=marked)
                 total = Mistakes(*np.add(total, seen).tolist())
+    _row(who, total)
+
+
+def _row(who: str, total: Mistakes) -> None:
     missed = total.made - total.right - total.wrong
     print(f"| {who} | {total.made} | {total.right} | {total.wrong} | {missed} | {total.false} |", flush=True)
 

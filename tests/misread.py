@@ -16,6 +16,7 @@ from ispettore.core.measure.inspection import Inspection
 from tests import speakers
 from tests.speakers import Wave
 
+NEAR_S, WORD_S = 0.02, 0.1
 KINDS = ("clap", "clicker", "tongue")
 
 
@@ -227,21 +228,20 @@ class Mistakes(NamedTuple):
     false: int
 
 
-def mistakes_found(reading: Reading, inspection: Inspection, *, marked: bool) -> Mistakes:
+def mistakes_found(reading: Reading, inspection: Inspection, *, marked: bool, near_s: float = WORD_S) -> Mistakes:
     right = wrong = 0
     theirs = set()
     for begun_s, again_s in reading.mistakes:
         told = [one for one in inspection.repeats if one.marked == marked and abs(one.again_s - again_s) < WORD_S]
         theirs |= {one.again_s for one in told}
-        right += any(abs(one.begun_s - begun_s) < WORD_S for one in told)
-        wrong += bool(told) and all(abs(one.begun_s - begun_s) >= WORD_S for one in told)
+        met = any(abs(one.begun_s - begun_s) < near_s for one in told)
+        right, wrong = right + met, wrong + (bool(told) and not met)
     # Where a mistake is within what is read twice, another part of it may be told as well.
     others = [one for one in inspection.repeats if one.again_s not in theirs]
     alone = [one for one in others if not any(one.begun_s < end + 8 and one.again_s > start for start, end in reading.mistakes)]
     return Mistakes(len(reading.mistakes), right, wrong, len(alone))
 
 
-NEAR_S, WORD_S = 0.02, 0.1
 TWICE = ("reed", "heron", "sluice", "plover")
 SEATS = ("front_center", "front_left", "front_right", "rear_center", "rear_left", "rear_right", "side_left", "side_right")
 """What the real speaker's phrases are, in their order."""
@@ -292,6 +292,27 @@ def misread(
         said[n] = recorder.now_s
         recorder.say(again(other_take, rate=rate, seed=seed * 100 + n, most=0.04))
         recorder.pause(random.uniform(0.25, 0.9))
+    return recorder.done()
+
+
+def midway(lines: Sequence[tuple[Wave, Wave]], *, rate: int, seed: int, room_dbfs: float = -65.0) -> Reading:
+    """Lines that are broken off near their end and, behind a mark, read again from their midst, where there is no pause.
+    Where that is in what was said first is known to a fifth of a second or so: both are as long as they are."""
+    recorder = Recorder(rate, room_dbfs=room_dbfs, seed=seed)
+    random = recorder.random
+    for n, (one, other_take) in enumerate(lines):
+        start_s = recorder.now_s
+        recorder.say(broken_off(one, rate=rate, share=0.9, random=random))
+        recorder.pause(0.5)
+        recorder.mark(str(random.choice(KINDS)), peak_dbfs=-6)
+        recorder.pause(0.5)
+        near = round(random.uniform(0.25, 0.5) * other_take.size)
+        level = np.convolve(other_take**2, np.ones(rate // 100), "same")
+        first = max(near - rate // 8, 0)
+        at = first + int(np.argmin(level[first : near + rate // 8]))
+        recorder.mistakes.append((start_s + at / other_take.size * one.size / rate, recorder.now_s))
+        recorder.say(again(other_take[at:], rate=rate, seed=seed * 100 + n, most=0.04))
+        recorder.pause(0.6)
     return recorder.done()
 
 

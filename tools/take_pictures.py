@@ -145,20 +145,20 @@ def main() -> None:
 
 
 def edits(page: Page, address: str) -> None:
-    """A retake, a cut and shorter pauses over one recording; taken back afterwards."""
+    """What is proposed to be cut out, a retake and shorter pauses over one recording; taken back afterwards."""
     page.goto(address)
     page.get_by_role("link", name=ALMANAC).click()
-    bench(page, "06 June.wav")
+    bench(page, "05 May.wav")
     panel = look_at(page, "Edits")
     identifier = page.evaluate("() => location.hash.split('/')[2]")
     sound = page.request.get(f"{address}api/recordings/{identifier}/file-sound?start=0&frames=260000").body()
     wave = np.frombuffer(sound, dtype="<f4")[44_100:] * 0.5
     with tempfile.TemporaryDirectory() as folder:
-        take = Path(folder) / "06 June, again.wav"
+        take = Path(folder) / "05 May, again.wav"
         soundfile.write(take, wave, 44_100)
         select(page, 300, 430)
         panel.get_by_label("Retake", exact=True).set_input_files(take)
-        panel.get_by_role("listitem").wait_for()
+        panel.get_by_role("listitem").filter(has_text="retake").wait_for()
     expect(page.get_by_role("button", name="Play")).to_be_enabled()
     page.locator(".ribbon path.join").first.wait_for()
     panel.get_by_label("Longest pause in seconds").fill("0.7")

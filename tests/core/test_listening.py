@@ -38,7 +38,7 @@ class WhatWasHeard(unittest.TestCase):
         for start, end in listening.covered(spans):
             heard |= (grid >= start) & (grid <= end)
         for span in spans:
-            inside = (grid >= span.start_s) & (grid <= span.end_s)
+            inside = (grid >= span.start_s) & (grid < span.end_s)
             self.assertTrue(heard[inside].all())
         self.assertLessEqual(listening.share(spans, duration_s=100), 1)
 

@@ -38,6 +38,15 @@ class Behind(unittest.TestCase):
         self.assertGreaterEqual(total.made, 15)
         self.assertGreaterEqual(total.right / total.made, 0.8, total)
 
+    def test_words_taken_up_in_the_midst_of_a_line_are_found_more_often_than_not(self):
+        total = Mistakes(0, 0, 0, 0)
+        for name in misread.TWICE:
+            reading = misread.midway(misread.spoken_twice(name, RATE), rate=RATE, seed=1)
+            seen = misread.mistakes_found(reading, misread.inspected(reading), marked=True, near_s=0.2)
+            total = Mistakes(*np.add(total, seen).tolist())
+        self.assertGreaterEqual(total.right / total.made, 0.7, total)
+        self.assertLessEqual(total.wrong + total.false, 0.07 * total.made, total)
+
     def test_a_mark_that_nothing_is_read_again_behind_proposes_nothing(self):
         for name in misread.TWICE:
             recorder = misread.Recorder(RATE, seed=2)

@@ -43,7 +43,7 @@ MOST_MISREAD_S = 6.0  # nobody speaks on for longer before a mark is made
 
 PAUSE_S = 0.25  # without a mark, both times begin behind a pause
 TAIL_S = 0.1  # a room rings on behind a mark
-NEAR_S = 0.25  # words begin where speech does, as near as this
+NEAR_S = 0.15  # words begin where speech does, as near as this
 LEAD_S = 0.15  # so much of the room before a word stays with it, or half of the pause
 
 
