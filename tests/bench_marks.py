@@ -9,7 +9,7 @@ import numpy as np
 from ispettore.core.measure import repeats
 from ispettore.core.measure.inspecting import measure_array
 from tests import corpus, misread, speakers
-from tests.misread import Marks, Mistakes
+from tests.misread import Mistakes
 
 ROOMS_DBFS = (-65, -52)
 
@@ -30,22 +30,21 @@ def main() -> None:
 
 
 def _midway() -> None:
-    total = Mistakes(0, 0, 0, 0)
-    for name in misread.TWICE:
-        for seed, rate in enumerate(corpus.RATES, 301):
-            reading = misread.midway(misread.spoken_twice(name, rate), rate=rate, seed=seed)
-            seen = misread.mistakes_found(reading, misread.inspected(reading), marked=True, near_s=0.2)
-            total = Mistakes(*np.add(total, seen).tolist())
-    _row("behind a mark, from the midst of a line: four synthetic speakers", total)
+    readings = (
+        misread.midway(misread.spoken_twice(name, rate), rate=rate, seed=seed)
+        for name in misread.TWICE
+        for seed, rate in enumerate(corpus.RATES, 301)
+    )
+    _row("behind a mark, from the midst of a line: four synthetic speakers", misread.summed(readings, marked=True, near_s=0.2))
 
 
 def _marks(who: str, names: Iterable[str]) -> None:
-    total = Marks(0, 0, 0)
-    for name in names:
-        for seed, rate in enumerate(corpus.RATES, 101):
-            for room in ROOMS_DBFS:
-                reading = misread.marked(name, rate=rate, seed=seed - room, room_dbfs=room)
-                total = Marks(*np.add(total, misread.marks_found(reading, misread.inspected(reading))).tolist())
+    total = misread.marks_of(
+        misread.marked(name, rate=rate, seed=seed - room, room_dbfs=room)
+        for name in names
+        for seed, rate in enumerate(corpus.RATES, 101)
+        for room in ROOMS_DBFS
+    )
     precision = total.found / (total.found + total.false)
     print(
         f"| {who} | {total.made} | {total.found} | {total.false} | {total.found / total.made:.3f} | {precision:.3f} |", flush=True
@@ -53,15 +52,13 @@ def _marks(who: str, names: Iterable[str]) -> None:
 
 
 def _mistakes(who: str, names: Iterable[str], *, marked: bool) -> None:
-    total = Mistakes(0, 0, 0, 0)
-    for name in names:
-        for seed, rate in enumerate(corpus.RATES, 201):
-            for room in ROOMS_DBFS:
-                lines = misread.lines_of(name, rate)
-                reading = misread.misread(lines, rate=rate, seed=seed - room, with_marks=marked, room_dbfs=room)
-                seen = misread.mistakes_found(reading, misread.inspected(reading), marked=marked)
-                total = Mistakes(*np.add(total, seen).tolist())
-    _row(who, total)
+    readings = (
+        misread.misread(misread.lines_of(name, rate), rate=rate, seed=seed - room, with_marks=marked, room_dbfs=room)
+        for name in names
+        for seed, rate in enumerate(corpus.RATES, 201)
+        for room in ROOMS_DBFS
+    )
+    _row(who, misread.summed(readings, marked=marked))
 
 
 def _row(who: str, total: Mistakes) -> None:

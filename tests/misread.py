@@ -3,7 +3,7 @@
 What is put in where is known. Waves are float64 of shape (frames,), full scale 1.0; a reading's words have an RMS of −20 dBFS.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -218,6 +218,11 @@ def marks_found(reading: Reading, inspection: Inspection) -> Marks:
     return Marks(len(reading.marks), found, sum(not any(row) for row in met))
 
 
+def marks_of(readings: Iterable[Reading]) -> Marks:
+    """Of several readings together."""
+    return Marks(*np.sum([marks_found(reading, inspected(reading)) for reading in readings], axis=0).tolist())
+
+
 class Mistakes(NamedTuple):
     """How many mistakes were made; found from where they begin to where they are read again; found with another beginning; and what
     was proposed elsewhere."""
@@ -293,6 +298,12 @@ def misread(
         recorder.say(again(other_take, rate=rate, seed=seed * 100 + n, most=0.04))
         recorder.pause(random.uniform(0.25, 0.9))
     return recorder.done()
+
+
+def summed(readings: Iterable[Reading], *, marked: bool, near_s: float = WORD_S) -> Mistakes:
+    """Of several readings together."""
+    seen = [mistakes_found(reading, inspected(reading), marked=marked, near_s=near_s) for reading in readings]
+    return Mistakes(*np.sum(seen, axis=0).tolist())
 
 
 def midway(lines: Sequence[tuple[Wave, Wave]], *, rate: int, seed: int, room_dbfs: float = -65.0) -> Reading:

@@ -20,12 +20,11 @@ def kinds(inspection: Inspection, *kind: str) -> list[tuple[str, float]]:
 
 class RecallAndPrecision(unittest.TestCase):
     def counted(self, names: tuple[str, ...], seeds: tuple[int, ...]) -> Marks:
-        total = Marks(0, 0, 0)
-        for case, name in enumerate(names):
-            for seed, rate in zip(seeds, corpus.rates(case), strict=False):
-                reading = misread.marked(name, rate=rate, seed=seed + case, room_dbfs=-55.0 - 5 * (seed % 4))
-                total = Marks(*np.add(total, misread.marks_found(reading, misread.inspected(reading))).tolist())
-        return total
+        return misread.marks_of(
+            misread.marked(name, rate=rate, seed=seed + case, room_dbfs=-55.0 - 5 * (seed % 4))
+            for case, name in enumerate(names)
+            for seed, rate in zip(seeds, corpus.rates(case), strict=False)
+        )
 
     def held(self, total: Marks) -> None:
         self.assertGreaterEqual(total.made, 30)
@@ -112,6 +111,16 @@ class WhatIsNone(unittest.TestCase):
             wave = where.over(speakers.room(where.wave.size, rate=44_100, dbfs=-62)).wave
             wave = wave + speakers.breaths(where, seconds=0.4, dbfs=-40)
             self.assertEqual(kinds(found(wave[:, None], 44_100), "mark"), [], name)
+
+    def test_neither_is_what_keeps_time_or_goes_on(self):
+        for apart_s, count in ((0.5, 400), (0.12, 60)):
+            recorder = misread.Recorder(44_100, seed=5)
+            for n in range(3):
+                recorder.say(speakers.phrases("wren", 44_100)[n])
+                recorder.pause(0.6)
+            piece = misread.burst("clicker", rate=44_100, peak=0.3, random=recorder.random)[: round(apart_s * 44_100)]
+            recorder.say(np.tile(np.append(piece, np.zeros(round(apart_s * 44_100) - piece.size)), count))
+            self.assertEqual(kinds(misread.inspected(recorder.done()), "mark"), [], apart_s)
 
     def test_neither_is_anything_that_is_heard_once_or_is_dull_or_soft(self):
         for kind in misread.OTHERS:

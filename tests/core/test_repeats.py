@@ -13,14 +13,13 @@ from tests.misread import Mistakes
 RATE = 44_100
 
 
-def counted(names: tuple[str, ...], *, with_marks: bool, first_seed: int = 1) -> Mistakes:
-    total = Mistakes(0, 0, 0, 0)
-    for case, name in enumerate(names):
-        for seed, rate in enumerate(corpus.rates(case), first_seed + case):
-            reading = misread.misread(misread.lines_of(name, rate), rate=rate, seed=seed, with_marks=with_marks)
-            seen = misread.mistakes_found(reading, misread.inspected(reading), marked=with_marks)
-            total = Mistakes(*np.add(total, seen).tolist())
-    return total
+def counted(names: tuple[str, ...], *, with_marks: bool) -> Mistakes:
+    readings = (
+        misread.misread(misread.lines_of(name, rate), rate=rate, seed=seed, with_marks=with_marks)
+        for case, name in enumerate(names)
+        for seed, rate in enumerate(corpus.rates(case), 1 + case)
+    )
+    return misread.summed(readings, marked=with_marks)
 
 
 class Behind(unittest.TestCase):
@@ -39,11 +38,8 @@ class Behind(unittest.TestCase):
         self.assertGreaterEqual(total.right / total.made, 0.8, total)
 
     def test_words_taken_up_in_the_midst_of_a_line_are_found_more_often_than_not(self):
-        total = Mistakes(0, 0, 0, 0)
-        for name in misread.TWICE:
-            reading = misread.midway(misread.spoken_twice(name, RATE), rate=RATE, seed=1)
-            seen = misread.mistakes_found(reading, misread.inspected(reading), marked=True, near_s=0.2)
-            total = Mistakes(*np.add(total, seen).tolist())
+        readings = (misread.midway(misread.spoken_twice(name, RATE), rate=RATE, seed=1) for name in misread.TWICE)
+        total = misread.summed(readings, marked=True, near_s=0.2)
         self.assertGreaterEqual(total.right / total.made, 0.7, total)
         self.assertLessEqual(total.wrong + total.false, 0.07 * total.made, total)
 

@@ -92,6 +92,14 @@ class Misread(WireCase):
         for one, other in zip(carried, view["edits"], strict=True):
             self.assertAlmostEqual(one["file_start_s"], other["file_start_s"] + 1, delta=0.006)
 
+    def test_pauses_with_a_mark_in_them_keep_it(self):
+        marks = len(self.proposed())
+        wish = {"what": "pauses", "longest_s": 0.3, "shortest_s": None}
+        self.of("POST", "/edits", json={"wish": wish, "follows": self.of("GET", "/edits")["number"]})
+        self.work(self.recording)
+        self.assertEqual(len(self.proposed()), marks)
+        self.assertTrue(marks)
+
     def test_what_can_not_be_cut_is_told(self):
         for spans in ([{"start_s": 5.0, "end_s": 5.0}], [{"start_s": 0.0, "end_s": 1e6}]):
             self.assertIn("Nothing was changed.", self.cut(spans, 422)["error"])

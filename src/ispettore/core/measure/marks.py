@@ -28,6 +28,7 @@ KEPT_MS = 200
 BROAD_DB = -9.0  # the difference against the wave itself, over the burst: a knock's lies at −20 and below
 OVER_VOICE_DB = -8.0
 FURTHEST_APART_S, LONGEST_S = 0.8, 1.2
+CLEARLY_APART, MOST_PARTS = 1.5, 3  # against the middle of all times between bursts
 FEWEST, MOST = 2, 6  # one press of a clicker is two bursts
 ALIKE_DB = 12.0
 ALONE_CELLS = 20  # 100 ms on either side
@@ -128,13 +129,19 @@ def _groups(
 
 
 def _within_a_second(group: NDArray[np.int64], times: NDArray[np.float64]) -> Iterator[NDArray[np.int64]]:
-    """Bursts that follow one another, parted where most time lies between them until each part can be one mark."""
-    if FEWEST <= group.size <= MOST and times[group[-1]] - times[group[0]] <= LONGEST_S:
+    """Bursts that follow one another, if they can be one mark; else those of them that clearly lie apart from the others and can.
+    Typing, applause and clicks that keep time are none."""
+
+    def fits(part: NDArray[np.int64]) -> bool:
+        return bool(FEWEST <= part.size <= MOST and times[part[-1]] - times[part[0]] <= LONGEST_S)
+
+    if not fits(group) and group.size > FEWEST:
+        gaps = np.diff(times[group])
+        parts = np.split(group, np.flatnonzero(gaps > CLEARLY_APART * np.median(gaps)) + 1)
+        if len(parts) <= MOST_PARTS:
+            yield from filter(fits, parts)
+    elif fits(group):
         yield group
-    elif group.size > FEWEST:
-        widest = int(np.argmax(np.diff(times[group]))) + 1
-        yield from _within_a_second(group[:widest], times)
-        yield from _within_a_second(group[widest:], times)
 
 
 def _quiet(at: NDArray[np.int64], burst: NDArray[np.float32], cells: int, voice_dbfs: float) -> NDArray[np.float64]:

@@ -267,10 +267,13 @@ def _paused(session: Session, recording: Recording, before: Edits, wish: SetPaus
     first = wish.start_s if wish.start_s is not None else 0.0
     last = wish.end_s if wish.end_s is not None else LONGEST_S
     end = inspection.facts.duration_s - EDGE_S
+    marks = [one for one in inspection.findings if one.kind == "mark"]
     pauses = [
         (one.start_s, one.end_s)
         for one in inspection.pauses
         if one.start_s > EDGE_S and one.end_s < end and first <= (one.start_s + one.end_s) / 2 <= last
+        # What was marked goes with what was misread, not with the pause.
+        if not any(mark.start_s < one.end_s and mark.end_s > one.start_s for mark in marks)
     ]
     rule = PauseRule(longest_s=wish.longest_s, shortest_s=wish.shortest_s)
     breaths = [(one.start_s, one.end_s) for one in inspection.findings if one.kind == "breath"]
