@@ -41,23 +41,6 @@ class Sheet(InterfaceCase):
         expect(self.page.get_by_role("link", name="Harbour bulletin")).to_be_visible()
         self.accessible()
 
-    def test_who_is_quicker_than_the_page_still_gets_the_production(self):
-        held = []
-        self.page.route("**/api/specifications", lambda route: held.append(route))
-        self.page.goto(self.application.address)
-        name = self.page.get_by_role("textbox", name=words.NAME)
-        name.fill("Typed at once")
-        name.press("Tab")
-        self.page.keyboard.press("Tab")
-        self.page.keyboard.press("Enter")
-        expect(name).to_have_value("Typed at once")
-        for route in held:
-            route.continue_()
-        expect(self.page.get_by_role("heading", name="Typed at once")).to_be_visible()
-        self.page.unroute_all()
-        self.page.goto(self.application.address)
-        expect(self.page.get_by_role("link", name="Typed at once")).to_have_count(1)
-
     def test_the_sheet_is_ordered_filtered_and_taken_away(self):
         self.open_production("Ordered")
         loud, quiet = self.wav("10 ten.wav", rms_dbfs=-20, room_dbfs=-75), self.wav("2 two.wav", rms_dbfs=-30, room_dbfs=-75)

@@ -162,8 +162,8 @@ class Truth(InterfaceCase):
         made = [one.name for one in productions.summaries()].count("Clicked twice")
         self.assertEqual(made, 1)
 
-    def test_nothing_is_created_before_it_is_known_what_is_offered(self):
-        held = []
+    def test_nothing_is_created_before_it_is_known_what_is_offered_and_who_is_quicker_is_waited_for(self):
+        held, sent = [], []
 
         def hold(route):
             if held:
@@ -171,17 +171,22 @@ class Truth(InterfaceCase):
             held.append(route)
 
         self.page.route("**/api/specifications", hold)
+        self.page.on("request", lambda asked: asked.method == "POST" and sent.append(asked.url))
         self.page.goto(f"{self.application.address}#/")
         name = self.page.get_by_role("textbox", name=words.NAME)
+        expect(self.page.get_by_role("button", name=words.CREATE_PRODUCTION)).to_be_disabled()
         name.fill("Named early")
-        create = self.page.get_by_role("button", name=words.CREATE_PRODUCTION)
-        expect(create).to_be_disabled()
-        name.press("Enter")
+        name.press("Tab")
+        for key in ("Tab", "Enter", "Enter"):
+            self.page.keyboard.press(key)
         until(lambda: self.page.wait_for_timeout(50) or held, what="the page to ask what is offered")
+        expect(name).to_have_value("Named early")
+        self.assertEqual(sent, [])
         held[0].continue_()
-        create.click()
         expect(self.page.get_by_role("heading", name="Named early")).to_be_visible()
         self.page.unroute_all(behavior="wait")
+        self.page.goto(f"{self.application.address}#/")
+        expect(self.page.get_by_role("link", name="Named early")).to_have_count(1)
 
     def test_an_answer_that_is_no_json_is_said_on_the_verification_page(self):
         self.page.route("**/api/verifyings/*/file", lambda route: route.fulfill(status=502, body="<html>Bad gateway</html>"))

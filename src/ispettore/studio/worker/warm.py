@@ -4,6 +4,7 @@ import tempfile
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.measure.inspecting import inspect, measure_array
@@ -14,7 +15,7 @@ from ispettore.studio.worker import computing  # noqa: F401  - loaded for the ch
 
 
 def warm() -> None:
-    """Measure and treat two seconds of noise, and look at a click at a high rate."""
+    """Measure and treat two seconds of noise, look at a click at a high rate, and for words that are read again."""
     noise = np.random.default_rng(1).standard_normal((88_200, 1)).astype(np.float32) * np.float32(0.2)
     with tempfile.TemporaryDirectory(prefix="ispettore-warm-") as folder:
         path = Path(folder) / "noise.mp3"
@@ -36,6 +37,17 @@ def warm() -> None:
     clicking = noise * np.float32(0.001)
     clicking[len(noise) // 2] = 0.5
     measure_array(clicking, sample_rate_hz=96_000)
+    measure_array(np.tile(_word(16_000), (3, 1)), sample_rate_hz=16_000)
+
+
+def _word(rate: int) -> NDArray[np.float32]:
+    """A second of something like a voice that changes ten times, and a pause; shape (frames, 1)."""
+    time = np.arange(round(1.6 * rate)) / rate
+    loud = np.random.default_rng(2).uniform(0.0, 1.0, size=(30, 17)) ** 4
+    moving = np.repeat(loud, rate // 10, axis=1)[:, : time.size]
+    harmonics = (moving[k] * np.sin(2 * np.pi * 130 * (k + 1) * time) / (1 + k / 8) for k in range(30))
+    room = 1e-4 * np.random.default_rng(3).standard_normal(time.size)
+    return np.asarray(0.05 * sum(harmonics) * (time < 1.0) + room, dtype=np.float32)[:, None]
 
 
 warm()
