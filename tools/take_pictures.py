@@ -167,6 +167,7 @@ def edits(page: Page, address: str) -> None:
     expect(panel).to_contain_text("No pause is like that.")
     expect(page.get_by_role("button", name="Use the light plan")).to_be_visible()
     page.mouse.move(640, 20)
+    panel.get_by_role("group", name="Read again").scroll_into_view_if_needed()
     page.evaluate("() => scrollTo(0, 400)")
     picture(page, "edits")
     for _ in range(2):

@@ -11,6 +11,7 @@
   import * as editing from '../lib/server/editing';
   import { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
+  import EditGroup from './EditGroup.svelte';
   import FileButton from './FileButton.svelte';
   import LinkButton from './LinkButton.svelte';
   import Misread from './Misread.svelte';
@@ -38,6 +39,8 @@
     onredo: () => unknown;
     /** Hear it from a little before a place. */
     onhear: (at: number, to: number) => void;
+    /** End what else plays. */
+    onhush: () => void;
     /** Select a stretch on the ribbon. */
     onshow: (from: number, to: number) => void;
     /** Leave something in as it was read, with a reason, or have it proposed again. */
@@ -62,6 +65,7 @@
     onundo,
     onredo,
     onhear,
+    onhush,
     onshow,
     onleave,
     onreturn,
@@ -86,7 +90,7 @@
   /** As the file came in, without any edits. */
   const file = $derived(`/api/recordings/${recordingId}/file-sound`);
   const CONTEXT_S = 2;
-  const snippet = new Snippet();
+  const snippet = new Snippet(() => onhush());
   $effect(() => () => snippet.stop());
   let over = $state(false);
   const take = ({ files: [first] }: Dropped) => {
@@ -135,6 +139,7 @@
       {groups}
       {rate}
       {selection}
+      {snippet}
       oncut={(spans) => onedit({ what: 'misread', spans })}
       {onshow}
       {onleave}
@@ -142,54 +147,55 @@
     />
   {/if}
 
-  {#if span}
-    <div class="line" role="group" aria-label="Edit the selection">
-      <span class="soft">{exact(span.start_s)} to {exact(span.end_s)}:</span>
-      <Button strong onclick={() => onedit({ what: 'cut', ...span })}>Cut out</Button>
-      <Button onclick={() => onedit({ what: 'fill', ...span })}>Replace by room tone</Button>
-    </div>
-  {:else}
-    <p class="soft">Select on the ribbon what is to be cut out or replaced by room tone.</p>
-  {/if}
-  <div class="line" role="group" aria-label="Put in room tone">
-    <span
-      >Put <WrittenNumber
-        label="Seconds of room tone"
-        value={room}
-        quantity="head_s"
-        invalid={put === undefined}
-        onwritten={(to) => (room = to)}
-      /> s of room tone in at {exact(playhead)}</span
-    >
-    <Button
-      disabled={put === undefined}
-      onclick={() => put !== undefined && onedit({ what: 'put-in', at_s: playhead, length_s: put })}>Put in</Button
-    >
-  </div>
-  <div class="line">
-    <FileButton label="Retake" accept="audio/*" onchosen={take}>Retake…</FileButton>
-    <span class="soft"
-      >or drop it here. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched in level, tone and
-      room.</span
-    >
-  </div>
-  {#each edits?.coming ?? [] as coming (coming.id)}
-    {#if coming.work?.state === 'failed'}<p class="outside" role="alert">{coming.work.error}</p>
-    {:else if coming.work && coming.work.state !== 'cancelled'}
-      <UnderWay work={coming.work} about={coming.name} waiting="Retake queued" {acting} />
+  <EditGroup label="By hand">
+    {#if span}
+      <div class="line" role="group" aria-label="Edit the selection">
+        <span class="soft">{exact(span.start_s)} to {exact(span.end_s)}:</span>
+        <Button strong onclick={() => onedit({ what: 'cut', ...span })}>Cut out</Button>
+        <Button onclick={() => onedit({ what: 'fill', ...span })}>Replace by room tone</Button>
+      </div>
+    {:else}
+      <p class="soft">Select on the ribbon what is to be cut out or replaced by room tone.</p>
     {/if}
-  {/each}
-  <div class="line" role="group" aria-label="Split and join">
-    <Button disabled={playhead <= 0} onclick={() => onsplit(playhead)}>Split at {exact(playhead)}</Button>
-    {#if edits?.next}<Button onclick={onjoin}>Join “{edits.next}”</Button>{/if}
-    <span class="soft"
-      >Split: the rest becomes a recording of its own behind this one.{edits?.next
-        ? ' Join: the next one is put behind this, and leaves the production.'
-        : ''}</span
-    >
-  </div>
-  <div class="pauses" role="group" aria-label="Pauses">
-    <b>Pauses {span ? 'in the selection' : 'between words'}</b>
+    <div class="line" role="group" aria-label="Put in room tone">
+      <span
+        >Put <WrittenNumber
+          label="Seconds of room tone"
+          value={room}
+          quantity="head_s"
+          invalid={put === undefined}
+          onwritten={(to) => (room = to)}
+        /> s of room tone in at {exact(playhead)}</span
+      >
+      <Button
+        disabled={put === undefined}
+        onclick={() => put !== undefined && onedit({ what: 'put-in', at_s: playhead, length_s: put })}>Put in</Button
+      >
+    </div>
+    <div class="line">
+      <FileButton label="Retake" accept="audio/*" onchosen={take}>Retake…</FileButton>
+      <span class="soft"
+        >or drop it here. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched in level, tone and
+        room.</span
+      >
+    </div>
+    {#each edits?.coming ?? [] as coming (coming.id)}
+      {#if coming.work?.state === 'failed'}<p class="outside" role="alert">{coming.work.error}</p>
+      {:else if coming.work && coming.work.state !== 'cancelled'}
+        <UnderWay work={coming.work} about={coming.name} waiting="Retake queued" {acting} />
+      {/if}
+    {/each}
+    <div class="line" role="group" aria-label="Split and join">
+      <Button disabled={playhead <= 0} onclick={() => onsplit(playhead)}>Split at {exact(playhead)}</Button>
+      {#if edits?.next}<Button onclick={onjoin}>Join “{edits.next}”</Button>{/if}
+      <span class="soft"
+        >Split: the rest becomes a recording of its own behind this one.{edits?.next
+          ? ' Join: the next one is put behind this, and leaves the production.'
+          : ''}</span
+      >
+    </div>
+  </EditGroup>
+  <EditGroup label="Pauses" heading={`Pauses ${span ? 'in the selection' : 'between words'}`}>
     <label
       ><input type="checkbox" bind:checked={shortens} /> longer than
       <WrittenNumber
@@ -218,7 +224,7 @@
         {:else if seen}No pause is like that.{/if}
       </span>
     </div>
-  </div>
+  </EditGroup>
 
   <NoteTasks {recordingId} {acting} {onhear} />
 
@@ -267,20 +273,11 @@
     gap: var(--space-3) var(--space-5);
     align-items: center;
   }
-  .pauses {
-    display: grid;
-    gap: var(--space-3);
-    padding-top: var(--space-3);
-    border-top: 1px solid var(--rule);
-  }
   label {
     display: flex;
     flex-wrap: wrap;
     gap: 0 0.5ch;
     align-items: center;
-  }
-  b {
-    font-weight: 600;
   }
   .outside {
     color: var(--outside);

@@ -4,8 +4,9 @@
   import { clock, counted, exact } from '../lib/format';
   import type { Group, Place } from '../lib/places';
   import type { Span } from '../lib/ribbon-view.svelte';
-  import { Snippet } from '../lib/snippet.svelte';
+  import type { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
+  import EditGroup from './EditGroup.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     recordingId: string;
@@ -15,13 +16,15 @@
     groups: Group[];
     rate: number;
     selection: Span | undefined;
+    snippet: Snippet;
     oncut: (spans: { start_s: number; end_s: number }[]) => unknown;
     /** Select a stretch on the ribbon. */
     onshow: (from: number, to: number) => void;
     onleave: (places: Place[], kind: string, reason: string) => unknown;
     onreturn: (places: Place[], kind: string) => unknown;
   }
-  let { recordingId, knownAs, repeats, groups, rate, selection, oncut, onshow, onleave, onreturn }: Props = $props();
+  let { recordingId, knownAs, repeats, groups, rate, selection, snippet, oncut, onshow, onleave, onreturn }: Props =
+    $props();
 
   interface Row {
     key: string;
@@ -32,6 +35,7 @@
   const LEFT = 'Left in as read';
   const CONTEXT_S = 2;
   const at = (seconds: number) => clock(seconds, 2);
+  const long = (seconds: number) => exact(Math.round(seconds * 100) / 100);
   const rows = $derived.by(() => {
     const found: Row[] = [];
     for (const kind of ['mark', 'repeated-words'] as const)
@@ -53,15 +57,13 @@
     cutOf(row) !== undefined && (wanted[row.key] ?? (row.kind === 'mark' || row.key in moved));
   const chosen = $derived(open.filter(wants).flatMap((row) => cutOf(row) ?? []));
   const seconds = $derived(chosen.reduce((sum, one) => sum + one.end_s - one.start_s, 0));
-  const snippet = new Snippet();
-  $effect(() => () => snippet.stop());
 
   function hear(row: Row) {
     const cut = cutOf(row);
     if (!cut) return;
     if (snippet.playing === row.key) snippet.stop();
     else {
-      const query = new URLSearchParams({ start_s: String(cut.start_s), end_s: String(cut.end_s), as: knownAs });
+      const query = new URLSearchParams({ start_s: String(cut.start_s), end_s: String(cut.end_s) });
       const address = `/api/recordings/${recordingId}/cut-sound?${query.toString()}`;
       void snippet.play(row.key, address, rate, cut.start_s - CONTEXT_S, cut.start_s + CONTEXT_S);
     }
@@ -82,9 +84,7 @@
 </script>
 
 {#if rows.length}
-  <div class="misread" role="group" aria-label="Read again">
-    <b>Read again</b>
-    {#if snippet.problem}<p class="outside" role="alert">{snippet.problem}</p>{/if}
+  <EditGroup label="Read again">
     <ul>
       {#each open as row (row.key)}
         {@const cut = cutOf(row)}
@@ -101,11 +101,10 @@
             <span>{name}</span>
           </label>
           <span class="soft">
-            {#if cut}{at(cut.start_s)} to {at(cut.end_s)} is cut out, {exact(
-                Math.round((cut.end_s - cut.start_s) * 100) / 100,
-              )} s{#if row.key in moved}, as selected{:else if row.repeat}: words from {at(row.repeat.begun_s)} on are read
-                again from {at(row.repeat.again_s)} on{/if}.{:else}No words from before it are read again behind it.
-              Select what is to be cut out.{/if}
+            {#if cut}{at(cut.start_s)} to {at(cut.end_s)} is cut out, {long(cut.end_s - cut.start_s)} s{#if row.key in moved},
+                as selected{:else if row.repeat}: words from {at(row.repeat.begun_s)} on are read again from {at(
+                  row.repeat.again_s,
+                )} on{/if}.{:else}No words from before it are read again behind it. Select what is to be cut out.{/if}
           </span>
           <span class="acts">
             {#if cut}
@@ -132,7 +131,7 @@
         <Button strong disabled={!chosen.length} onclick={() => oncut(chosen)}
           >Cut out {chosen.length ? counted(chosen.length, 'place') : 'what is checked'}</Button
         >
-        {#if chosen.length}<span class="soft">{exact(Math.round(seconds * 100) / 100)} s in all</span>{/if}
+        {#if chosen.length}<span class="soft">{long(seconds)} s in all</span>{/if}
       </div>
     {/if}
     {#each left as row (row.key)}
@@ -143,25 +142,10 @@
         >
       </p>
     {/each}
-  </div>
+  </EditGroup>
 {/if}
 
 <style>
-  .misread {
-    display: grid;
-    gap: var(--space-3);
-    padding: var(--space-3) 0;
-    border: 1px solid var(--rule);
-    border-width: 1px 0;
-  }
-  b {
-    font-weight: 600;
-  }
-  ul {
-    margin: 0;
-    padding: 0;
-    list-style: none;
-  }
   li {
     display: grid;
     gap: var(--space-1) var(--space-4);
@@ -179,8 +163,5 @@
     color: var(--near);
     font-family: var(--figures);
     font-weight: 600;
-  }
-  .outside {
-    color: var(--outside);
   }
 </style>

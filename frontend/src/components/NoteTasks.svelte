@@ -7,6 +7,7 @@
   import { NOTE_TITLES } from '../lib/notes';
   import * as editing from '../lib/server/editing';
   import * as recordings from '../lib/server/recordings';
+  import EditGroup from './EditGroup.svelte';
   import LinkButton from './LinkButton.svelte';
   interface Props {
     recordingId: string;
@@ -21,8 +22,7 @@
 </script>
 
 {#if tasks.length}
-  <div class="tasks" role="group" aria-label="Notes from listening">
-    <b>Notes from listening</b>
+  <EditGroup label="Notes from listening">
     <ul>
       {#each tasks as task (task.id)}
         <li class:done={task.done_at}>
@@ -41,24 +41,10 @@
         </li>
       {/each}
     </ul>
-  </div>
+  </EditGroup>
 {/if}
 
 <style>
-  .tasks {
-    display: grid;
-    gap: var(--space-2);
-    padding-top: var(--space-3);
-    border-top: 1px solid var(--rule);
-  }
-  b {
-    font-weight: 600;
-  }
-  ul {
-    margin: 0;
-    padding: 0;
-    list-style: none;
-  }
   li {
     display: grid;
     grid-template-columns: minmax(0, 1fr) minmax(0, 1.2fr) auto;

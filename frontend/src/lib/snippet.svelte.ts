@@ -8,6 +8,12 @@ export class Snippet {
   #context: AudioContext | undefined;
   #node: AudioBufferSourceNode | undefined;
   #abort = new AbortController();
+  #hush: () => void;
+
+  /** `hush` ends what else plays. */
+  constructor(hush: () => void) {
+    this.#hush = hush;
+  }
 
   stop(): void {
     this.#abort.abort();
@@ -18,6 +24,7 @@ export class Snippet {
 
   async play(name: string | number, address: string, rate: number, from: number, to: number): Promise<void> {
     this.stop();
+    this.#hush();
     this.playing = name;
     this.problem = '';
     const { signal } = (this.#abort = new AbortController());

@@ -289,6 +289,7 @@
                 onundo={bench.undoEdit}
                 onredo={bench.redoEdit}
                 onhear={hear}
+                onhush={() => player.stop()}
                 onshow={(from, to) => {
                   goTo(from, to);
                   view.select(from, to);

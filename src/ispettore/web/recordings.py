@@ -63,12 +63,13 @@ class AcceptedFindings(ChosenFindings):
 
 
 FOR_GOOD = {"cache-control": "private, max-age=31536000, immutable"}
+NOT_KEPT = {"cache-control": "no-store"}
 DEFLATED = {"content-encoding": "deflate"}
 
 
 def _kept(recording_id: UUID, known_as: Annotated[str, Query(alias="as", max_length=64)] = "") -> dict[str, str]:
     """How long a browser may keep what it is given of a recording: for good where it names the sound, as edits change that."""
-    return FOR_GOOD if known_as and recordings.known_as(recording_id) == known_as else {"cache-control": "no-store"}
+    return FOR_GOOD if known_as and recordings.known_as(recording_id) == known_as else NOT_KEPT
 
 
 Kept = Annotated[dict[str, str], Depends(_kept)]
@@ -295,11 +296,11 @@ def get_file_sound(recording_id: UUID, request: Request, start: Start, frames: F
 
 @routes.get("/recordings/{recording_id}/cut-sound", operation_id="getSoundWithCut", response_class=Response)
 def get_sound_with_cut(
-    recording_id: UUID, request: Request, start: Start, frames: Frames, start_s: Moment, end_s: Moment, keep: Kept
+    recording_id: UUID, request: Request, start: Start, frames: Frames, start_s: Moment, end_s: Moment
 ) -> Response:
     """The recording as it would be heard if a stretch of it were cut out."""
     store = request.app.state.store
-    return _sound(sounds.with_cut(recording_id, store, cut_s=(start_s, end_s), start=start, frames=frames), keep)
+    return _sound(sounds.with_cut(recording_id, store, cut_s=(start_s, end_s), start=start, frames=frames), NOT_KEPT)
 
 
 @routes.get("/recordings/{recording_id}/tiles", operation_id="getRibbonShape")

@@ -63,7 +63,7 @@ def unedited(*, sample_rate_hz: int, frames: int, room: Sequence[tuple[float, fl
 
 def cut(edits: Edits, start_s: float, end_s: float, *, file: str) -> Edits:
     """A stretch is left out. Raises SpanNotEditable."""
-    return _spliced(edits, [_Wish(*_span(edits, start_s, end_s, file))], file)
+    return cuts(edits, [(start_s, end_s)], file=file)
 
 
 def cuts(edits: Edits, spans: Sequence[Times], *, file: str, why: Why = "") -> Edits:

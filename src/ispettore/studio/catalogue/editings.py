@@ -35,27 +35,23 @@ class _Wished(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class Cut(_Wished):
+class Place(_Wished):
     """A stretch, in the time of the recording as it is edited by now."""
 
     start_s: Moment
     end_s: Moment
 
 
-class CutOut(_Wished):
+class CutOut(Place):
     """A stretch is left out."""
 
     what: Literal["cut"]
-    start_s: Moment
-    end_s: Moment
 
 
-class Fill(_Wished):
+class Fill(Place):
     """Room tone stands in the place of a stretch."""
 
     what: Literal["fill"]
-    start_s: Moment
-    end_s: Moment
 
 
 class PutIn(_Wished):
@@ -88,7 +84,7 @@ class CutMisread(_Wished):
     """Words that are read again are left out, with what lies between, at several places at once."""
 
     what: Literal["misread"]
-    spans: Annotated[list[Cut], Field(min_length=1, max_length=editing.MOST)]
+    spans: Annotated[list[Place], Field(min_length=1, max_length=editing.MOST)]
 
 
 EditWish = Annotated[CutOut | CutMisread | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
