@@ -7,12 +7,13 @@ import threading
 import unittest
 from base64 import b64decode, b64encode
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from unittest import mock
 from uuid import uuid4
 
-from sqlmodel import select
+from sqlmodel import select, text
 
 from ispettore.studio.attending import hooks, messages, process, sending
 from ispettore.studio.attending.hooks import AddressUnfit
@@ -23,7 +24,7 @@ from ispettore.studio.errors import NotFound
 from ispettore.studio.tables import Webhook, WebhookMessage, WebhookStatus, now
 from ispettore.studio.worker.doing import do
 from tests.studio.test_watching import sound
-from tests.support import ApplicationCase, in_environment, work_for
+from tests.support import ApplicationCase, in_environment, until, work_for
 
 
 class Receiver:
@@ -189,6 +190,21 @@ class Trying(Webhooks):
         sending.send_due()
         self.assertEqual([one["type"] for one in self.receiver.told[8:]], ["recording.status", "webhook.try"])
         self.assertEqual(self.shown()[0].problem, "")
+
+    def test_a_try_asked_for_while_a_message_is_under_way_lets_both_through(self):
+        hook = self.added()
+        self.recording()
+        messages.write()
+        waits = text("SELECT count(*) FROM pg_locks WHERE NOT granted")
+        with ThreadPoolExecutor(1) as pool:
+            with transaction() as asking:
+                asking.get(Webhook, hook.id, with_for_update=True)
+                sent = pool.submit(sending.send_due)
+                until(lambda: self.receiver.came and asking.execute(waits).scalar(), what="the answer to be written down")
+                messages.retry(asking, hook.id)
+            sent.result()
+        self.assertEqual(len(self.receiver.came), 1)
+        self.assertEqual((self.shown()[0].arrived, self.shown()[0].waiting), (1, 0))
 
     def test_who_says_that_nobody_is_there_any_more_is_told_nothing_more(self):
         self.added()

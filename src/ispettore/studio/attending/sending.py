@@ -105,8 +105,8 @@ def _tried(client: httpx.Client, hook: Webhook, message: WebhookMessage) -> tupl
 def _noted(hook: Webhook, sent: WebhookMessage, status: int, answer: str) -> bool:
     """Write down how a message fared; whether it arrived. One that is not found any more was taken away meanwhile."""
     with transaction() as session:
+        here = session.get(Webhook, hook.id, with_for_update=True)  # first, as everybody does who needs both
         message = session.get(WebhookMessage, sent.number, with_for_update=True)
-        here = session.get(Webhook, hook.id, with_for_update=True)
         if message is None or here is None:
             return False
         message.tries += 1
