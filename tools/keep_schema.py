@@ -25,7 +25,7 @@ NOTES = "Read in October."
 
 
 class Installation(WireCase):
-    """One recording, edited and certified; a folder that is watched, and an address that is told."""
+    """One recording, edited, marked and certified; a folder that is watched, and an address that is told."""
 
     @classmethod
     def make_all(cls) -> None:
@@ -35,6 +35,7 @@ class Installation(WireCase):
         cut = {"wish": {"what": "cut", "start_s": 2.0, "end_s": 2.5}, "follows": 0}
         cls.client.post(f"/api/recordings/{recording}/edits", json=cut)
         cls.work(recording)
+        cls.client.post(f"/api/recordings/{recording}/chapters", json={"at_s": 1.0, "title": "January"})
         attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
         cls.work(attempt)
         with transaction() as session:

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from ispettore.core.edit import making
-from ispettore.core.edit.carrying import carried
+from ispettore.core.edit.carrying import carried, moments
 from ispettore.core.edit.edits import Edits, Put
 from tests import speakers
 
@@ -47,6 +47,20 @@ class Carrying(unittest.TestCase):
         for gain in (0.3, 1.0, 2.0):
             found = self.carry(self.wave * gain)
             self.assertEqual((found.edits.edits, found.lost), (self.edits.edits, ()))
+
+    def test_moments_come_where_what_follows_them_is_heard_and_never_before_one_another(self) -> None:
+        at = [0.0, 6.5, 14.2, 27.3, 33.0]
+        room = np.random.default_rng(5).normal(0, 1e-3, 3 * RATE)
+        newer = np.concatenate((room, self.wave[: 20 * RATE] * 0.5, self.wave[25 * RATE : 36 * RATE]))
+        found = moments(at, powers(self.wave), powers(newer), cell_s=CELL_S)
+        np.testing.assert_allclose(found, [3.0, 9.5, 17.2, 25.3, 31.0], atol=CELL_S)
+        gone = np.concatenate((self.wave[: 10 * RATE], self.wave[20 * RATE :]))
+        found = moments(at, powers(self.wave), powers(gone), cell_s=CELL_S)
+        self.assertIsNone(found[2])
+        np.testing.assert_allclose([one for one in found if one is not None], [0.0, 6.5, 17.3, 23.0], atol=CELL_S)
+        twice = np.concatenate((self.wave[: 8 * RATE], self.wave[: 8 * RATE]))
+        [one, other] = moments([2.0, 10.0], powers(twice), powers(twice), cell_s=CELL_S)
+        np.testing.assert_allclose([one, other], [2.0, 10.0], atol=CELL_S)
 
     def test_what_was_trimmed_or_put_before_them_moves_them(self) -> None:
         for newer, by in ((self.wave[round(1.234 * RATE) :], -1.234), (np.concatenate((self.wave[: 5 * RATE], self.wave)), 5.0)):

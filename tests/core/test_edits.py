@@ -9,7 +9,7 @@ import numpy as np
 
 from ispettore.core.audio.reading import Source, read_all
 from ispettore.core.audio.writing import write_working
-from ispettore.core.edit import making
+from ispettore.core.edit import chapters, making
 from ispettore.core.edit.edits import FADE_S, Edit, Edits, Put
 from ispettore.core.edit.making import NoRoomToneToEdit, PauseRule, PutInTooLong, SpanNotEditable
 from ispettore.core.edit.reading import Edited, EditedSamples, EditedSource, open_samples
@@ -102,6 +102,45 @@ class Written(unittest.TestCase):
         self.assertAlmostEqual(edits.length / RATE, 10 - 1.2 + 0.2, places=3)
         self.assertEqual({one.why for one in edits.edits}, {"pause"})
 
+    def test_head_and_tail_come_to_their_lengths(self) -> None:
+        frames = plain()
+        for seed in range(200):
+            chance = random.Random(seed)
+            head, tail = chance.uniform(0.2, 2), chance.uniform(0.2, 2)
+            edits, was = frames, (head, tail)
+            for _ in range(4):
+                wanted = chance.choice((None, chance.uniform(0.05, 4))), chance.choice((None, chance.uniform(0.05, 4)))
+                changes = [(now, to) if to is not None else None for now, to in zip(was, wanted, strict=True)]
+                after = making.ended(edits, head=changes[0], tail=changes[1], file="x")
+                longer = sum(to - now for now, to in filter(None, changes))
+                self.assertAlmostEqual((after.length - edits.length) / RATE, longer, delta=0.003)
+                edits, was = after, tuple(to if to is not None else now for now, to in zip(was, wanted, strict=True))
+            line = Timeline(edits)
+            words = [one for one in line.segments if not one.made]
+            self.assertEqual(len(words), 1, "what is read stays whole")
+            self.assertLessEqual(words[0].start, round(head * RATE) + 1)
+            self.assertGreaterEqual(words[0].start + words[0].frames, FRAMES - round(tail * RATE) - 1)
+            # The words begin where the head ends, as far as the last of both wishes were kept.
+            self.assertAlmostEqual(line.from_file(head, head)[0], was[0], delta=0.005)
+            self.assertAlmostEqual(edits.length / RATE - line.from_file(5.0, 5.0)[0], 5 + was[1] - tail, delta=0.005)
+
+    def test_what_was_cut_off_a_head_comes_back_before_room_tone_is_put_in(self) -> None:
+        shorter = making.ended(plain(), head=(0.5, 0.2), tail=(1.0, 0.4), file="x")
+        self.assertEqual([(one.start, one.end, one.why) for one in shorter.edits], [(0, 2400, "head"), (75_200, FRAMES, "tail")])
+        again = making.ended(shorter, head=(0.2, 0.4), tail=(0.4, 1.5), file="x")
+        self.assertEqual([(one.start, one.end, one.room) for one in again.edits], [(0, 800, 0), (FRAMES, FRAMES, 4000)])
+        self.assertEqual(making.ended(again, head=(0.4, 0.5), tail=(1.5, 1.0), file="x"), plain())
+        # What was cut out for another reason stays out.
+        other = making.cut(plain(), 0.0, 0.3, file="x")
+        self.assertEqual([one.room for one in making.ended(other, head=(0.2, 0.5), file="x").edits], [2400])
+
+    def test_an_end_is_not_brought_to_what_can_not_be(self) -> None:
+        self.assertRaises(PutInTooLong, making.ended, plain(), head=(0.5, 70.0), file="x")
+        self.assertRaises(SpanNotEditable, making.ended, plain(), tail=(9.9, 0.1), file="x")
+        bare = plain().model_copy(update={"tone": ()})
+        self.assertRaises(NoRoomToneToEdit, making.ended, bare, tail=(0.5, 1.0), file="x")
+        self.assertEqual(making.ended(bare, head=(0.5, 0.5), tail=(1.0, 1.0004), file="x"), bare)
+
     def test_pauses_of_an_edited_recording(self) -> None:
         before = making.lengthened(making.cut(plain(), 0.5, 1, file="x"), 4.0, 1.0, file="x")
         edits = making.paused(before, [(3.8, 5.2)], PauseRule(longest_s=0.4), file="x")
@@ -180,6 +219,45 @@ class Times(unittest.TestCase):
         line = Timeline(making.cut(plain(), 2, 4, file="x"))
         self.assertEqual(line.from_file(5, 5), (3, 3))
         self.assertIsNone(line.from_file(3, 3))
+
+
+class Chapters(unittest.TestCase):
+    """Chapter marks, held against where the first frame from each on that is heard stands in a plain list of frames."""
+
+    def test_each_stands_where_its_chapter_is_heard_from(self) -> None:
+        for seed in range(120):
+            chance, edits = random.Random(seed), at_random(seed)
+            marks = sorted(chance.uniform(0, FRAMES / RATE) for _ in range(6))
+            line = Timeline(edits)
+            heard = {frame: at for at, frame in reversed(list(enumerate(_listed(edits)))) if 0 <= frame < FRAMES}
+            ends = [*(round(one * RATE) for one in marks[1:]), FRAMES]
+            for mark, end, found in zip(marks, ends, chapters.heard(marks, line), strict=True):
+                first = next((frame for frame in range(round(mark * RATE), end) if frame in heard), None)
+                with self.subTest(seed=seed, mark=mark):
+                    if first is None:
+                        self.assertIsNone(found)
+                    else:
+                        # What was put in where the chapter begins may be heard on either side of its mark.
+                        put = max((one.room for one in edits.edits if one.start <= first <= one.end), default=0)
+                        self.assertIsNotNone(found)
+                        self.assertLessEqual(abs(found * RATE - heard[first]), 1 + put)
+
+    def test_room_tone_before_everything_is_of_the_first_chapter(self) -> None:
+        longer = Timeline(making.lengthened(plain(), 0.0, 2.0, file="x"))
+        self.assertEqual(chapters.heard([0.0, 3.0], longer), [0.0, 5.0])
+        other = Timeline(making.lengthened(making.cut(plain(), 0.0, 4.0, file="x"), 0.0, 2.0, file="x"))
+        self.assertEqual(chapters.heard([0.0, 3.0, 6.0], other), [None, 0.0, 4.0])
+
+    def test_a_mark_stays_when_nothing_before_it_changes(self) -> None:
+        line = Timeline(making.cut(plain(), 6.0, 7.0, file="x"))
+        self.assertEqual(chapters.heard([0.0, 1.23456789, 6.5, 8.0], line), [0.0, 1.23456789, 6.0, 7.0])
+        self.assertEqual(chapters.heard([0.0, 3.3], None), [0.0, 3.3])
+        self.assertEqual((chapters.heard([], line), chapters.heard([], None)), ([], []))
+
+    def test_of_what_is_left_of_a_split_only_its_own_chapters_are_shown(self) -> None:
+        part = Timeline(making.cuts(plain(), [(0.0, 4.0), (8.0, 10.0)], file="x"))
+        self.assertEqual(chapters.heard([0.0, 2.0, 4.0, 6.0, 8.0, 9.0], part), [None, None, 0.0, 2.0, None, None])
+        self.assertEqual(chapters.heard([0.0, 2.0, 6.0], part), [None, 0.0, 2.0], "it goes on from before")
 
 
 class Heard(unittest.TestCase):
@@ -288,6 +366,11 @@ def _heard(edits: Edits) -> list[tuple[int, int]]:
         return TAKE + one.put.start if one.put.take else -1
 
     return [(first(one), one.frames) for one in Timeline(edits).segments]
+
+
+def _listed(edits: Edits) -> list[int]:
+    """The frames of the file that are heard, one by one; what was put in is below 0 or no frame of it."""
+    return [first + (one if first >= 0 else 0) for first, frames in _heard(edits) for one in range(frames)]
 
 
 def _gathered(heard: list[int]) -> list[tuple[int, int]]:

@@ -30,7 +30,7 @@ class Parting(WireCase):
         for at_s, text in ((1.0, "early"), (6.0, "late")):
             note = {"at_s": at_s, "kind": "other", "text": text}
             self.ask("POST", f"/listen/recording/{one}/notes", 201, json=note)
-        rest = self.of(one, "POST", "/split", 201, json={"at_s": 5.0, "follows": 0})["id"]
+        rest = self.of(one, "POST", "/split", 201, json={"at": [{"at_s": 5.0}], "follows": 0})[0]["id"]
         for recording in (one, rest):
             self.work(recording)
         self.assertEqual(self.sheet(), ["01 voice.wav", "01 voice, part 2.wav", "02 voice.wav"])
@@ -48,8 +48,10 @@ class Parting(WireCase):
     def test_a_split_is_refused_where_a_part_would_hold_nothing(self):
         for at_s in (0.0, 0.1, 7.9, 8.0, 99.0):
             with self.subTest(at_s=at_s):
-                self.assertTrue(self.of(self.ids[0], "POST", "/split", 422, json={"at_s": at_s, "follows": 0})["error"])
-        self.assertIn("another window", self.of(self.ids[0], "POST", "/split", 409, json={"at_s": 4, "follows": 3})["error"])
+                asked = {"at": [{"at_s": at_s}], "follows": 0}
+                self.assertTrue(self.of(self.ids[0], "POST", "/split", 422, json=asked)["error"])
+        stale = {"at": [{"at_s": 4}], "follows": 3}
+        self.assertIn("another window", self.of(self.ids[0], "POST", "/split", 409, json=stale)["error"])
         self.assertEqual(len(self.sheet()), 2)
 
     def test_two_are_joined_with_the_edits_of_both_and_parted_again(self):

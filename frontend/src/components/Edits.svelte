@@ -3,16 +3,19 @@
   // and taken back one by one.
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
-  import type { EditsView, EditWish, Repeat } from '../lib/api';
+  import type { ChapterMark, EditsView, EditWish, LimitVerdict, Repeat, SplitAt } from '../lib/api';
   import { filesOf, type Dropped } from '../lib/dropped';
   import { clock, counted, number } from '../lib/format';
+  import type { Ends } from '../lib/handles';
   import type { Group, Place } from '../lib/places';
   import type { Span } from '../lib/ribbon-view.svelte';
   import * as editing from '../lib/server/editing';
   import { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
+  import Chapters from './Chapters.svelte';
   import EditGroup from './EditGroup.svelte';
   import FileButton from './FileButton.svelte';
+  import HeadAndTail from './HeadAndTail.svelte';
   import LinkButton from './LinkButton.svelte';
   import Misread from './Misread.svelte';
   import NoteTasks from './NoteTasks.svelte';
@@ -30,8 +33,17 @@
     problem: string;
     selection: Span | undefined;
     playhead: number;
+    /** Where the words begin and end; undefined where nobody speaks. */
+    ends: Ends | undefined;
+    limits: LimitVerdict[];
+    chapters: ChapterMark[];
+    duration: number;
+    onchapter: (at: number, title: string) => Promise<unknown>;
+    onnamechapter: (chapter: string, title: string) => unknown;
+    onremovechapter: (chapter: string) => unknown;
+    ongo: (at: number) => void;
     onedit: (wish: EditWish) => unknown;
-    onsplit: (at: number) => unknown;
+    onsplit: (at: SplitAt[]) => unknown;
     onjoin: () => unknown;
     onretake: (file: File, span: { start_s: number; end_s: number }) => unknown;
     acting: Acting;
@@ -57,6 +69,14 @@
     problem,
     selection,
     playhead,
+    ends,
+    limits,
+    chapters,
+    duration,
+    onchapter,
+    onnamechapter,
+    onremovechapter,
+    ongo,
     onedit,
     onsplit,
     onjoin,
@@ -175,8 +195,8 @@
     <div class="line">
       <FileButton label="Retake" accept="audio/*" onchosen={take}>Retake…</FileButton>
       <span class="soft"
-        >or drop it here. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched in level, tone and
-        room.</span
+        >or drop it here or on the ribbon. It {span ? 'replaces the selection' : 'is put in at the playhead'}, matched
+        in level, tone and room.</span
       >
     </div>
     {#each edits?.coming ?? [] as coming (coming.id)}
@@ -186,7 +206,9 @@
       {/if}
     {/each}
     <div class="line" role="group" aria-label="Split and join">
-      <Button disabled={playhead <= 0} onclick={() => onsplit(playhead)}>Split at {exact(playhead)}</Button>
+      <Button disabled={playhead <= 0} onclick={() => onsplit([{ at_s: playhead, title: '' }])}
+        >Split at {exact(playhead)}</Button
+      >
       {#if edits?.next}<Button onclick={onjoin}>Join “{edits.next}”</Button>{/if}
       <span class="soft"
         >Split: the rest becomes a recording of its own behind this one.{edits?.next
@@ -225,6 +247,20 @@
       </span>
     </div>
   </EditGroup>
+
+  {#if knownAs && ends}<HeadAndTail {ends} {limits} onset={(wish) => onedit({ what: 'ends', ...wish })} />{/if}
+  {#if knownAs}
+    <Chapters
+      marks={chapters}
+      {playhead}
+      {duration}
+      onadd={onchapter}
+      onname={onnamechapter}
+      onremove={onremovechapter}
+      {ongo}
+      {onsplit}
+    />
+  {/if}
 
   <NoteTasks {recordingId} {acting} {onhear} />
 

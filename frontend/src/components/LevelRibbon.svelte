@@ -1,7 +1,9 @@
 <script lang="ts">
   // Level over time on a decibel axis, with every level limit as a line in the same picture; from the whole file to its samples.
-  import type { EditView, Foretold, LimitVerdict, Pause, Ribbon, Turn } from '../lib/api';
+  import type { ChapterMark, EditView, Foretold, LimitVerdict, Pause, Ribbon, Turn } from '../lib/api';
   import { clock, number } from '../lib/format';
+  import { filesOf } from '../lib/dropped';
+  import { chaptersIn, type Handle } from '../lib/handles';
   import { Levels, type Sound } from '../lib/levels';
   import { apart, limitLines } from '../lib/limit-lines';
   import type { Place } from '../lib/places';
@@ -26,6 +28,7 @@
   import type { RibbonView } from '../lib/ribbon-view.svelte';
   import { theme } from '../lib/theme.svelte';
   import type { Tracks } from '../lib/tracks';
+  import RibbonHandles from './RibbonHandles.svelte';
   import RibbonMarks from './RibbonMarks.svelte';
   import RibbonScale from './RibbonScale.svelte';
   import Spectrogram from './Spectrogram.svelte';
@@ -45,6 +48,10 @@
     turns: Turn[];
     edits: EditView[];
     places: Place[];
+    /** Where chapters begin. */
+    chapters: ChapterMark[];
+    /** What can be moved. */
+    handles: Handle[];
     playhead: number;
     /** Whether it moves by itself: then nothing is said of where it is. */
     playing: boolean;
@@ -54,6 +61,8 @@
     marked?: { from: number; to: number };
     onseek: (seconds: number) => void;
     ongo: (place: Place) => void;
+    /** Take a short recording for the selection, or for the moment it was dropped on. */
+    onfile?: (file: File, span: { start_s: number; end_s: number }) => unknown;
   }
   let {
     recordingId,
@@ -68,12 +77,15 @@
     turns,
     edits,
     places,
+    chapters,
+    handles,
     playhead,
     playing,
     expected,
     marked,
     onseek,
     ongo,
+    onfile,
   }: Props = $props();
 
   let outer = $state(1200);
@@ -163,6 +175,22 @@
     }
     pressed = undefined;
   }
+  /** Where a file that is held over it would go. */
+  let over_s = $state<number>();
+  function ondragover(event: DragEvent & { currentTarget: HTMLElement }): void {
+    if (!onfile) return;
+    event.preventDefault();
+    over_s = timeAt(frame, event.clientX - event.currentTarget.getBoundingClientRect().left);
+  }
+  function ondrop(event: DragEvent): void {
+    const at = over_s;
+    over_s = undefined;
+    if (!onfile || at === undefined) return;
+    event.preventDefault();
+    const held = view.selection;
+    const span = held ? { start_s: held.from, end_s: held.to } : { start_s: at, end_s: at };
+    void filesOf(event.dataTransfer).then(({ files: [first] }) => first && onfile(first, span));
+  }
   function wheel(area: HTMLElement) {
     const turned = (event: WheelEvent) => {
       const sideways = Math.abs(event.deltaX) > Math.abs(event.deltaY) || event.shiftKey;
@@ -186,6 +214,9 @@
   {onpointerup}
   ondblclick={() => view.selection && view.show(view.selection.from, view.selection.to)}
   onpointerleave={() => (over = undefined)}
+  {ondragover}
+  {ondrop}
+  ondragleave={() => (over_s = undefined)}
   class:pointing={over !== undefined}
   title={over ? `${over.number}: ${over.group}${over.said ? `, ${over.said}` : ''}` : undefined}
   bind:clientWidth={outer}
@@ -219,7 +250,8 @@
     {turns}
     {edits}
     {pins}
-    {playhead}
+    chapters={chaptersIn(frame, chapters)}
+    playhead={over_s !== undefined && !view.selection ? over_s : playhead}
     selection={view.selection}
     {marked}
   />
@@ -233,6 +265,7 @@
     aria-valuenow={playing ? undefined : Math.round(playhead)}
     aria-valuetext={kept}
   ></div>
+  <RibbonHandles {frame} {handles} {onseek} />
 </div>
 
 <style>

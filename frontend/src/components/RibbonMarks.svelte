@@ -16,12 +16,14 @@
     /** What was edited: joins, and room tone that was put in. */
     edits: EditView[];
     pins: Pin[];
+    /** Where chapters begin, with their names where there is room. */
+    chapters: { at: number; name: string }[];
     playhead: number;
     selection: Span | undefined;
     /** Where a reading that is pointed at was taken. */
     marked: Span | undefined;
   }
-  let { frame, said, lines, labels, turns, edits, pins, playhead, selection, marked }: Props = $props();
+  let { frame, said, lines, labels, turns, edits, pins, chapters, playhead, selection, marked }: Props = $props();
   const held = $derived(selection && across(frame, selection.from, selection.to));
   const taken = $derived(marked && across(frame, marked.from, marked.to, 3));
 </script>
@@ -58,6 +60,10 @@
     {#if pin.numbered && pin.at >= LEFT && pin.at <= frame.right}
       <text class="pin" class:outside={pin.outside} x={pin.at} y={HEIGHT - BOTTOM - 6}>{pin.number}</text>
     {/if}
+  {/each}
+  {#each chapters as { at, name }, place (place)}
+    <line class="chapter" x1={at} x2={at} y1={TOP} y2={FLOOR} />
+    {#if name}<text class="chapter" x={at + 8} y={TOP + 16}>{name}</text>{/if}
   {/each}
   {#if playhead >= frame.start && playhead <= frame.end}
     {@const at = frame.x(playhead)}
@@ -115,6 +121,17 @@
   .finding.outside,
   .pin.outside {
     fill: var(--outside);
+  }
+  line.chapter {
+    stroke: var(--ink);
+    stroke-width: 1;
+  }
+  text.chapter {
+    font: 600 var(--type-axis) var(--words);
+    fill: var(--ink);
+    stroke: var(--sheet);
+    stroke-width: 3px;
+    paint-order: stroke;
   }
   .playhead {
     stroke: var(--act);

@@ -2,7 +2,7 @@
 import { createQuery } from '@tanstack/svelte-query';
 import { untrack } from 'svelte';
 import { Acting } from './acting.svelte';
-import type { Conforming, EditWish, RecordingDetail, Turn } from './api';
+import type { Conforming, EditWish, RecordingDetail, SplitAt, Turn } from './api';
 import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
@@ -144,6 +144,7 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
   });
 
   const edited = createQuery(() => ({ ...editing.edits(id), enabled: Boolean(recording?.inspection) }));
+  const marked = createQuery(() => ({ ...editing.chapters(id, recording?.known_as), enabled: inspected }));
   /** Edit once more what is shown; whether that was done. */
   const edit = async (ask: (follows: number) => Promise<unknown>) => {
     const follows = edited.data?.number;
@@ -165,10 +166,19 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     /** A retake for a stretch: prepared by a worker, it is an edit then. */
     retake: (file: File, span: { start_s: number; end_s: number }) =>
       acting.attempt(() => editing.retake(id, file, span)),
-    splitAt: (at_s: number) => edit((follows) => editing.split(id, follows, at_s)),
+    splitAt: (at: SplitAt[]) => edit((follows) => editing.split(id, follows, at)),
     joinNext: () => edit((follows) => editing.join(id, follows)),
     undoEdit: () => edit((follows) => editing.undo(id, follows)),
     redoEdit: () => edit((follows) => editing.redo(id, follows)),
+    /** Where chapters begin, as far as what is shown is what there is now. */
+    get chapters() {
+      return settling ? [] : (marked.data ?? []);
+    },
+    addChapter: (at: number, title: string) =>
+      acting.attempt(() => editing.addChapter(id, at, title), { once: `chapter ${id} ${at}` }),
+    changeChapter: (chapter: string, to: { at_s?: number; title?: string }) =>
+      acting.attempt(() => editing.changeChapter(chapter, to)),
+    removeChapter: (chapter: string) => acting.attempt(() => editing.removeChapter(chapter)),
     get treating() {
       return treating;
     },

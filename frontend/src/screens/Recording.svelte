@@ -25,6 +25,7 @@
   import Voices from '../components/Voices.svelte';
   import ViewStrip from '../components/ViewStrip.svelte';
   import { benchOf } from '../lib/bench.svelte';
+  import { chapterHandles, endHandles } from '../lib/handles';
   import { meanings } from '../lib/methods';
   import { grouped, type Place } from '../lib/places';
   import { Player } from '../lib/player.svelte';
@@ -115,6 +116,20 @@
     view.reveal(from, to);
   }
 
+  const ends = $derived.by(() => {
+    const of = recording?.inspection;
+    const [head, tail] = [of?.readings.head_s?.value, of?.readings.tail_s?.value];
+    if (!of || typeof head !== 'number' || typeof tail !== 'number') return undefined;
+    return { head, tail, duration: of.facts.duration_s };
+  });
+  /** What can be moved on the ribbon while the edits are looked at. */
+  const handles = $derived.by(() => {
+    if (left !== 'edits' || shown || bench.settling || !ends) return [];
+    const move = (chapter: string, at_s: number) => bench.changeChapter(chapter, { at_s });
+    const set = (wish: { head_s?: number; tail_s?: number }) => bench.edit({ what: 'ends', ...wish });
+    return [...endHandles(ends, set), ...chapterHandles(bench.chapters, ends.duration, move)];
+  });
+
   const lefts = $derived([
     { name: 'limits', title: 'Limits', address: address({ left: 'limits' }) },
     { name: 'findings', title: 'Findings', address: address({ left: 'findings' }), count: groups.length },
@@ -190,11 +205,14 @@
           edits={shown || bench.settling ? [] : (bench.edits?.edits ?? [])}
           pauses={shown ? [] : (it.inspection.pauses ?? [])}
           {places}
+          chapters={shown ? [] : bench.chapters}
+          {handles}
           playhead={player.position}
           playing={player.playing}
           {marked}
           onseek={(seconds) => player.seek(seconds)}
           ongo={go}
+          onfile={shown || bench.settling ? undefined : bench.retake}
         />
         {#if bench.settling}<UnderWay work={bench.settling} about={it.name} waiting="Queued" {acting} />{/if}
         <PlayStrip {player} />
@@ -278,6 +296,14 @@
                 problem={acting.problem}
                 selection={view.selection}
                 playhead={player.position}
+                {ends}
+                limits={it.verdict.limits}
+                chapters={bench.chapters}
+                duration={it.inspection.facts.duration_s}
+                onchapter={bench.addChapter}
+                onnamechapter={(chapter, title) => bench.changeChapter(chapter, { title })}
+                onremovechapter={bench.removeChapter}
+                ongo={(at) => goTo(at, at)}
                 onedit={async (wish) => {
                   const done = await bench.edit(wish);
                   if (done) view.selection = undefined;

@@ -220,6 +220,26 @@ class TakeWithoutPlace(IspettoreError):
     file: str
 
 
+class NobodySpeaks(IspettoreError):
+    """Nobody speaks in “{file}”, so it has neither head nor tail. Nothing was changed."""
+
+    file: str
+
+
+class ChapterOutside(IspettoreError):
+    """“{file}” is {length} long; a chapter mark has to stand before its end. Nothing was changed."""
+
+    file: str
+    length: str
+
+
+class TooManyChapters(IspettoreError):
+    """“{file}” has {most} chapter marks, and can have no more. Remove one first, or split the recording."""
+
+    file: str
+    most: int
+
+
 class NothingToJoin(IspettoreError):
     """“{file}” is the last recording of its production: there is none to join to it."""
 

@@ -1,6 +1,6 @@
 // What is asked about the edits of a recording, and how they are changed.
 import { keepPreviousData } from '@tanstack/svelte-query';
-import { acts, api, got, send, type EditWish } from '../api';
+import { acts, api, got, send, type EditWish, type SplitAt } from '../api';
 import { either, notedOf, question, thing } from '../question';
 
 const of = (recording_id: string) => ({ params: { path: { recording_id } } });
@@ -10,6 +10,16 @@ export const edits = (id: string) => ({
   ...question(['edits', id], thing(id), () => got(api.GET('/api/recordings/{recording_id}/edits', of(id)))),
   retry: false,
 });
+
+/** Where its chapters begin. */
+export const chapters = (id: string, knownAs: string | undefined) =>
+  question(['chapters', id, knownAs], thing(id), () => got(api.GET('/api/recordings/{recording_id}/chapters', of(id))));
+const mark = (chapter_id: string) => ({ params: { path: { chapter_id } } });
+export const addChapter = (id: string, at_s: number, title: string) =>
+  got(acts.POST('/api/recordings/{recording_id}/chapters', { ...of(id), body: { at_s, title } }));
+export const changeChapter = (id: string, body: { at_s?: number; title?: string }) =>
+  got(acts.PATCH('/api/chapters/{chapter_id}', { ...mark(id), body }));
+export const removeChapter = (id: string) => got(acts.DELETE('/api/chapters/{chapter_id}', mark(id)));
 
 /** What was noted of its files, as something to do in it. */
 export const tasks = (id: string) =>
@@ -39,9 +49,9 @@ export const retake = (id: string, file: File, { start_s, end_s }: { start_s: nu
   const query = new URLSearchParams({ name: file.name, start_s: String(start_s), end_s: String(end_s) });
   return send(`/api/recordings/${id}/takes?${query.toString()}`, { method: 'PUT', body: file });
 };
-/** It ends at a moment; another recording holds the rest. */
-export const split = (id: string, follows: number, at_s: number) =>
-  got(acts.POST('/api/recordings/{recording_id}/split', { ...of(id), body: { at_s, follows } }));
+/** It ends at the first of some moments; others hold the rest, each up to the next. */
+export const split = (id: string, follows: number, at: SplitAt[]) =>
+  got(acts.POST('/api/recordings/{recording_id}/split', { ...of(id), body: { at, follows } }));
 /** The next recording of the production is put behind it. */
 export const join = (id: string, follows: number) =>
   got(acts.POST('/api/recordings/{recording_id}/join', { ...of(id), body: { follows } }));

@@ -3,6 +3,7 @@
 Nothing is guessed by time alone: what is heard before an edit and behind it has to be heard in the newer file as well.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,16 +59,31 @@ def carried(edits: Edits, was: NDArray[np.floating], onto: Edits, now: NDArray[n
     return Carried(kept, tuple(lost) if kept is not onto or not found else edits.edits)
 
 
+def moments(at_s: Sequence[float], was: NDArray[np.floating], now: NDArray[np.floating], *, cell_s: float) -> list[float | None]:
+    """Where in the newer file what follows moments of the older, in their order, is heard, in seconds to a cell; None where it is
+    not."""
+    found: list[float | None] = []
+    shift = floor = 0
+    for at in at_s:
+        cell = round(at / cell_s)
+        moved = _moved(was, now, cell, shift, cell_s, behind=True, floor=floor)
+        if moved is not None:
+            shift, floor = moved, cell + moved + 1
+        found.append(max(at + moved * cell_s, 0.0) if moved is not None else None)
+    return found
+
+
 def _moved(
     was: NDArray[np.floating], now: NDArray[np.floating], at: int, shift: int, cell_s: float, *, behind: bool, floor: int
 ) -> int | None:
     """By how many cells what lies before a cell, or `behind` it, comes later in the newer file; None where it is not heard there,
-    or there is too little of it. Looked for around a `shift`, and where it ends not before the cell `floor` of the newer."""
+    or there is too little of it. Looked for around a `shift`, and where it ends not before the cell `floor` of the newer, or
+    begins not before it where it is `behind`."""
     reach = round(REACH_S / cell_s)
     for length_s, alike in WINDOWS:
         size = round(length_s / cell_s)
         first, last = (at, min(at + size, was.size)) if behind else (max(at - size, 0), at)
-        begin = max(first + shift - reach, floor - (last - first), 0)
+        begin = max(first + shift - reach, floor if behind else floor - (last - first), 0)
         window = now[begin : max(last + shift + reach, begin)]
         if last - first >= LEAST_S / cell_s and window.size >= last - first:
             found, how = _found(was[first:last], window)

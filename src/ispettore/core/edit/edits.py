@@ -21,9 +21,9 @@ NEAR_S = 1.5
 LONGEST_ROOM_S = 60.0
 MOST = 20_000
 MOST_ROOM = 8
-Why = Literal["", "pause", "join", "misread"]
-"""What an edit was for, where its figures alone don't say so: a pause that was brought to a length, another recording
-behind this, words that are read again."""
+Why = Literal["", "pause", "join", "misread", "head", "tail"]
+"""What an edit was for, where its figures alone don't say so: a pause, the head or the tail that was brought to a length,
+another recording behind this, words that are read again."""
 
 
 class _Kept(BaseModel):
@@ -135,8 +135,8 @@ def told(edit: Edit, *, sample_rate_hz: int) -> str:
         return f"Joined with {taken} s of another recording"
     if edit.taken:
         return f"{out} s replaced by a retake of {taken} s" if edit.end > edit.start else f"Retake put in, {taken} s"
-    if edit.why == "pause":
-        return f"Pause {'lengthened' if edit.longer > 0 else 'shortened'} by {change} s"
+    if edit.why in ("pause", "head", "tail"):
+        return f"{edit.why.capitalize()} {'lengthened' if edit.longer > 0 else 'shortened'} by {change} s"
     if edit.why == "misread" and not edit.room:
         return f"Misread words cut out, {out} s"
     if not edit.room:

@@ -6,6 +6,7 @@ of a stretch before goes with that stretch.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from ispettore.core.edit.edits import LONGEST_ROOM_S, MOST_ROOM, Edit, Edits, Put, Why, joined, merged
 from ispettore.core.edit.timeline import Timeline
@@ -107,6 +108,40 @@ def retaken(edits: Edits, start_s: float, end_s: float, put: Sequence[Put], *, f
         return _spliced(edits, [_Wish(at, at, tuple(put))], file)
     first, last = _span(edits, start_s, end_s, file, left_s=0.0)
     return _spliced(edits, [_Wish(first, last, tuple(put))], file)
+
+
+def ended(edits: Edits, *, head: Times | None = None, tail: Times | None = None, file: str) -> Edits:
+    """Head and tail brought from how long they are to how long they are to be, in seconds; None leaves one alone. What is cut lies
+    farthest from the words; where there is to be more, what was cut so comes back first, and room tone is put in for the rest.
+    Raises SpanNotEditable, NoRoomToneToEdit and PutInTooLong."""
+    if tail is not None:
+        edits = _brought(edits, tail[1] - tail[0], "tail", file)
+    return edits if head is None else _brought(edits, head[1] - head[0], "head", file)
+
+
+def _brought(edits: Edits, longer_s: float, which: Literal["head", "tail"], file: str) -> Edits:
+    least, length_s = SHORTEST_S * edits.sample_rate_hz, edits.seconds(edits.length)
+    longer = round(longer_s * edits.sample_rate_hz)
+    if longer <= -least:
+        spare = (0.0, -longer_s) if which == "head" else (length_s + longer_s, length_s)
+        return _spliced(edits, [_Wish(*_span(edits, *spare, file), why=which)], file)
+    edits, back = _given_back(edits, max(longer, 0), which)
+    if longer - back < least:
+        return edits
+    at = 0 if which == "head" else edits.length
+    return _spliced(edits, [_Wish(at, at, _room(longer - back), why=which)], file)
+
+
+def _given_back(edits: Edits, most: int, which: Literal["head", "tail"]) -> tuple[Edits, int]:
+    """With so many frames at the most of what was cut off head or tail, nearest to the words; and how many those were."""
+    place = 0 if which == "head" else len(edits.edits) - 1
+    found = edits.edits[place] if edits.edits else None
+    if found is None or found.why != which or found.put:
+        return edits, 0
+    back = min(most, found.end - found.start)
+    moved = {"end": found.end - back} if which == "head" else {"start": found.start + back}
+    left = (found.model_copy(update=moved),) if back < found.end - found.start else ()
+    return edits.model_copy(update={"edits": (*edits.edits[:place], *left, *edits.edits[place + 1 :])}), back
 
 
 def paused(

@@ -35,6 +35,7 @@ from ispettore.studio.jobs import retrying
 from ispettore.studio.tables import (
     Acceptance,
     CertificateRecord,
+    ChapterRecord,
     Conforming,
     DeedRecord,
     DeliverableRecord,
@@ -109,6 +110,7 @@ TABLES: dict[type[SQLModel], Which] = {
     EditList: _of_recordings(EditList),
     EditState: _of_recordings(EditState),
     TakeRecord: _of_recordings(TakeRecord),
+    ChapterRecord: _of_recordings(ChapterRecord),
     Acceptance: _of_recordings(Acceptance),
     Conforming: _of_recordings(Conforming),
     Planning: _of_recordings(Planning),

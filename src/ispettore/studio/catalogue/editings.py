@@ -18,7 +18,7 @@ from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, edited, lookup, recordings, room_tones
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import EditsChanged, FileBreaksOff, NoEditToUndo, NotFound, NothingToEdit, NotReady
+from ispettore.studio.errors import EditsChanged, FileBreaksOff, NobodySpeaks, NoEditToUndo, NotFound, NothingToEdit, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.jobs.works import WorkView
 from ispettore.studio.tables import EditList, EditState, Recording, TakeRecord, Work, WorkKind, WorkState
@@ -73,6 +73,14 @@ class SetPauses(_Wished):
     end_s: Moment | None = None
 
 
+class SetEnds(_Wished):
+    """The head, the tail or both become so long."""
+
+    what: Literal["ends"]
+    head_s: Length | None = None
+    tail_s: Length | None = None
+
+
 class TakeBack(_Wished):
     """Some edits are taken back: their numbers as they are shown."""
 
@@ -87,7 +95,7 @@ class CutMisread(_Wished):
     spans: Annotated[list[Place], Field(min_length=1, max_length=editing.MOST)]
 
 
-EditWish = Annotated[CutOut | CutMisread | Fill | PutIn | SetPauses | TakeBack, Field(discriminator="what")]
+EditWish = Annotated[CutOut | CutMisread | Fill | PutIn | SetEnds | SetPauses | TakeBack, Field(discriminator="what")]
 
 
 class TakeView(BaseModel):
@@ -254,6 +262,8 @@ def _wished(session: Session, recording: Recording, before: Edits, wish: EditWis
             return making.lengthened(before, wish.at_s, wish.length_s, file=file)
         case TakeBack():
             return making.without(before, [number - 1 for number in wish.numbers])
+        case SetEnds():
+            return _ended(session, recording, before, wish)
         case SetPauses():
             return _paused(session, recording, before, wish)
 
@@ -274,6 +284,19 @@ def _paused(session: Session, recording: Recording, before: Edits, wish: SetPaus
     rule = PauseRule(longest_s=wish.longest_s, shortest_s=wish.shortest_s)
     breaths = [(one.start_s, one.end_s) for one in inspection.findings if one.kind == "breath"]
     return making.paused(before, pauses, rule, sounds=breaths, file=recording.name)
+
+
+def _ended(session: Session, recording: Recording, before: Edits, wish: SetEnds) -> Edits:
+    inspection = _as_edited(session, recording)
+    head, tail = (inspection.readings[quantity].value for quantity in ("head_s", "tail_s"))
+    if head is None or tail is None:
+        raise NobodySpeaks(file=recording.name)
+    return making.ended(
+        before,
+        head=(head, wish.head_s) if wish.head_s is not None else None,
+        tail=(tail, wish.tail_s) if wish.tail_s is not None else None,
+        file=recording.name,
+    )
 
 
 def _as_edited(session: Session, recording: Recording) -> Inspection:

@@ -130,6 +130,18 @@ class TakeRecord(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
+class ChapterRecord(SQLModel, table=True):
+    """A chapter mark: from which moment of a recording's file a chapter is read, and what it is called, if anything."""
+
+    __tablename__ = "chapter"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    recording_id: UUID = Field(foreign_key="recording.id", index=True)
+    at_s: float
+    title: str = ""
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+
+
 class EditState(SQLModel, table=True):
     """One state of a recording's edits: which they are (empty where there are none), and what the change was that led to it."""
 
