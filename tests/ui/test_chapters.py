@@ -5,6 +5,7 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.ui import words
 from tests.ui.interface import DROP, LEFT, RIGHT, InterfaceCase
 
 LENGTH_S = 12
@@ -13,7 +14,7 @@ LENGTH_S = 12
 class Chapters(InterfaceCase):
     def open_edits(self):
         self.open_recording("Chapters", rms_dbfs=-24, room_dbfs=-72)
-        panel = self.look_at("Edits")
+        panel = self.look_at(words.EDITS)
         self.lasts(LENGTH_S)
         return panel
 
@@ -63,8 +64,8 @@ class Chapters(InterfaceCase):
         # Nothing was selected, and the playhead did not go anywhere.
         expect(self.page.locator(".ribbon .selection")).to_have_count(0)
         self.accessible()
-        panel.get_by_role("button", name="Undo edit").click()
-        expect(panel).to_contain_text("Nothing is edited.")
+        panel.get_by_role("button", name=words.UNDO_EDIT).click()
+        expect(panel).to_contain_text(words.NOTHING_EDITED)
         self.lasts(12)
 
         # By key: moved, left alone, moved and set.

@@ -24,8 +24,8 @@ def soundfile_of(wave: np.ndarray) -> bytes:
 
 class Editing(InterfaceCase):
     def open_edits(self):
-        self.open_recording("Edits", rms_dbfs=-24, room_dbfs=-72)
-        return self.look_at("Edits")
+        self.open_recording("Edited", rms_dbfs=-24, room_dbfs=-72)
+        return self.look_at(words.EDITS)
 
     def seconds(self) -> int:
         minutes, seconds = LENGTH.search(self.page.locator(".strip, .stay").first.inner_text()).groups()
@@ -46,7 +46,7 @@ class Editing(InterfaceCase):
 
     def test_a_selection_is_cut_out_heard_undone_and_done_again(self):
         panel = self.open_edits()
-        expect(panel).to_contain_text("Nothing is edited.")
+        expect(panel).to_contain_text(words.NOTHING_EDITED)
         self.lasts(12)
         self.accessible()
         self.select(4.0, 6.0, duration_s=12)
@@ -71,9 +71,9 @@ class Editing(InterfaceCase):
         self.assertIn("as=", asked.value.url)
         self.page.get_by_role("button", name=words.STOP).click()
 
-        panel.get_by_role("button", name="Undo edit").click()
+        panel.get_by_role("button", name=words.UNDO_EDIT).click()
         self.lasts(12)
-        expect(panel).to_contain_text("Nothing is edited.")
+        expect(panel).to_contain_text(words.NOTHING_EDITED)
         expect(self.page.locator(".ribbon path.join")).to_have_count(0)
         panel.get_by_role("button", name="Redo edit").click()
         self.lasts(10)
@@ -170,14 +170,14 @@ class Editing(InterfaceCase):
         split.click()
         self.lasts(4)
         expect(panel.get_by_role("listitem")).to_contain_text("Cut out 8 s")
-        self.page.get_by_role("link", name="Edits", exact=True).first.click()
+        self.page.get_by_role("link", name="Edited", exact=True).first.click()
         self.judged("one, part 2.wav")
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        panel = self.look_at("Edits")
+        panel = self.look_at(words.EDITS)
         panel.get_by_role("button", name="Join “one, part 2.wav”").click()
         self.lasts(12)
         expect(panel.get_by_role("listitem").filter(has_text="one, part 2.wav: as it is")).to_have_count(1)
-        self.page.get_by_role("link", name="Edits", exact=True).first.click()
+        self.page.get_by_role("link", name="Edited", exact=True).first.click()
         expect(self.page.get_by_role("link", name="one, part 2.wav")).to_have_count(0)
 
     def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
@@ -188,7 +188,7 @@ class Editing(InterfaceCase):
         panel.get_by_role("button", name="Cut out").click()
         self.lasts(10)
         expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).not_to_contain_text("Result")
-        panel.get_by_role("button", name="Undo edit").click()
+        panel.get_by_role("button", name=words.UNDO_EDIT).click()
         expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
 
     def test_what_is_read_again_is_heard_as_cut_moved_left_in_and_cut_out(self):
@@ -209,7 +209,7 @@ class Editing(InterfaceCase):
         self.drop(("one.wav", soundfile_of(reading.wave)))
         self.judged("one.wav")
         self.row("one.wav").get_by_role("link", name="one.wav").click()
-        panel = self.look_at("Edits").get_by_role("group", name="Read again")
+        panel = self.look_at(words.EDITS).get_by_role("group", name="Read again")
         twice, mark = panel.get_by_role("listitem").all()
         expect(twice).to_contain_text("Read twice at")
         expect(mark).to_contain_text(
@@ -246,10 +246,10 @@ class Editing(InterfaceCase):
         spans = wished.value.post_data_json["wish"]["spans"]
         self.assertAlmostEqual(spans[1]["start_s"], start, delta=0.02)
         self.assertAlmostEqual(spans[1]["end_s"], end, delta=0.02)
-        panel = self.look_at("Edits")
+        panel = self.look_at(words.EDITS)
         expect(panel.get_by_role("listitem").filter(has_text="Misread words cut out")).to_have_count(2)
         expect(panel.get_by_role("group", name="Read again")).to_have_count(0)
-        panel.get_by_role("button", name="Undo edit").click()
+        panel.get_by_role("button", name=words.UNDO_EDIT).click()
         expect(panel.get_by_role("group", name="Read again").get_by_role("listitem")).to_have_count(2)
 
     def test_another_window_that_edited_is_told_of(self):
