@@ -98,7 +98,14 @@ def hum(found: tuple[NDArray[np.float64], NDArray[np.float64]] | None, *, durati
 
 
 def _family(frequency: NDArray[np.float64], power: NDArray[np.float64], base: float) -> float:
-    lines, around = 0.0, 0.0
+    found = _lines(frequency, power, base)
+    lines, around = sum(line for line, _ in found), sum(around for _, around in found)
+    return max(0.0, 10 * float(np.log10(max(lines, 1e-30) / max(around, 1e-30))))
+
+
+def _lines(frequency: NDArray[np.float64], power: NDArray[np.float64], base: float) -> list[tuple[float, float]]:
+    """The power around each multiple of a frequency, and what the surroundings would put there."""
+    found = []
     for multiple in range(1, MULTIPLES + 1):
         line = multiple * base
         if line > HIGHEST_HZ:
@@ -106,9 +113,15 @@ def _family(frequency: NDArray[np.float64], power: NDArray[np.float64], base: fl
         away = np.abs(frequency - line)
         near = away <= HALF_WIDTH_HZ
         beside = (away > HALF_WIDTH_HZ) & (away < base / 2 - 1)
-        lines += float(power[near].sum())
-        around += float(np.median(power[beside])) * int(near.sum())
-    return max(0.0, 10 * float(np.log10(max(lines, 1e-30) / max(around, 1e-30))))
+        found.append((float(power[near].sum()), float(np.median(power[beside])) * int(near.sum())))
+    return found
+
+
+def family_power(found: tuple[NDArray[np.float64], NDArray[np.float64]], base_hz: float) -> NDArray[np.float64]:
+    """What a mains of `base_hz` adds to the room tone of each channel: a mean square, shape (channels,)."""
+    frequency, power = found
+    lines = [_lines(frequency, channel, base_hz) for channel in power]
+    return np.array([max(0.0, sum(line - around for line, around in each)) * BINS_HZ for each in lines])
 
 
 def rumble(

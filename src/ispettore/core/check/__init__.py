@@ -1,0 +1,1 @@
+"""The take check: input level and room before a recording starts."""
