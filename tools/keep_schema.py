@@ -18,7 +18,7 @@ from tests.web.wire import WireCase
 from ispettore.studio.database import engine, transaction
 from ispettore.studio.running.cluster import program
 from ispettore.studio.settings import settings
-from ispettore.studio.tables import WatchedFile, WatchedFolder, Webhook, WebhookMessage, WebhookStatus
+from ispettore.studio.tables import TakeCheckRecord, WatchedFile, WatchedFolder, Webhook, WebhookMessage, WebhookStatus
 
 FOLDER = Path(__file__).parent.parent / "tests" / "studio" / "schemas"
 NOTES = "Read in October."
@@ -42,7 +42,11 @@ class Installation(WireCase):
             of = {"production_id": UUID(cls.production)}
             folder = WatchedFolder(path="/srv/mill/in", conform=True, results="/srv/mill/out", kept=True, **of)
             hook = Webhook(url="https://mill.example/told", secret="whsec_dGlkYWwgbWlsbA==", **of)
-            session.add_all((folder, hook))
+            found = {"ready": True, "turn_db": 0, "gain_db": 0.0, "clipped": 0, "nearer_cm": 0, "distances": [], "advice": []}
+            levels = ("peak_dbfs", "true_peak_dbtp", "speech_dbfs", "room_dbfs", "hum_db", "hum_hz", "decay_s")
+            against = {"id": "audiobook-retail", "version": 3, "name": "Audiobook, retail"}
+            check = TakeCheckRecord(heard_from="Microphone", specification=against, found=found | dict.fromkeys(levels), **of)
+            session.add_all((folder, hook, check))
             session.flush()
             session.add(
                 WatchedFile(folder_id=folder.id, name="01 January.wav", size_bytes=1, modified_ns=1, recording_id=UUID(recording))

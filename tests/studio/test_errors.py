@@ -67,7 +67,19 @@ class Sentences(unittest.TestCase):
         """Almost every sentence names a file or what else is meant; those that do not are listed here."""
         plain = {kind.__name__ for kind in kinds() if not any(name for _, name, _, _ in string.Formatter().parse(kind.__doc__))}
         self.assertEqual(
-            plain, {"Cancelled", "ReasonMissing", "NameUnreadable", "GivenUp", "Unexpected", "NoServer", "NotFailed", "StoreAway"}
+            plain,
+            {
+                "Cancelled",
+                "ReasonMissing",
+                "NameUnreadable",
+                "GivenUp",
+                "Unexpected",
+                "NoServer",
+                "NotFailed",
+                "StoreAway",
+                "CheckEnded",
+                "NotUnderstood",
+            },
         )
 
 

@@ -9,6 +9,8 @@ from fastapi.testclient import TestClient
 from sqlalchemy import text
 from sqlalchemy.exc import ProgrammingError
 from sqlmodel import col, select, update
+from starlette.routing import WebSocketRoute
+from starlette.websockets import WebSocketDisconnect
 
 from ispettore.studio.access import start
 from ispettore.studio.database import engine, transaction
@@ -75,6 +77,12 @@ class AccessCase(WireCase):
             return list(session.exec(select(TrailRecord).order_by(col(TrailRecord.number))).all())
 
 
+def every_route(app) -> list:
+    """All of them, those of routers that are included in others too."""
+    inner = [getattr(route, "original_router", None) for route in app.routes]
+    return [one for route, router in zip(app.routes, inner, strict=True) for one in (every_route(router) if router else [route])]
+
+
 class Strangers(AccessCase):
     def test_every_route_is_closed_to_them_but_the_few_that_are_listed(self):
         browser, told = self.stranger(), build().openapi()["paths"]
@@ -112,6 +120,20 @@ class Strangers(AccessCase):
         self.assertEqual(browser.post("/api/uploads").status_code, 401)
         self.assertEqual(browser.get("/").status_code, 200)
         self.refused(browser.get("/api/productions"), 401, "Open the address that Ispettore printed when it started")
+
+    def test_every_socket_is_closed_to_them(self):
+        owner = self.local()
+        production = owner.post("/api/productions", json={"name": "A", "specification_id": "podcast-mono"}).json()["id"]
+        sockets = [route for route in every_route(self.client.app) if isinstance(route, WebSocketRoute)]
+        self.assertEqual([route.name for route in sockets], ["checkTake"], "whoever adds one tries it here")
+        path = f"ws://127.0.0.1/api/productions/{production}/take-check"
+        for browser in (self.stranger(), self.stranger(headers={"authorization": "Bearer x"})):
+            for address in (path, "ws://127.0.0.1/api/events", "ws://127.0.0.1/assets/x"):
+                with self.assertRaises(WebSocketDisconnect), browser.websocket_connect(address):
+                    pass
+        with owner.websocket_connect(path) as socket:
+            socket.send_text("{}")
+            self.assertIn("can't be used", socket.receive_json()["error"])
 
     def test_the_start_token_lets_a_browser_in_for_good_and_another_token_does_not(self):
         browser = self.stranger()
@@ -192,6 +214,12 @@ class People(AccessCase):
                         self.assertNotIn(answer.status_code, (401, 403), answer.text)
                     else:
                         self.refused(answer, 403, f"This needs the role {needs}; you have {role}.")
+            with self.subTest(role=role, needs="operator"), ExitStack() as refused:
+                if role != "operator":
+                    refused.enter_context(self.assertRaises(WebSocketDisconnect))
+                with browser.websocket_connect(f"ws://127.0.0.1/api/productions/{production}/take-check") as socket:
+                    socket.send_text("{}")
+                    self.assertIn("can't be used", socket.receive_json()["error"])
         self.refused(self.joined("rita", ["reviewer"]).post(f"/api/productions/{production}/delivery/make"), 422, "")
         self.refused(self.joined("otto", ["operator"]).get("/api/trail"), 403, "administrator")
         self.assertEqual(
@@ -379,6 +407,7 @@ class Certifying(AccessCase):
 class Rules(unittest.TestCase):
     def test_what_is_listed_as_needing_something_is_there(self):
         there = {each["operationId"] for path in build().openapi()["paths"].values() for each in path.values()}
+        there |= {route.name for route in every_route(build()) if isinstance(route, WebSocketRoute)}
         self.assertEqual(set(admission.NEEDS) - there, set())
         self.assertEqual(admission.OWN - there, set())
 

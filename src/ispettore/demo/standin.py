@@ -63,6 +63,8 @@ class StandIn:
         return self._heard(self._voice[places])
 
     def _heard(self, voice: NDArray[np.float64]) -> NDArray[np.float32]:
+        if not voice.size:
+            return np.zeros((0, 1), dtype=np.float32)
         setting = self._setting
         noise, self._state = scipy.signal.sosfilt(self._shape, self._random.standard_normal(voice.size), zi=self._state)
         heard = voice + noise * 10 ** (setting.room_dbfs / 20) / _power(self._shape) ** 0.5

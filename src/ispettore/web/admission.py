@@ -11,10 +11,10 @@ from contextlib import contextmanager
 from dataclasses import replace
 from uuid import uuid4
 
-from fastapi import Request
 from starlette.concurrency import run_in_threadpool
 from starlette.requests import HTTPConnection
 from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.websockets import WebSocketClose
 from structlog.contextvars import bound_contextvars
 
 from ispettore.studio.access import sessions, start, tokens
@@ -48,6 +48,7 @@ NEEDS: dict[str, frozenset[Right]] = {
         ),
         READ,
     ),
+    "checkTake": frozenset[Right]({"work"}),
     **dict.fromkeys(("reportListening", "addNote", "changeNote"), frozenset[Right]({"work", "certify"})),
     **dict.fromkeys(("withdrawCertificate", "issueAgain", "certifyProduction", "makeFiles"), frozenset[Right]({"certify"})),
     **dict.fromkeys(
@@ -75,6 +76,8 @@ NEEDS: dict[str, frozenset[Right]] = {
     ),
 }
 """What an operation needs, any of these, where that is not reading for what asks and working for what changes."""
+REFUSED = 1008
+"""Why a socket that is not let in is closed (RFC 6455, "policy violation")."""
 MOST_AT_ONCE = {"requests": 100, "streams": 24}
 """For one session at one address: a browser asks for six things at once, and each of its pages listens to one stream."""
 HOW = {
@@ -92,7 +95,7 @@ def needs(operation: str, method: str) -> frozenset[Right]:
 def cookie_name(connection: HTTPConnection) -> str:
     """What the cookie is called: tied to this very host where it travels encrypted (RFC 6265bis); else told apart from that of
     another port, which browsers do not do."""
-    return "__Host-ispettore" if connection.url.scheme == "https" else f"ispettore-{connection.url.port or 80}"
+    return "__Host-ispettore" if connection.url.scheme in ("https", "wss") else f"ispettore-{connection.url.port or 80}"
 
 
 class Admission:
@@ -103,7 +106,7 @@ class Admission:
         self._under_way: Counter[str] = Counter()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
-        if scope["type"] != "http":
+        if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
         try:
@@ -111,7 +114,10 @@ class Admission:
             with self._at_once(scope, who), acting(who), bound_contextvars(request=uuid4().hex[:12], path=scope["path"]):
                 await self._app(scope, receive, send)
         except (NotSignedIn, TooManyAtOnce, *GONE) as error:
-            await self._refusal(error)(scope, receive, send)
+            if scope["type"] == "websocket":
+                await WebSocketClose(REFUSED)(scope, receive, send)
+            else:
+                await self._refusal(error)(scope, receive, send)
 
     async def _let_in(self, scope: Scope) -> Who | None:
         """Who asks; None for a stranger at one of the few addresses for those. Raises NotSignedIn and what a database that is away
@@ -132,7 +138,7 @@ class Admission:
     @contextmanager
     def _at_once(self, scope: Scope, who: Who | None) -> Iterator[None]:
         """One more of what somebody has under way. Raises TooManyAtOnce."""
-        kind = "streams" if scope["path"] == "/api/events" else "requests"
+        kind = "streams" if scope["type"] == "websocket" or scope["path"] == "/api/events" else "requests"
         of = f"{kind} {(who.person or who.session or who.token) if who else ''} {address_of(scope)}"
         if self._under_way[of] >= MOST_AT_ONCE[kind]:
             raise TooManyAtOnce(most=MOST_AT_ONCE[kind], what=kind)
@@ -145,13 +151,13 @@ class Admission:
                 del self._under_way[of]
 
 
-async def allowed(request: Request) -> None:
+async def allowed(connection: HTTPConnection) -> None:
     """Raises NotAllowed and TokenNotAllowed where whoever asks may not do what the route does."""
     who = WHO.get()
-    operation = operation_of(request.scope)
+    operation = operation_of(connection.scope)
     if who is None:
         return  # let in as a stranger: one of the few routes for those
-    wanted = needs(operation, request.method)
+    wanted = needs(operation, connection.scope.get("method", "GET"))
     if who.way == "token" and (operation in OWN or not wanted & who.rights):
         told = ", ".join(right for right in tokens.GIVABLE if right in who.rights) or "do nothing"
         raise TokenNotAllowed(token=who.token_name, rights=told)

@@ -6,7 +6,7 @@ from http import HTTPStatus
 from typing import Literal
 
 import structlog
-from fastapi import Depends, FastAPI, Request, Response
+from fastapi import Depends, FastAPI, Request, Response, WebSocket
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import FileResponse, JSONResponse
 from pydantic import BaseModel
@@ -33,7 +33,7 @@ from ispettore.studio.access.errors import (
     TooManyTries,
 )
 from ispettore.studio.attending.folders import WatchedAlready
-from ispettore.studio.catalogue import rehearsals
+from ispettore.studio.catalogue import rehearsals, take_checks
 from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.delivering import handing_over
@@ -68,6 +68,7 @@ from ispettore.web import (
     access,
     archives,
     certificates,
+    checking,
     delivering,
     editing,
     explaining,
@@ -85,7 +86,7 @@ from ispettore.web import (
     verifyings,
     works,
 )
-from ispettore.web.admission import Admission, allowed
+from ispettore.web.admission import REFUSED, Admission, allowed
 from ispettore.web.assets import ASK_FIRST, Assets
 from ispettore.web.guarding import Bounds, Guard
 from ispettore.web.live import Live
@@ -155,8 +156,10 @@ ACTS: dict[type[Exception], Act] = {
 }
 
 
-async def in_words(_request: Request, error: Exception) -> JSONResponse:
-    """Errors meant for a person, with their sentence."""
+async def in_words(asked: Request | WebSocket, error: Exception) -> JSONResponse:
+    """Errors meant for a person, with their sentence; before a socket is open its page sees only that it is refused."""
+    if isinstance(asked, WebSocket):
+        await asked.close(REFUSED)
     return refusal(error)
 
 
@@ -256,10 +259,13 @@ def build() -> FastAPI:
         await run_in_threadpool(handing_over.sweep)
         await run_in_threadpool(catch_up)
         rehearsals.rehearsers()  # made before two requests could each make their own
+        take_checks.listener()
         async with live.listening():
             yield
         rehearsals.rehearsers().close()
         rehearsals.rehearsers.cache_clear()
+        take_checks.listener().close()
+        take_checks.listener.cache_clear()
         decoders().close()
 
     app = FastAPI(
@@ -285,6 +291,7 @@ def build() -> FastAPI:
         access,
         archives,
         certificates,
+        checking,
         delivering,
         explaining,
         installation,

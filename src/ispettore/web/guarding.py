@@ -9,8 +9,9 @@ from urllib.parse import parse_qsl
 
 from fastapi import Request
 from fastapi.responses import JSONResponse
-from starlette.requests import ClientDisconnect
+from starlette.requests import ClientDisconnect, HTTPConnection
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
+from starlette.websockets import WebSocketClose
 
 from ispettore.core.text import TOO_DEEP, BadText, wrong_in, wrong_letter
 
@@ -50,6 +51,11 @@ class Guard:
         self._app = app
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "websocket":
+            # No browser keeps another site's page from opening one, so this is where that is refused.
+            mine = _same_origin(HTTPConnection(scope))
+            await (self._app if mine else WebSocketClose(1008))(scope, receive, send)
+            return
         if scope["type"] != "http":
             await self._app(scope, receive, send)
             return
@@ -74,11 +80,12 @@ def _further(scope: Scope, told: list[tuple[bytes, bytes]]) -> list[tuple[bytes,
     return [*([ENCRYPTED_FROM_NOW_ON] if scope["scheme"] == "https" else []), *([KEPT_NOWHERE] if plain else [])]
 
 
-def _same_origin(request: Request) -> bool:
+def _same_origin(request: HTTPConnection) -> bool:
     """Scheme, host and port as the browser names them (RFC 6454)."""
     origin = request.headers.get("origin")
     if origin is not None:
-        return origin == f"{request.url.scheme}://{request.headers.get('host')}"
+        scheme = {"ws": "http", "wss": "https"}.get(request.url.scheme, request.url.scheme)
+        return origin == f"{scheme}://{request.headers.get('host')}"
     return request.headers.get("sec-fetch-site", "none") in ("same-origin", "none")
 
 

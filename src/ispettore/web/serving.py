@@ -15,6 +15,8 @@ from ispettore.web.app import build
 from ispettore.web.patience import PatientProtocol
 
 MOST_CONNECTIONS = 1_000
+LARGEST_MESSAGE = 2 * 1024**2
+"""Over a socket: a second of two channels at the highest rate, and some."""
 
 
 def main() -> None:
@@ -39,6 +41,7 @@ def main() -> None:
         ssl_certfile=found.tls_certificate,
         ssl_keyfile=found.tls_key,
         log_level="warning",
+        ws_max_size=LARGEST_MESSAGE,
         timeout_graceful_shutdown=1,
         server_header=False,
         limit_concurrency=MOST_CONNECTIONS,

@@ -142,6 +142,21 @@ class ChapterRecord(SQLModel, table=True):
     created_at: datetime = Field(default_factory=now, sa_column=when())
 
 
+class TakeCheckRecord(SQLModel, table=True):
+    """What a take check came to: what was listened to (a device's name), what it was held against (identifier, version, name), and
+    what was found."""
+
+    __tablename__ = "take_check"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    heard_from: str
+    distance_cm: float | None = None
+    specification: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    found: dict[str, Any] = Field(sa_column=Column(Json, nullable=False))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+
+
 class EditState(SQLModel, table=True):
     """One state of a recording's edits: which they are (empty where there are none), and what the change was that led to it."""
 

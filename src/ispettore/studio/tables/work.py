@@ -43,7 +43,7 @@ class WorkerProcess(SQLModel, table=True):
     seen_at: datetime = Field(default_factory=now, sa_column=when())
 
 
-FORM = 26
+FORM = 27
 """What work asks and how its results are written down: the number of the newest step of the schema, which both are made of."""
 _UNFINISHED = "state IN ('waiting', 'running')"
 
