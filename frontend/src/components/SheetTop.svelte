@@ -40,6 +40,7 @@
         if (chosen) void acts.changeSpecification(chosen, held);
       }}
     />
+    <a href={`${at}/take-check`}>Take check</a>
     {#if sheet.measured > 1}
       <a href={`${at}/consistency`}>Consistency</a>
       <a href={`${at}/whole${sheet.reference ? `?like=${sheet.reference}` : ''}`}>Conform all…</a>

@@ -40,7 +40,18 @@ export type Chapter = components['schemas']['ChapterView'];
 export type ChapterMark = components['schemas']['ChapterMark'];
 export type Compared = components['schemas']['Compared'];
 export type Curve = components['schemas']['Curve'];
+/** How the stand-in for a reader sits, and what surrounds it. */
+export interface StandInSetting {
+  seed?: number;
+  distance_cm?: number;
+  input_db?: number;
+  room_dbfs?: number;
+  hum_dbfs?: number | null;
+  hum_hz?: number;
+  decay_s?: number;
+}
 export type SplitAt = components['schemas']['SplitAt'];
+export type TakeCheck = components['schemas']['TakeCheckView'];
 export type Task = components['schemas']['TaskView'];
 export type EditView = components['schemas']['EditView'];
 export type EditsView = components['schemas']['EditsView'];

@@ -12,6 +12,7 @@ const screens: Record<string, () => Promise<Screen>> = {
   '/productions/:id/whole': () => import('../screens/Whole.svelte'),
   '/productions/:id/consistency': () => import('../screens/Consistency.svelte'),
   '/productions/:id/deliver': () => import('../screens/Deliver.svelte'),
+  '/productions/:id/take-check': () => import('../screens/TakeCheck.svelte'),
   '/productions/:id/record': () => import('../screens/Record.svelte'),
   '/recordings/:id/:left?/:right?': () => import('../screens/Recording.svelte'),
   '/listen/:of/:id': () => import('../screens/Listen.svelte'),

@@ -12,7 +12,7 @@ import {
   type SheetView,
   type WantedApproach,
 } from '../api';
-import { about, anyProduction, either, heardOf, production, question } from '../question';
+import { about, anyProduction, either, heardOf, production, productionItself, question } from '../question';
 
 const of = (production_id: string) => ({ params: { path: { production_id } } });
 
@@ -43,6 +43,12 @@ export const forecast = (id: string, body: WantedApproach) => ({
 
 export const disk = (id: string) =>
   question(['disk', id], production(id), () => got(api.GET('/api/productions/{production_id}/disk', of(id))));
+
+/** What its take checks came to, the newest first. */
+export const takeChecks = (id: string) =>
+  question(['take-checks', id], productionItself(id), () =>
+    got(api.GET('/api/productions/{production_id}/take-checks', of(id))),
+  );
 
 /** How alike the recordings are, or what was made of them. */
 export const consistency = (id: string, made: boolean) => ({
