@@ -26,6 +26,7 @@ class TakeChecks(WireCase):
     def socket(self, production: str = "", **opening):
         with self.client.websocket_connect(f"ws://127.0.0.1/api/productions/{production or self.production}/take-check") as socket:
             socket.send_text(json.dumps({"source": "microphone", "sample_rate_hz": RATE, **opening}))
+            self.first = socket.receive_json()
             yield socket
 
     def checks(self) -> list[dict]:
@@ -56,6 +57,7 @@ class TakeChecks(WireCase):
     def test_levels_come_ten_times_a_second_and_nothing_is_kept(self):
         stand_in = StandIn(Setting(), sample_rate_hz=RATE)
         with self.socket() as socket:
+            self.assertEqual((self.first["state"], self.first["levels"]), ("listening", []))
             for n in range(1, 8):
                 told = self.heard(socket, stand_in.reading(RATE // 10))
                 self.assertEqual((told["state"], len(told["levels"])), ("listening", 1))
@@ -119,16 +121,16 @@ class TakeChecks(WireCase):
 
     def test_what_can_not_be_used_ends_it_in_words(self):
         for opening in ({"source": "radio"}, {"sample_rate_hz": 1}, {"channels": 9}, {"setting": {"distance_cm": -1}}, {"x": 1}):
-            with self.subTest(opening=opening), self.socket(**opening) as socket:
-                self.assertIn("can't be used", socket.receive_json()["error"])
+            with self.subTest(opening=opening), self.socket(**opening):
+                self.assertIn("can't be used", self.first["error"])
         for sent in (b"\0" * 5, b"\0" * (4 * RATE + 4), "{", json.dumps({"act": "dance"})):
             with self.subTest(sent=sent[:10]), self.socket() as socket:
                 (socket.send_bytes if isinstance(sent, bytes) else socket.send_text)(sent)
                 self.assertIn("can't be used", socket.receive_json()["error"])
-        with self.socket(name="a\0b") as socket:
-            self.assertIn("a null character", socket.receive_json()["error"])
-        with self.socket(production="00000000-0000-0000-0000-000000000000") as socket:
-            self.assertIn("production", socket.receive_json()["error"])
+        with self.socket(name="a\0b"):
+            self.assertIn("a null character", self.first["error"])
+        with self.socket(production="00000000-0000-0000-0000-000000000000"):
+            self.assertIn("production", self.first["error"])
         with self.socket() as socket:
             told = self.heard(socket, np.full(RATE // 10, np.nan))
             self.assertEqual(told["levels"][0]["peak_dbfs"], None)
@@ -154,8 +156,8 @@ class TakeChecks(WireCase):
     def test_only_so_many_at_once(self):
         was, checking.MOST = checking.MOST, 1
         try:
-            with self.socket() as one, self.socket() as other:
-                self.assertIn("Here 1 take checks are under way", other.receive_json()["error"])
+            with self.socket() as one, self.socket():
+                self.assertIn("Here 1 take checks are under way", self.first["error"])
                 self.heard(one, np.zeros(RATE // 10))
         finally:
             checking.MOST = was

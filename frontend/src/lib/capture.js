@@ -1,9 +1,9 @@
-// Runs on the audio thread: gathers what the microphone gives into pieces of a twentieth of a second, interleaved, and passes them on.
+// Runs on the audio thread: gathers what the microphone gives into pieces of 20 ms, interleaved, and passes them on.
 class Capture extends AudioWorkletProcessor {
   constructor({ processorOptions: { channels } }) {
     super();
     this.channels = channels;
-    this.size = Math.round(sampleRate / 20);
+    this.size = Math.round(sampleRate / 50);
     this.begin();
   }
 

@@ -71,7 +71,8 @@ export class Checking {
       }
       const microphone = await Microphone.open(
         source,
-        (samples) => run === this.#run && this.#socket?.readyState === WebSocket.OPEN && this.#socket.send(samples),
+        // Sound that came before the server listens would only wait.
+        (samples) => run === this.#run && this.on === 'on' && this.#socket?.send(samples),
         (said) => run === this.#run && this.#lost(said),
       );
       if (run !== this.#run) {
@@ -118,7 +119,6 @@ export class Checking {
     this.#socket = socket;
     socket.onopen = () => {
       socket.send(JSON.stringify(opening));
-      this.on = 'on';
     };
     socket.onmessage = ({ data }: MessageEvent<string>) => run === this.#run && this.#heard(JSON.parse(data) as Told);
     socket.onclose = () =>
@@ -130,6 +130,7 @@ export class Checking {
       this.#lost(message.error);
       return;
     }
+    this.on = 'on';
     if (message.problem) this.problem = message.problem;
     if (message.check) this.found = message.check;
     if (message.check || message.problem) return;

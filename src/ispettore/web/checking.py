@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import time
+from threading import Thread
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -84,6 +85,8 @@ class Told(BaseModel):
 
 @routes.get("/productions/{production_id}/take-checks", operation_id="getTakeChecks")
 def get_take_checks(production_id: UUID) -> list[TakeCheckView]:
+    """Whoever looks at them is about to make one: what listens is made ready."""
+    Thread(target=take_checks.warm, daemon=True).start()
     return take_checks.listed(production_id)
 
 
@@ -120,6 +123,7 @@ class _Conversation:
         self._socket, self._production_id = socket, production_id
         self._came: asyncio.Queue[bytes | Said | None] = asyncio.Queue(WAITING)
         self._refused: IspettoreError | None = None
+        self._state: State = "listening"
 
     async def held(self) -> None:
         """Until the page goes. Raises what ends it."""
@@ -129,6 +133,8 @@ class _Conversation:
         listening = await run_in_threadpool(lambda: Listening(self._production_id, **how))  # type: ignore[arg-type]
         reading = asyncio.create_task(self._read(opening))
         try:
+            # Now everything is ready: a page sends no sound before it is told so, and none waits.
+            await self._tell(await run_in_threadpool(listening.hear), listening, None)
             await self._go_on(listening, opening)
         finally:
             reading.cancel()
@@ -184,7 +190,9 @@ class _Conversation:
                 heard = await run_in_threadpool(listening.hear, act=act, setting=setting, frames=frames)
             else:
                 heard = await run_in_threadpool(listening.hear, came if isinstance(came, bytes) else b"", act=act)
-            await self._tell(heard, listening, distance_cm)
+            if heard.levels or act or heard.state != self._state:
+                await self._tell(heard, listening, distance_cm)
+            self._state = heard.state
             if time.monotonic() - looked > LOOK_AGAIN_S:
                 looked = time.monotonic()
                 if not await still_in(self._socket.scope):

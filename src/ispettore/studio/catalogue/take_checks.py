@@ -61,6 +61,12 @@ def listener() -> Rehearser:
     return Rehearser(memory_bytes=settings().job_memory_bytes, place=settings().work)
 
 
+def warm() -> None:
+    """Have the child ready, with all that it needs to listen and to judge."""
+    with suppress(IspettoreError):
+        listener().ask(checking.get_ready, Ended(key=""), name="", matter="warm", turn=0)
+
+
 class Listening:
     """One session: pieces go in as they come, and what they read comes out."""
 

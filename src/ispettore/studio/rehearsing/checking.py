@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.check.advice import TakeCheck, take_check
 from ispettore.core.check.session import Session, State
+from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.specification import Specification
 from ispettore.demo.standin import Setting, StandIn
 
@@ -96,6 +97,7 @@ class _Held:
 
 
 _held: OrderedDict[str, _Held] = OrderedDict()
+_ready: list[bool] = []
 
 
 def hear(piece: Piece) -> HeardPiece | Lost:
@@ -119,6 +121,16 @@ def judge(asked: Asked) -> TakeCheck | Lost:
     checked = session.checked()
     session.give_up()
     return take_check(checked, asked.specification, distance_cm=asked.distance_cm)
+
+
+def get_ready(asked: Ended) -> Ended:
+    """Load all that listening and judging need."""
+    if not _ready:
+        silence = np.zeros((48_000, 1), dtype=np.float32)
+        Session(sample_rate_hz=48_000, channels=1).feed(silence)
+        measure_array(silence, sample_rate_hz=48_000)
+        _ready.append(True)
+    return asked
 
 
 def forget(ended: Ended) -> Ended:
