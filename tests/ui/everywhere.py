@@ -19,7 +19,7 @@ class EveryScreenCase(InterfaceCase):
         self.judged("two.wav")
         bench = self.row("one.wav").get_by_role("link", name="one.wav").get_attribute("href").removeprefix("#")
         recording = bench.removeprefix("/recordings/")
-        below = [f"{sheet}/{one}" for one in ("whole", "consistency", "deliver", "record")]
+        below = [f"{sheet}/{one}" for one in ("whole", "consistency", "deliver", "record", "take-check")]
         lists = ["/", "/specifications", "/treatments", "/certificates", "/certificates/keys", "/verify", "/removed", "/settings"]
         lists += ["/account", "/people", "/trail", "/operation", "/outside"]
         ones = ["/specifications/audiobook-retail", "/treatments/quiet-room", f"/listen/recording/{recording}"]

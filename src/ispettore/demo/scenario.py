@@ -28,6 +28,7 @@ from ispettore.demo.faults import (
     plosive,
     shouted,
 )
+from ispettore.demo.standin import Setting
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ class DemoRecording:
 @dataclass(frozen=True)
 class DemoProduction:
     """`labels` is what all its files say; `narrators` those of recordings that another voice reads; `cover` draws their picture;
-    `certified_by` answers for their certificates."""
+    `certified_by` answers for their certificates; `checks` are how a reader sat at the take checks of a week, the oldest first."""
 
     name: str
     specification: str
@@ -66,6 +67,7 @@ class DemoProduction:
     narrators: Mapping[str, str] = field(default_factory=dict)
     certified_by: str = ""
     cover: Callable[[], bytes] | None = None
+    checks: tuple[Setting, ...] = ()
 
 
 def _placed(wave: Wave, *, rms_dbfs: float, noise_dbfs: float, head_s: float, tail_s: float, seed: int) -> tuple[Wave, Truth]:
@@ -211,6 +213,10 @@ PRODUCTIONS = (
             "07 July.wav": f"{FIRST_VOICE}, {SECOND_VOICE}",
         },
         cover=cover.almanac,
+        checks=(
+            Setting(seed=7, distance_cm=22, input_db=9, room_dbfs=-84),
+            Setting(seed=8, distance_cm=30, input_db=4, room_dbfs=-73, hum_dbfs=-73),
+        ),
     ),
     DemoProduction(
         "Museum guide",

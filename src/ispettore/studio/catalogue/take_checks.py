@@ -13,6 +13,7 @@ from ispettore.core.check.advice import TakeCheck
 from ispettore.core.check.comparing import compared
 from ispettore.core.errors import IspettoreError
 from ispettore.core.spec import kept
+from ispettore.core.spec.specification import Specification
 from ispettore.core.text import refuse
 from ispettore.demo.standin import Setting
 from ispettore.studio import events
@@ -23,7 +24,7 @@ from ispettore.studio.rehearsing import checking
 from ispettore.studio.rehearsing.checking import Act, Asked, Ended, HeardPiece, Lost, Piece
 from ispettore.studio.rehearsing.rehearser import Answer, RehearsalFailed, Rehearser, Request
 from ispettore.studio.settings import settings
-from ispettore.studio.tables import Production, TakeCheckRecord
+from ispettore.studio.tables import Production, TakeCheckRecord, now
 
 MOST_SHOWN = 50
 LONGEST_NAME = 120
@@ -100,20 +101,7 @@ class Listening:
             production = _production(session.get(Production, self._production_id))
             specification = kept.specification(production.specification)
         found = self._asked(checking.judge, Asked(key=self._key, specification=specification, distance_cm=distance_cm))
-        with transaction() as session:
-            production = _production(session.get(Production, self._production_id, with_for_update=True))
-            row = TakeCheckRecord(
-                production_id=production.id,
-                heard_from=self._heard_from,
-                distance_cm=distance_cm,
-                specification={"id": specification.id, "version": specification.version, "name": specification.name},
-                found=found.model_dump(mode="json"),
-            )
-            session.add(row)
-            session.flush()
-            deeds.note(session, production, f"Take check: {'ready' if found.ready else 'not ready'}.")
-            events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
-            name = row.id
+        name = keep(self._production_id, found, specification, heard_from=self._heard_from, distance_cm=distance_cm)
         return next(one for one in listed(self._production_id) if one.id == name)
 
     def end(self) -> None:
@@ -132,6 +120,32 @@ class Listening:
         if isinstance(found, Lost):
             raise CheckEnded()
         return found
+
+
+def keep(
+    production_id: UUID,
+    found: TakeCheck,
+    specification: Specification,
+    *,
+    heard_from: str,
+    distance_cm: float | None,
+    at: datetime | None = None,
+) -> UUID:
+    """Keep what a take check came to; `at` is when it was made, where that is not now. Raises NotFound."""
+    with transaction() as session:
+        production = _production(session.get(Production, production_id, with_for_update=True))
+        row = TakeCheckRecord(
+            production_id=production.id,
+            heard_from=heard_from,
+            distance_cm=distance_cm,
+            specification={"id": specification.id, "version": specification.version, "name": specification.name},
+            found=found.model_dump(mode="json"),
+            created_at=at or now(),
+        )
+        session.add(row)
+        deeds.note(session, production, f"Take check: {'ready' if found.ready else 'not ready'}.")
+        events.tell(session, events.Notice(about="production", id=str(production.id), production=production.id))
+        return row.id
 
 
 def listed(production_id: UUID) -> list[TakeCheckView]:
@@ -161,13 +175,13 @@ def _view(row: TakeCheckRecord, before: TakeCheckRecord | None) -> TakeCheckView
     )
 
 
-def _when(then: datetime, now: datetime) -> str:
+def _when(then: datetime, later: datetime) -> str:
     """A day in words; one of the same day by its time.
 
     >>> _when(datetime(2026, 3, 2, 9, 5), datetime(2026, 3, 9)), _when(datetime(2026, 3, 2, 9, 5), datetime(2026, 3, 2, 11, 0))
     ('on 2 March', 'at 09:05')
     """
-    return f"at {then:%H:%M}" if then.date() == now.date() else f"on {then.day} {then:%B}"
+    return f"at {then:%H:%M}" if then.date() == later.date() else f"on {then.day} {then:%B}"
 
 
 def _production(found: Production | None) -> Production:

@@ -1,21 +1,29 @@
 """Putting the demo productions in: at the start of the demo, and whenever somebody asks for them."""
 
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from datetime import timedelta
 from pathlib import Path
 from uuid import NAMESPACE_OID, UUID, uuid5
 
 import structlog
 from sqlmodel import select
 
+from ispettore.core.check.advice import take_check
+from ispettore.core.check.figures import check
+from ispettore.core.check.session import READING_S, ROOM_S
 from ispettore.core.errors import Cancelled
+from ispettore.core.spec import kept
 from ispettore.demo import scenario
+from ispettore.demo.faults import RATE_HZ
 from ispettore.demo.scenario import DemoProduction
-from ispettore.studio.catalogue import productions, recordings
+from ispettore.demo.standin import Setting, StandIn
+from ispettore.studio.catalogue import productions, recordings, take_checks
+from ispettore.studio.catalogue.take_checks import STAND_IN
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking
 from ispettore.studio.store.blobs import Store
-from ispettore.studio.tables import Production
+from ispettore.studio.tables import Production, now
 
 log = structlog.get_logger()
 
@@ -56,6 +64,20 @@ def _say_more(identifier: UUID, production: DemoProduction, there: dict[str, UUI
     asking.put_entries(identifier, {there[name]: {"narrator": narrator} for name, narrator in production.narrators.items()})
     if production.cover is not None:
         asking.put_cover(identifier, production.cover(), name="cover.jpg", store=store)
+    if production.checks and not take_checks.listed(identifier):
+        _check(identifier, production.checks)
+
+
+def _check(identifier: UUID, settings: Sequence[Setting]) -> None:
+    """Take checks as the stand-in makes them, the last one now and the others a week apart."""
+    with transaction() as session:
+        specification = kept.specification(session.get_one(Production, identifier).specification)
+    for weeks, setting in zip(reversed(range(len(settings))), settings, strict=True):
+        stand_in = StandIn(setting, sample_rate_hz=RATE_HZ)
+        room, voice = stand_in.room(round(ROOM_S * RATE_HZ)), stand_in.reading(round(READING_S[1] * RATE_HZ))
+        found = take_check(check(room, voice, sample_rate_hz=RATE_HZ), specification, distance_cm=setting.distance_cm)
+        at = now() - timedelta(weeks=weeks)
+        take_checks.keep(identifier, found, specification, heard_from=STAND_IN, distance_cm=setting.distance_cm, at=at)
 
 
 def _identifier(production: DemoProduction) -> UUID:
