@@ -183,13 +183,13 @@ class Editing(InterfaceCase):
     def test_what_was_made_before_an_edit_does_not_count_and_is_not_compared(self):
         panel = self.open_edits()
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
-        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text(words.RESULT)
         self.select(4.0, 6.0, duration_s=12)
         panel.get_by_role("button", name="Cut out").click()
         self.lasts(10)
-        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).not_to_contain_text("Result")
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).not_to_contain_text(words.RESULT)
         panel.get_by_role("button", name=words.UNDO_EDIT).click()
-        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text("Result")
+        expect(self.page.get_by_role("navigation", name=words.TREAT_SECTIONS)).to_contain_text(words.RESULT)
 
     def test_what_is_read_again_is_heard_as_cut_moved_left_in_and_cut_out(self):
         """Two lines misread: one behind a mark, one without."""

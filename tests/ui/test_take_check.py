@@ -12,6 +12,7 @@ from ispettore.core.check.session import ROOM_S
 from ispettore.core.spec import catalogue
 from ispettore.demo.standin import Setting, StandIn
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import BROWSER, FLAGS, InterfaceCase
 
 RATE = 48_000
@@ -65,7 +66,7 @@ class StandsIn(TakeCheck):
         expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
         expect(self.page.get_by_role("group", name="Check")).to_contain_text(re.compile(r"highest peak −\d+\.\d dBFS"))
         self.whole()
-        result = self.page.get_by_role("region", name="Result")
+        result = self.page.get_by_role("region", name=words.RESULT)
         expect(result).to_contain_text("Not ready yet")
         expect(result).to_contain_text("Switch off what hums at 50 Hz, which takes 2 dB off, and move about")
         self.accessible()
