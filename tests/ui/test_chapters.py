@@ -5,6 +5,7 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.support import until
 from tests.ui import words
 from tests.ui.interface import DROP, LEFT, RIGHT, InterfaceCase
 
@@ -28,7 +29,9 @@ class Chapters(InterfaceCase):
         )
 
     def ends(self) -> dict[str, float]:
-        readings = self.asked("")["inspection"]["readings"]
+        """Once it is measured as it is now."""
+        measured = until(lambda: self.page.wait_for_timeout(50) or self.asked("")["inspection"], what="the readings")
+        readings = measured["readings"]
         return {name: readings[name]["value"] for name in ("head_s", "tail_s")}
 
     def grip(self, name: str):

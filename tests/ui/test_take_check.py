@@ -35,7 +35,9 @@ class TakeCheck(InterfaceCase):
 
     def asked(self) -> list[dict]:
         """The take checks that are kept."""
-        return self.page.evaluate("async () => (await fetch(`/api/productions/${location.hash.split('/')[2]}/take-checks`)).json()")
+        return self.page.evaluate(
+            "async () => (await (await fetch(`/api/productions/${location.hash.split('/')[2]}/take-checks`)).json()).checks"
+        )
 
     def begin(self) -> None:
         self.page.get_by_role("button", name="Check room and voice").click()

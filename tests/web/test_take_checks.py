@@ -30,7 +30,7 @@ class TakeChecks(WireCase):
             yield socket
 
     def checks(self) -> list[dict]:
-        return self.ask("GET", f"/productions/{self.production}/take-checks")
+        return self.ask("GET", f"/productions/{self.production}/take-checks")["checks"]
 
     def heard(self, socket, samples: np.ndarray) -> dict:
         socket.send_bytes(samples.astype("<f4").tobytes())

@@ -85,12 +85,6 @@
 </EditGroup>
 
 <style>
-  .line {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--space-3) var(--space-5);
-    align-items: center;
-  }
   .soft {
     flex: 1 1 24ch;
   }

@@ -1,5 +1,5 @@
 <script lang="ts">
-  // What stands together among the edits, under a heading; lists in it are bare.
+  // What stands together among the edits, under a heading; lists in it are bare, and what stands in a line wraps.
   import type { Snippet } from 'svelte';
   let { label, heading = label, children }: { label: string; heading?: string; children: Snippet } = $props();
 </script>
@@ -18,6 +18,12 @@
   }
   b {
     font-weight: 600;
+  }
+  div :global(.line) {
+    display: flex;
+    flex-wrap: wrap;
+    gap: var(--space-3) var(--space-5);
+    align-items: center;
   }
   div :global(ul) {
     margin: 0;

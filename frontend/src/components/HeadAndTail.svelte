@@ -58,12 +58,3 @@
     On the ribbon, drag the words' beginning or end. What is too much is cut off; what is missing is room tone.
   </p>
 </EditGroup>
-
-<style>
-  .line {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--space-3) var(--space-5);
-    align-items: center;
-  }
-</style>

@@ -8,7 +8,7 @@
     levels: Level[];
     parts: string[];
     /** Where the peaks of the sentences should lie, in dBFS. */
-    aim: [number, number];
+    aim: [number, number] | undefined;
   }
   let { levels, parts, aim }: Props = $props();
   let outer = $state(800);
@@ -60,7 +60,7 @@
 
 <div class="picture" bind:clientWidth={outer}>
   <svg width={frame.width} height={HEIGHT} role="img" aria-label={said}>
-    <rect class="aim" x={LEFT} width={frame.plot} y={y(aim[1])} height={y(aim[0]) - y(aim[1])} />
+    {#if aim}<rect class="aim" x={LEFT} width={frame.plot} y={y(aim[1])} height={y(aim[0]) - y(aim[1])} />{/if}
     {#each [0, -20, -40, -60, -80] as mark (mark)}
       <line class="grid" x1={LEFT} x2={frame.right} y1={y(mark)} y2={y(mark)} />
       <text class="scale" x={LEFT - 8} y={y(mark) + 4}>{number(mark, 0)}</text>
@@ -74,12 +74,13 @@
       <rect class={part} {x} width={end - x} y={HEIGHT - BOTTOM - STRIP} height={STRIP} />
       {#if end - x > 60}<text class="part" x={x + 6} y={HEIGHT - BOTTOM - 3}>{CALLED[part]}</text>{/if}
     {/each}
-    <text
-      class="name"
-      x={frame.right + (frame.narrow ? -4 : 8)}
-      y={(y(aim[0]) + y(aim[1])) / 2 + 4}
-      class:narrow={frame.narrow}>Peaks {number(aim[0], 0)} to {number(aim[1], 0)}</text
-    >
+    {#if aim}
+      <text
+        class={['name', { narrow: frame.narrow }]}
+        x={frame.right + (frame.narrow ? -4 : 8)}
+        y={(y(aim[0]) + y(aim[1])) / 2 + 4}>Peaks {number(aim[0], 0)} to {number(aim[1], 0)}</text
+      >
+    {/if}
     {#each frame.x.ticks(6) as tick (tick)}
       <text class="time" x={frame.x(tick)} y={HEIGHT - 4}>{tick === 0 ? 'now' : `${number(-tick, 0)} s ago`}</text>
     {/each}

@@ -1,7 +1,9 @@
 // What changed on the server: questions whose answers are old by it are asked again, each of them once.
 import type { Query } from '@tanstack/svelte-query';
-import type { Notice } from './api';
+import type { components } from './api-types';
 import { client } from './client';
+
+type Notice = components['schemas']['Notice'];
 
 /** The header that names an act, and that of the answer with what it changed; the same are in telling.py. */
 export const ACT = 'ispettore-act';

@@ -41,6 +41,10 @@ export class Microphone {
     [this.#stream, this.#context] = [stream, context];
   }
 
+  get id(): string {
+    return this.#stream.getAudioTracks()[0]?.getSettings().deviceId ?? '';
+  }
+
   get sampleRate(): number {
     return this.#context.sampleRate;
   }

@@ -39,6 +39,8 @@ export class Checking {
   /** What part of the check each of these levels is of. */
   parts = $state.raw<State[]>([]);
   found = $state.raw<TakeCheck>();
+  /** Which microphone is listened to, as the browser names it. */
+  device = '';
   #production: string;
   #socket: WebSocket | undefined;
   #microphone: Microphone | undefined;
@@ -80,6 +82,7 @@ export class Checking {
         return;
       }
       this.#microphone = microphone;
+      this.device = microphone.id;
       this.#open(run, { ...opening, name: microphone.name.slice(0, 120), sample_rate_hz: microphone.sampleRate });
     } catch (error) {
       if (run === this.#run) this.#lost(error instanceof Refused ? error.message : told(error));

@@ -24,8 +24,7 @@
     return () => now.stop();
   });
 
-  const AIM: [number, number] = [-12, -10];
-  const LEAST_READ_S = 8;
+  const aim = $derived(kept.data?.peaks_dbfs as [number, number] | undefined);
   let found = $state<Device[]>([]);
   let source = $state('');
   let distance = $state<number | string>('');
@@ -51,7 +50,9 @@
   );
   async function start() {
     await checking.start(chosen, setting, centimetres ?? null);
-    void look();
+    await look();
+    // Which one the browser gave is known now.
+    if (!standsIn && checking.device) source = checking.device;
   }
   const FIELDS = [
     ['distance_cm', 'Distance in centimetres', 'cm away', 5, 300],
@@ -74,8 +75,8 @@
       complete: 'Working it out …',
     }[checking.state],
   );
-  const newest = $derived(checking.found ?? kept.data?.[0]);
-  const earlier = $derived((kept.data ?? []).filter(({ id }) => id !== newest?.id));
+  const newest = $derived(checking.found ?? kept.data?.checks[0]);
+  const earlier = $derived((kept.data?.checks ?? []).filter(({ id }) => id !== newest?.id));
 </script>
 
 <svelte:head><title>Take check · Ispettore</title></svelte:head>
@@ -141,13 +142,15 @@
       {/if}
     </div>
     {#if checking.problem}<p class="outside" role="alert">{checking.problem}</p>{/if}
-    <LivePicture levels={checking.levels} parts={checking.parts} aim={AIM} />
+    <LivePicture levels={checking.levels} parts={checking.parts} {aim} />
     <div class="line course" role="group" aria-label="Check">
       {#if checking.on === 'on'}
         {#if checking.state === 'listening'}
           <Button strong onclick={checking.begin}>Check room and voice</Button>
         {:else if checking.state === 'reading'}
-          <Button strong disabled={checking.read < LEAST_READ_S} onclick={checking.finish}>Done reading</Button>
+          <Button strong disabled={checking.read < (kept.data?.read_at_least_s ?? 0)} onclick={checking.finish}
+            >Done reading</Button
+          >
         {/if}
         {#if checking.state === 'room' || checking.state === 'reading'}
           <Button onclick={checking.giveUp}>Give up</Button>

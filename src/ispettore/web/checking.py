@@ -12,13 +12,15 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from starlette.concurrency import run_in_threadpool
 from starlette.websockets import WebSocketDisconnect, WebSocketState
 
-from ispettore.core.check.session import State
+from ispettore.core.check.advice import PEAKS_DBFS
+from ispettore.core.check.live import LiveLevels
+from ispettore.core.check.session import READING_S, State
 from ispettore.core.errors import IspettoreError
 from ispettore.demo.standin import Setting
 from ispettore.studio.access.errors import NotSignedIn
 from ispettore.studio.catalogue import take_checks
 from ispettore.studio.catalogue.take_checks import LONGEST_NAME, RATES_HZ, STAND_IN, Listening, TakeCheckView
-from ispettore.studio.rehearsing.checking import Act, HeardPiece, Level
+from ispettore.studio.rehearsing.checking import Act, HeardPiece
 from ispettore.web.admission import HOW, still_in
 
 routes = APIRouter()
@@ -77,17 +79,26 @@ class Told(BaseModel):
     state: State = "listening"
     left_s: float = 0.0
     read_s: float = 0.0
-    levels: tuple[Level, ...] = ()
+    levels: tuple[LiveLevels, ...] = ()
     check: TakeCheckView | None = None
     problem: str = ""
     error: str = ""
 
 
+class TakeChecks(BaseModel):
+    """Those of a production, the newest first; where the peaks of the sentences should lie, in dBFS, and how long the sentences are
+    at least, in seconds."""
+
+    peaks_dbfs: tuple[float, float] = PEAKS_DBFS
+    read_at_least_s: float = READING_S[0]
+    checks: list[TakeCheckView]
+
+
 @routes.get("/productions/{production_id}/take-checks", operation_id="getTakeChecks")
-def get_take_checks(production_id: UUID) -> list[TakeCheckView]:
+def get_take_checks(production_id: UUID) -> TakeChecks:
     """Whoever looks at them is about to make one: what listens is made ready."""
     Thread(target=take_checks.warm, daemon=True).start()
-    return take_checks.listed(production_id)
+    return TakeChecks(checks=take_checks.listed(production_id))
 
 
 _under_way: set[WebSocket] = set()

@@ -4,11 +4,10 @@ The same filters as the meters of a file: the interpolator of `true_peak` (ITU-R
 `k_weighting` (Annex 1), here run block by block with what they remember.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 import scipy
 from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.measure import decibels
 from ispettore.core.measure.k_weighting import CHANNEL_WEIGHTS, design
@@ -23,10 +22,11 @@ OFFSET_LUFS = -0.691
 BESIDE = 0.156
 
 
-@dataclass(frozen=True)
-class LiveLevels:
+class LiveLevels(BaseModel):
     """A tenth of a second that ended at `at_s`: the loudest sample, the true peak and the RMS level of the loudest channel, how
     many samples stand at full scale, and the momentary loudness of the last 400 ms. None is silence."""
+
+    model_config = ConfigDict(frozen=True)
 
     at_s: float
     peak_dbfs: float | None

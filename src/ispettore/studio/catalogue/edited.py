@@ -13,6 +13,7 @@ from sqlmodel import Session, col, select
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.timeline import Timeline
+from ispettore.core.measure.reading import Span
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.errors import NotFound
 from ispettore.studio.tables import EditList, InspectionRecord, Recording
@@ -102,3 +103,24 @@ def underneath(session: Session, recording: Recording, known_as: str | None = No
     if record is None:
         raise NotFound(what="inspected recording")
     return Underneath(found.edits, facts_of(session, record), record.listening_sha256)
+
+
+def tone_written(span: Span) -> str:
+    """Chosen room tone as a recording keeps it, by the time of its file: START-END in seconds, to a millisecond.
+
+    >>> tone_written(Span(start_s=9876.545, end_s=9877.25))
+    '9876.545-9877.250'
+    """
+    return f"{span.start_s:.3f}-{span.end_s:.3f}"
+
+
+def tone_read(text: str) -> Span | None:
+    """The room tone that a recording keeps, as a span; None where its room tone is to be found.
+
+    >>> tone_read("1.500-2.000"), tone_read("")
+    (Span(start_s=1.5, end_s=2.0), None)
+    """
+    if not text:
+        return None
+    start, end = text.split("-")
+    return Span(start_s=float(start), end_s=float(end))

@@ -15,7 +15,7 @@ from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.retake import Matched
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, edited, lookup, recordings, room_tones
+from ispettore.studio.catalogue import deeds, edited, lookup, recordings
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import EditsChanged, FileBreaksOff, NobodySpeaks, NoEditToUndo, NotFound, NothingToEdit, NotReady
@@ -243,7 +243,7 @@ def _unedited(inspection: Inspection, recording: Recording) -> Edits | None:
     """A recording as it came in, with the room tone that it has; None where its file breaks off."""
     if any(finding.kind == "broken-off" for finding in inspection.findings):
         return None
-    chosen = room_tones.read(recording.room_tone)
+    chosen = edited.tone_read(recording.room_tone)
     room = [chosen] if chosen is not None else inspection.room_tone
     facts, places = inspection.facts, [(span.start_s, span.end_s) for span in room]
     return making.unedited(sample_rate_hz=facts.sample_rate_hz, frames=facts.frames, room=places)

@@ -65,7 +65,7 @@ def choose(recording_id: UUID, span: Span | None) -> None:
             if end_s - start_s < chosen_tone.SHORTEST_S:
                 raise RoomTonePutIn(file=recording.name)
             span = Span(start_s=start_s, end_s=end_s)
-        if recording.room_tone != (chosen := written(span) if span is not None else ""):
+        if recording.room_tone != (chosen := edited.tone_written(span) if span is not None else ""):
             deeds.note(session, recording, _told(span))
         recording.room_tone = chosen
         session.add(recording)
@@ -77,7 +77,7 @@ def choose(recording_id: UUID, span: Span | None) -> None:
 def heard(session: Session, recording: Recording) -> Span | None:
     """Where a person chose the room tone, by the time of the recording as it is edited; None where it is to be found, or no more
     of it is left than would do."""
-    span = read(recording.room_tone)
+    span = edited.tone_read(recording.room_tone)
     times = edited.heard(edited.line(session, recording), span.start_s, span.end_s) if span is not None else None
     found = Span(start_s=times[0], end_s=times[1]) if times is not None else None
     return found if found is not None and found.length_s >= chosen_tone.SHORTEST_S else None
@@ -87,27 +87,6 @@ def _told(span: Span | None) -> str:
     if span is None:
         return "Room tone detected automatically."
     return f"Room tone set manually: {clock(span.start_s, 1)} to {clock(span.end_s, 1)}."
-
-
-def written(span: Span) -> str:
-    """As a recording keeps it, by the time of its file: START-END in seconds, to a millisecond.
-
-    >>> written(Span(start_s=9876.545, end_s=9877.25))
-    '9876.545-9877.250'
-    """
-    return f"{span.start_s:.3f}-{span.end_s:.3f}"
-
-
-def read(text: str) -> Span | None:
-    """What a recording keeps, as a span; None where its room tone is to be found.
-
-    >>> read("1.500-2.000"), read("")
-    (Span(start_s=1.5, end_s=2.0), None)
-    """
-    if not text:
-        return None
-    start, end = text.split("-")
-    return Span(start_s=float(start), end_s=float(end))
 
 
 def _inspection(record: InspectionRecord | None, name: str) -> Inspection:

@@ -1,13 +1,13 @@
 """What the warm child of take checks does: it hears what comes in, piece by piece, and says how loud that is."""
 
 from collections import OrderedDict
-from dataclasses import asdict
 from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.check.advice import TakeCheck, take_check
+from ispettore.core.check.live import LiveLevels
 from ispettore.core.check.session import Session, State
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.specification import Specification
@@ -36,20 +36,8 @@ class Piece(_Sent):
     frames: int = 0
 
 
-class Level(_Sent):
-    """A tenth of a second: when it ended, peak, true peak, level and momentary loudness; None is silence. `full_scale` counts
-    samples at full scale."""
-
-    at_s: float
-    peak_dbfs: float | None
-    true_peak_dbtp: float | None
-    rms_dbfs: float | None
-    momentary_lufs: float | None
-    full_scale: int
-
-
 class HeardPiece(_Sent):
-    levels: tuple[Level, ...]
+    levels: tuple[LiveLevels, ...]
     state: State
     left_s: float
     read_s: float
@@ -86,8 +74,7 @@ class _Held:
         if piece.setting is not None:
             block = self._stood_in(piece.setting, piece.frames)
         levels = self.session.feed(np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0).clip(-4.0, 4.0))
-        told = tuple(Level(**asdict(one)) for one in levels)
-        return HeardPiece(levels=told, state=self.session.state, left_s=self.session.left_s, read_s=self.session.read_s)
+        return HeardPiece(levels=tuple(levels), state=self.session.state, left_s=self.session.left_s, read_s=self.session.read_s)
 
     def _stood_in(self, setting: Setting, frames: int) -> np.ndarray:
         """The stand-in as it is set now; it reads while sentences are wanted, and while it is only listened to."""
