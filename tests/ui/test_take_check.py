@@ -80,7 +80,7 @@ class StandsIn(TakeCheck):
         # Done as it says, until it says no more.
         self.page.get_by_label("something hums").uncheck()
         found, distance, turned = kept["found"], 30.0, 4.0
-        for _ in range(4):
+        for _ in range(6):
             distance, turned = distance - found["nearer_cm"], turned + found["turn_db"]
             self.write("Distance in centimetres", distance)
             self.write("Input in decibels", turned)

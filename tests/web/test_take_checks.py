@@ -108,6 +108,19 @@ class TakeChecks(WireCase):
             socket.send_text(json.dumps({"act": "give up"}))
             self.assertIn("listening", [socket.receive_json()["state"] for _ in range(3)])
 
+    def test_a_check_of_the_stand_in_is_the_same_whenever_it_begins(self):
+        rooms = []
+        with self.socket(source="stand-in", sample_rate_hz=RATE) as socket:
+            for _ in range(2):
+                socket.send_text(json.dumps({"act": "begin"}))
+                levels = []
+                while len(levels) < 5:
+                    told = socket.receive_json()
+                    levels += told["levels"] if told["state"] == "room" else []
+                rooms.append([one["rms_dbfs"] for one in levels[1:5]])
+                socket.send_text(json.dumps({"act": "give up"}))
+        np.testing.assert_allclose(rooms[0], rooms[1], atol=0.01)
+
     def test_sentences_that_are_too_short_go_on(self):
         stand_in = StandIn(Setting(), sample_rate_hz=RATE)
         with self.socket() as socket:

@@ -72,6 +72,8 @@ class _Held:
             {"begin": self.session.begin, "finish": self.session.finish, "give up": self.session.give_up}[piece.act]()
         block = np.frombuffer(piece.samples, dtype="<f4").reshape(-1, piece.channels)
         if piece.setting is not None:
+            if piece.act == "begin":  # every check of one setting is the same
+                self.stand_in = None
             block = self._stood_in(piece.setting, piece.frames)
         levels = self.session.feed(np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0).clip(-4.0, 4.0))
         return HeardPiece(levels=tuple(levels), state=self.session.state, left_s=self.session.left_s, read_s=self.session.read_s)
