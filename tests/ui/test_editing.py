@@ -210,6 +210,7 @@ class Editing(InterfaceCase):
         self.judged("one.wav")
         self.row("one.wav").get_by_role("link", name="one.wav").click()
         panel = self.look_at(words.EDITS).get_by_role("group", name="Read again")
+        expect(panel.get_by_role("listitem")).to_have_count(2)
         twice, mark = panel.get_by_role("listitem").all()
         expect(twice).to_contain_text("Read twice at")
         expect(mark).to_contain_text(

@@ -3,9 +3,12 @@
 from uuid import UUID
 
 import numpy as np
+from sqlmodel import delete
 
 from ispettore.studio.catalogue import chapters, recordings
+from ispettore.studio.database import transaction
 from ispettore.studio.store.placing import placing
+from ispettore.studio.tables import InspectionRecord
 from tests import signals
 from tests.web.wire import RATE, WireCase
 
@@ -162,3 +165,12 @@ class Chapters(WireCase):
         self.assertEqual([title for _, title in found], ["A", "B"])
         np.testing.assert_allclose([at_s for at_s, _ in found], [1.0, 5.0], atol=0.006)
         self.assertIn("Chapter marks carried over from the older file: 2 of 3.", self.record())
+        # Taken away, they stay away however often it is measured.
+        for one in self.of("GET", "/chapters", recording=newest):
+            self.ask("DELETE", f"/chapters/{one['id']}", 204)
+        known_as = self.of("GET", "", recording=newest)["known_as"]
+        with transaction() as session:
+            session.execute(delete(InspectionRecord).where(InspectionRecord.sha256 == known_as))
+        self.of("POST", "/inspect", 202, recording=newest)
+        self.work(newest)
+        self.assertEqual(self.marks(newest), [])

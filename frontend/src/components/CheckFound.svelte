@@ -3,6 +3,7 @@
   import type { TakeCheck } from '../lib/api';
   import { exact, number } from '../lib/format';
   import BracketMark from './BracketMark.svelte';
+  import ListTable from './ListTable.svelte';
   let { check }: { check: TakeCheck } = $props();
   const found = $derived(check.found);
   type Distance = TakeCheck['found']['distances'][number];
@@ -35,8 +36,7 @@
   <p class="soft">{check.compared.join(' ')}</p>
 {/if}
 <div class="halves">
-  <table>
-    <caption class="visually-hidden">{check.specification.name}</caption>
+  <ListTable caption={check.specification.name}>
     <thead>
       <tr
         ><th scope="col">{check.specification.name}</th><th scope="col">Read</th><th scope="col"
@@ -54,7 +54,7 @@
         </tr>
       {/each}
     </tbody>
-  </table>
+  </ListTable>
   <dl>
     {#each figures as [name, value] (name)}
       <div>
@@ -91,22 +91,6 @@
     .halves {
       grid-template-columns: minmax(0, 1fr);
     }
-  }
-  table {
-    border-collapse: collapse;
-    width: 100%;
-    font-size: var(--type-plain);
-  }
-  th,
-  td {
-    padding: var(--space-2) var(--space-4) var(--space-2) 0;
-    border-bottom: 1px solid var(--rule);
-    text-align: left;
-    font-weight: 400;
-  }
-  thead th {
-    font-size: var(--type-small);
-    color: var(--soft);
   }
   .missed td:nth-child(3) {
     color: var(--outside);

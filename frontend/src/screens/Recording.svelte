@@ -7,7 +7,6 @@
   import BenchKeys from '../components/BenchKeys.svelte';
   import Button from '../components/Button.svelte';
   import DraftLedger from '../components/DraftLedger.svelte';
-  import Edits from '../components/Edits.svelte';
   import FindingsList from '../components/FindingsList.svelte';
   import LevelRibbon from '../components/LevelRibbon.svelte';
   import LimitGroups from '../components/LimitGroups.svelte';
@@ -129,6 +128,9 @@
     const set = (wish: { head_s?: number; tail_s?: number }) => bench.edit({ what: 'ends', ...wish });
     return [...endHandles(ends, set), ...chapterHandles(bench.chapters, ends.duration, move)];
   });
+
+  /** Loaded when it is first looked at: most recordings are never edited. */
+  const editing = () => import('../components/Edits.svelte');
 
   const lefts = $derived([
     { name: 'limits', title: 'Limits', address: address({ left: 'limits' }) },
@@ -286,43 +288,45 @@
             </section>
           {:else if left === 'edits'}
             <section aria-label="Edits">
-              <Edits
-                recordingId={it.id}
-                knownAs={bench.settling ? '' : it.known_as}
-                edits={bench.edits}
-                {groups}
-                repeats={it.inspection.repeats ?? []}
-                rate={it.inspection.facts.sample_rate_hz}
-                problem={acting.problem}
-                selection={view.selection}
-                playhead={player.position}
-                {ends}
-                limits={it.verdict.limits}
-                chapters={bench.chapters}
-                duration={it.inspection.facts.duration_s}
-                onchapter={bench.addChapter}
-                onnamechapter={(chapter, title) => bench.changeChapter(chapter, { title })}
-                onremovechapter={bench.removeChapter}
-                ongo={(at) => goTo(at, at)}
-                onedit={async (wish) => {
-                  const done = await bench.edit(wish);
-                  if (done) view.selection = undefined;
-                }}
-                onretake={bench.retake}
-                onsplit={bench.splitAt}
-                onjoin={bench.joinNext}
-                {acting}
-                onundo={bench.undoEdit}
-                onredo={bench.redoEdit}
-                onhear={hear}
-                onhush={() => player.stop()}
-                onshow={(from, to) => {
-                  goTo(from, to);
-                  view.select(from, to);
-                }}
-                onleave={bench.accept}
-                onreturn={bench.takeBack}
-              />
+              {#await editing() then { default: Edits }}<Edits
+                  recordingId={it.id}
+                  knownAs={bench.settling ? '' : it.known_as}
+                  edits={bench.edits}
+                  {groups}
+                  repeats={it.inspection.repeats ?? []}
+                  rate={it.inspection.facts.sample_rate_hz}
+                  problem={acting.problem}
+                  selection={view.selection}
+                  playhead={player.position}
+                  {ends}
+                  limits={it.verdict.limits}
+                  chapters={bench.chapters}
+                  duration={it.inspection.facts.duration_s}
+                  onchapter={bench.addChapter}
+                  onnamechapter={(chapter, title) => bench.changeChapter(chapter, { title })}
+                  onremovechapter={bench.removeChapter}
+                  ongo={(at) => goTo(at, at)}
+                  onedit={async (wish) => {
+                    const done = await bench.edit(wish);
+                    if (done) view.selection = undefined;
+                  }}
+                  onretake={bench.retake}
+                  onsplit={bench.splitAt}
+                  onjoin={bench.joinNext}
+                  {acting}
+                  onundo={bench.undoEdit}
+                  onredo={bench.redoEdit}
+                  onhear={hear}
+                  onhush={() => player.stop()}
+                  onshow={(from, to) => {
+                    goTo(from, to);
+                    view.select(from, to);
+                  }}
+                  onleave={bench.accept}
+                  onreturn={bench.takeBack}
+                />{:catch}<p class="outside past" role="alert">
+                  The edits could not be loaded. Reload the page.
+                </p>{/await}
             </section>
           {:else if pair}
             <section aria-label="Two versions">

@@ -67,13 +67,29 @@
     setting = { ...setting, [field]: to };
     if (checking.on && standsIn) checking.set(setting);
   }
-  const said = $derived(
+  const course = $derived(
     {
       listening: 'Listening. Nothing is kept.',
-      room: `The room: be quiet for ${number(Math.max(0, checking.left), 0)} s more.`,
-      reading: `Now read a few sentences, as you will read: ${number(checking.read, 0)} s so far.`,
+      room: 'The room: be quiet.',
+      reading: 'Now read a few sentences, as you will read.',
       complete: 'Working it out …',
     }[checking.state],
+  );
+  /** How far it is: seen, and not spoken, as it changes all the time. */
+  const far = $derived(
+    {
+      listening: '',
+      room: `${number(Math.max(0, checking.left), 0)} s more`,
+      reading: `${number(checking.read, 0)} s so far`,
+      complete: '',
+    }[checking.state],
+  );
+  const said = $derived(
+    {
+      '': 'Start listening, and turn the input until peaks lie in the band. A check takes ten seconds of the room, then a few sentences. No sound is kept.',
+      starting: 'Starting …',
+      on: course,
+    }[checking.on],
   );
   const newest = $derived(checking.found ?? kept.data?.checks[0]);
   const earlier = $derived((kept.data?.checks ?? []).filter(({ id }) => id !== newest?.id));
@@ -155,15 +171,11 @@
         {#if checking.state === 'room' || checking.state === 'reading'}
           <Button onclick={checking.giveUp}>Give up</Button>
         {/if}
-        <span role="status">{said}</span>
-        <span class="figure">{checking.peak === null ? '' : `highest peak ${number(checking.peak, 1)} dBFS`}</span>
-      {:else if checking.on === 'starting'}
-        <span role="status">Starting …</span>
-      {:else}
-        <span class="soft"
-          >Start listening, and turn the input until peaks lie in the band. A check takes ten seconds of the room, then
-          a few sentences. No sound is kept.</span
-        >
+      {/if}
+      <span role="status" class={{ soft: !checking.on }}>{said}</span>
+      {#if checking.on === 'on' && far}<span class="figure">{far}</span>{/if}
+      {#if checking.on === 'on' && checking.peak !== null}
+        <span class="figure">highest peak {number(checking.peak, 1)} dBFS</span>
       {/if}
     </div>
     {#if newest}

@@ -16,9 +16,10 @@ from ispettore.core.measure.grid import CELL_S
 from ispettore.studio.catalogue import chapters, deeds, edited, editings, lookup
 from ispettore.studio.errors import FileBreaksOff
 from ispettore.studio.store.blobs import NotInStore, Store
-from ispettore.studio.tables import ChapterRecord, EditState, Recording
+from ispettore.studio.tables import ChapterRecord, DeedRecord, EditState, Recording
 
 Powers = NDArray[Any]
+CARRIED = "Chapter marks carried over from the older file"
 
 
 def carry(session: Session, recording: Recording, store: Store) -> None:
@@ -30,17 +31,23 @@ def carry(session: Session, recording: Recording, store: Store) -> None:
         return
     known = select(EditState.number).where(EditState.recording_id == recording.id).limit(1)
     line = edited.line(session, older) if session.exec(known).first() is None else None
-    marks = chapters.marks(session, older) if not chapters.marks(session, recording) else []
+    marks = chapters.marks(session, older) if not _marked(session, recording) else []
     if line is None and not marks:
         return
     try:
         was, now = _powers(session, older, store), _powers(session, recording, store)
     except (NotInStore, ContentChanged):
-        deeds.note(session, recording, "The edits of the older file could not be carried over.")
+        deeds.note(session, recording, "Edits and chapter marks of the older file could not be carried over.")
         return
     _mark(session, recording, marks, was, now)
     if line is not None:
         _edit(session, recording, line.edits, was, now)
+
+
+def _marked(session: Session, recording: Recording) -> bool:
+    """Whether marks were carried over before, or set here: whoever removed them does not get them again."""
+    noted = select(DeedRecord.id).where(DeedRecord.recording_id == recording.id, col(DeedRecord.text).startswith(CARRIED))
+    return bool(chapters.marks(session, recording)) or session.exec(noted.limit(1)).first() is not None
 
 
 def _mark(session: Session, recording: Recording, marks: Sequence[ChapterRecord], was: Powers, now: Powers) -> None:
@@ -50,7 +57,7 @@ def _mark(session: Session, recording: Recording, marks: Sequence[ChapterRecord]
             chapters.copy(session, mark, recording, at_s)
     if marks:
         there = sum(at_s is not None for at_s in places)
-        deeds.note(session, recording, f"Chapter marks carried over from the older file: {there} of {len(marks)}.")
+        deeds.note(session, recording, f"{CARRIED}: {there} of {len(marks)}.")
 
 
 def _edit(session: Session, recording: Recording, edits: Edits, was: Powers, now: Powers) -> None:

@@ -176,12 +176,12 @@ def _view(row: TakeCheckRecord, before: TakeCheckRecord | None) -> TakeCheckView
 
 
 def _when(then: datetime, later: datetime) -> str:
-    """A day in words; one of the same day by its time.
+    """A day in words; of the same day no time is told, as nobody here knows which clock the page shows.
 
     >>> _when(datetime(2026, 3, 2, 9, 5), datetime(2026, 3, 9)), _when(datetime(2026, 3, 2, 9, 5), datetime(2026, 3, 2, 11, 0))
-    ('on 2 March', 'at 09:05')
+    ('on 2 March', 'at the check before')
     """
-    return f"at {then:%H:%M}" if then.date() == later.date() else f"on {then.day} {then:%B}"
+    return "at the check before" if then.date() == later.date() else f"on {then.day} {then:%B}"
 
 
 def _production(found: Production | None) -> Production:
