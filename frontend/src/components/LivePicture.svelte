@@ -81,7 +81,7 @@
         y={(y(aim[0]) + y(aim[1])) / 2 + 4}>Peaks {number(aim[0], 0)} to {number(aim[1], 0)}</text
       >
     {/if}
-    {#each frame.x.ticks(6) as tick (tick)}
+    {#each frame.x.ticks(frame.narrow ? 3 : 6) as tick (tick)}
       <text class="time" x={frame.x(tick)} y={HEIGHT - 4}>{tick === 0 ? 'now' : `${number(-tick, 0)} s ago`}</text>
     {/each}
   </svg>
