@@ -2,7 +2,7 @@
   // How long it is before the first word and after the last, and brought to another length.
   import type { LimitVerdict } from '../lib/api';
   import { exact } from '../lib/format';
-  import type { Ends } from '../lib/handles';
+  import { LONGEST_S, SHORTEST_S, type Ends } from '../lib/handles';
   import Button from './Button.svelte';
   import EditGroup from './EditGroup.svelte';
   import WrittenNumber from './WrittenNumber.svelte';
@@ -15,7 +15,8 @@
   type Written = number | string | undefined;
   let head = $state<Written>();
   let tail = $state<Written>();
-  const valid = (value: Written) => value === undefined || (typeof value === 'number' && value >= 0.05 && value <= 60);
+  const valid = (value: Written) =>
+    value === undefined || (typeof value === 'number' && value >= SHORTEST_S && value <= LONGEST_S);
   const changed = (value: Written, now: number) =>
     typeof value === 'number' && valid(value) && Math.abs(value - now) >= 0.005 ? value : undefined;
   const wish = $derived({ head_s: changed(head, ends.head), tail_s: changed(tail, ends.tail) });

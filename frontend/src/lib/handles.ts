@@ -17,8 +17,8 @@ export interface Handle {
 }
 
 /** Room tone is put in up to so much at a time, and no end is made shorter than this. */
-const LONGEST_S = 60;
-const SHORTEST_S = 0.05;
+export const LONGEST_S = 60;
+export const SHORTEST_S = 0.05;
 const APART_S = 0.01;
 
 export interface Ends {

@@ -46,6 +46,7 @@ class StandIn:
         self._setting, self._rate = setting, sample_rate_hz
         self._random = np.random.default_rng(setting.seed)
         self._shape = _noise_shape(sample_rate_hz)
+        self._noise = 10 ** (setting.room_dbfs / 20) / _power(self._shape) ** 0.5
         self._state = np.zeros((len(self._shape), 2))
         straight, rung = _voice(sample_rate_hz, setting.decay_s, setting.seed)
         near = 10 ** (SPEECH_AT_NEAR_DBFS / 20)
@@ -67,7 +68,7 @@ class StandIn:
             return np.zeros((0, 1), dtype=np.float32)
         setting = self._setting
         noise, self._state = scipy.signal.sosfilt(self._shape, self._random.standard_normal(voice.size), zi=self._state)
-        heard = voice + noise * 10 ** (setting.room_dbfs / 20) / _power(self._shape) ** 0.5
+        heard = voice + noise * self._noise
         if setting.hum_dbfs is not None:
             heard = heard + self._hum(voice.size) * 10 ** (setting.hum_dbfs / 20)
         self._frames += voice.size
@@ -87,16 +88,10 @@ def _noise_shape(rate: int) -> NDArray[np.float64]:
     return np.asarray(scipy.signal.butter(1, 200, fs=rate, output="sos"))
 
 
-@lru_cache(maxsize=8)
-def _power_of(shape: bytes) -> float:
-    sections = np.frombuffer(shape).reshape(-1, 6)
-    _, response = scipy.signal.sosfreqz(sections, worN=1 << 16)
-    return float(np.mean(np.abs(response) ** 2))
-
-
 def _power(shape: NDArray[np.float64]) -> float:
     """What white noise of power 1 has behind a filter."""
-    return _power_of(np.ascontiguousarray(shape).tobytes())
+    _, response = scipy.signal.sosfreqz(shape, worN=1 << 16)
+    return float(np.mean(np.abs(response) ** 2))
 
 
 @lru_cache(maxsize=4)

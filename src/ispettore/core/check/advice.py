@@ -100,10 +100,11 @@ def take_check(checked: Checked, specification: Specification, *, distance_cm: f
     distances = _distances(inspection, specification, gain_db)
     silent = _nothing_heard(inspection)
     turn_db = 0 if silent or peak is None else _turn(peak, clipped)
-    advice = [silent] if silent else [*_room(checked, distances, distance_cm), *_input(peak, clipped, turn_db), *_rest(checked)]
+    worst = next((one for one in distances if one.room and one.missed_by > 0), None) if not silent else None
+    remedy = _remedy(checked, worst.missed_by, distance_cm) if worst is not None else _Remedy("")
+    advice = [silent] if silent else [*_room(checked, worst, remedy), *_input(peak, clipped, turn_db), *_rest(checked)]
     advice += _voice(distances) if not silent else []
     hum = _hum(checked)
-    room = next((one for one in distances if one.room and one.missed_by > 0), None)
     return TakeCheck(
         ready=not any(one.must for one in advice),
         turn_db=turn_db,
@@ -116,7 +117,7 @@ def take_check(checked: Checked, specification: Specification, *, distance_cm: f
         hum_hz=_hertz(hum),
         decay_s=inspection.value("decay_s"),
         clipped=clipped,
-        nearer_cm=_remedy(checked, room.missed_by, distance_cm).nearer_cm if room is not None and not silent else 0,
+        nearer_cm=remedy.nearer_cm,
         distances=distances,
         advice=tuple(advice),
     )
@@ -196,14 +197,13 @@ def _input(peak: float | None, clipped: int, turn_db: int) -> list[Advice]:
     return [Advice(about="input", must=False, text=text)]
 
 
-def _room(checked: Checked, distances: tuple[Distance, ...], distance_cm: float | None) -> list[Advice]:
-    """What the room alone breaks, worst first, with what mends it."""
+def _room(checked: Checked, worst: Distance | None, remedy: "_Remedy") -> list[Advice]:
+    """What the room alone breaks, at its worst, with what mends it."""
     found = []
     if checked.unsteady is not None:
         at_s, above = checked.unsteady
         text = f"The room was not quiet: something sounded at {clock(at_s)}, {number(above, 0)} dB above the rest. Check again."
         found.append(Advice(about="room", must=True, text=text))
-    worst = next((one for one in distances if one.room and one.missed_by > 0), None)
     if worst is None:
         hum = _hum(checked)
         if hum is not None:
@@ -218,7 +218,7 @@ def _room(checked: Checked, distances: tuple[Distance, ...], distance_cm: float 
             f"After the gain this voice will need ({_signed(worst.expected - worst.read)} dB), the room would read "
             f"{_beside(worst.expected, worst.high or 0.0)} {worst.unit}; the specification allows {bound}."
         )
-    return [*found, Advice(about="room", must=True, text=f"{said} {_remedy(checked, worst.missed_by, distance_cm).text}")]
+    return [*found, Advice(about="room", must=True, text=f"{said} {remedy.text}")]
 
 
 class _Remedy(NamedTuple):
