@@ -26,6 +26,7 @@ def main() -> None:
         _mistakes(f"{how}: the real speaker’s six words", (speakers.REAL,), marked=marked)
         _mistakes(f"{how}: four synthetic speakers", misread.TWICE, marked=marked)
     _midway()
+    _keys()
     _cost()
 
 
@@ -36,6 +37,15 @@ def _midway() -> None:
         for seed, rate in enumerate(corpus.RATES, 301)
     )
     _row("behind a mark, from the midst of a line: four synthetic speakers", misread.summed(readings, marked=True, near_s=0.2))
+
+
+def _keys() -> None:
+    for who, names in (("the real speaker’s six words", (speakers.REAL,)), ("four synthetic speakers", misread.TWICE)):
+        for when in misread.PRESSED:
+            readings = [
+                misread.keyed_of(name, rate, when=when, seed=seed) for name in names for seed, rate in enumerate(corpus.RATES, 201)
+            ]
+            _row(f"near a key pressed {when}: {who}", Mistakes(*np.sum(readings, axis=0).tolist()))
 
 
 def _marks(who: str, names: Iterable[str]) -> None:

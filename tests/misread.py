@@ -11,8 +11,10 @@ import numpy as np
 import scipy
 import soxr
 
+from ispettore.core.measure import repeats
 from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.measure.inspection import Inspection
+from ispettore.core.measure.reading import Finding
 from tests import speakers
 from tests.speakers import Wave
 
@@ -245,6 +247,24 @@ def mistakes_found(reading: Reading, inspection: Inspection, *, marked: bool, ne
     others = [one for one in inspection.repeats if one.again_s not in theirs]
     alone = [one for one in others if not any(one.begun_s < end + 8 and one.again_s > start for start, end in reading.mistakes)]
     return Mistakes(len(reading.mistakes), right, wrong, len(alone))
+
+
+PRESSED = {"in the pause": (-0.5, -0.05), "early": (-1.5, -0.5), "late": (0.1, 1.2)}
+"""When somebody presses a key to mark a mistake, against the moment when the words are taken up again, in seconds."""
+
+
+def key(at_s: float) -> Finding:
+    return Finding(kind="mark-set", start_s=at_s, end_s=at_s, severity="note")
+
+
+def keyed_of(name: str, rate: int, *, when: str, seed: int) -> Mistakes:
+    """A reading without claps, in which a key was pressed at each mistake."""
+    reading = misread(lines_of(name, rate), rate=rate, seed=seed, with_marks=False)
+    random = np.random.default_rng(seed)
+    keys = [key(again_s + random.uniform(*PRESSED[when])) for _, again_s in reading.mistakes]
+    seen = measure_array(reading.wave[:, None].astype(np.float32), sample_rate_hz=rate)
+    found = repeats.find(seen.meters.spectra, seen.meters.cells, seen.passages, keys)
+    return mistakes_found(reading, seen.inspection.model_copy(update={"repeats": found}), marked=True)
 
 
 TWICE = ("reed", "heron", "sluice", "plover")

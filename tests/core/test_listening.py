@@ -13,7 +13,8 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from ispettore.core.audio.virtual_wav import Mark, VirtualWav
+from ispettore.core.audio.cues import Mark
+from ispettore.core.audio.virtual_wav import VirtualWav
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note
 from tests import signals

@@ -48,7 +48,7 @@ NEEDS: dict[str, frozenset[Right]] = {
         ),
         READ,
     ),
-    "checkTake": frozenset[Right]({"work"}),
+    **dict.fromkeys(("checkTake", "recordTake"), frozenset[Right]({"work"})),
     **dict.fromkeys(("reportListening", "addNote", "changeNote"), frozenset[Right]({"work", "certify"})),
     **dict.fromkeys(("withdrawCertificate", "issueAgain", "certifyProduction", "makeFiles"), frozenset[Right]({"certify"})),
     **dict.fromkeys(

@@ -64,6 +64,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store, TooLarge
 from ispettore.studio.store.disk import NoRoomLeft, StoreReadOnly
 from ispettore.studio.store.shelves import StoreAway
+from ispettore.studio.taking.errors import TakeEmpty, TakeGoesOn
 from ispettore.web import (
     access,
     archives,
@@ -82,6 +83,7 @@ from ispettore.web import (
     recordings,
     resumable,
     specifications,
+    taking,
     treatments,
     verifyings,
     works,
@@ -110,6 +112,8 @@ STATUS = {
     NothingToEdit: 409,
     NothingToUndo: 409,
     Overtaken: 409,
+    TakeGoesOn: 409,
+    TakeEmpty: 409,
     TooLarge: 413,
     NoRoomLeft: 507,
     StoreReadOnly: 507,
@@ -304,6 +308,7 @@ def build() -> FastAPI:
         recordings,
         resumable,
         specifications,
+        taking,
         treatments,
         verifyings,
         works,

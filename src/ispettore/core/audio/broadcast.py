@@ -17,6 +17,7 @@ STATED = ("integrated_loudness_lufs", "loudness_range_lu", "true_peak_dbtp", "mo
 """The loudness fields in their order, by the quantities they hold; each in hundredths, in two bytes."""
 LOUDNESS_AT = 412
 _FIELDS = "@256s32s32s10s8sIIh64s5h180sI256s"  # as the library's structure lies in memory
+_WRITTEN = "<256s32s32s10s8sQH64s5h180s"
 _SET = 0x10F1  # the library's command for it
 
 
@@ -35,14 +36,17 @@ class Broadcast(BaseModel):
 
 def put(file: soundfile.SoundFile, stated: Broadcast) -> None:
     """Have a WAV file that is open for writing, and still empty, carry the chunk before its samples."""
-    day, hour = (stated.written_at.strftime(form) if stated.written_at else "" for form in ("%Y-%m-%d", "%H:%M:%S"))
     history = f"{_plain(stated.history)}\r\n".encode("ascii") if stated.history else b""
-    texts = [_plain(text).encode("ascii") for text in (stated.description, stated.originator, stated.reference, day, hour)]
-    loudness = [_hundredths(stated.levels.get(quantity)) for quantity in STATED]
-    content = struct.pack(_FIELDS, *texts, 0, 0, VERSION, b"", *loudness, b"", len(history), history)
+    content = struct.pack(_FIELDS, *_texts(stated), 0, 0, VERSION, b"", *_loudness(stated), b"", len(history), history)
     # The library can write the chunk but its Python side has no name for it.
     library: Any = soundfile
     library._snd.sf_command(file._file, _SET, library._ffi.new("char[]", content), len(content))
+
+
+def written(stated: Broadcast) -> bytes:
+    """The chunk as it stands in a file, for those who write one themselves: 8 + 602 bytes, without a history."""
+    content = struct.pack(_WRITTEN, *_texts(stated), 0, VERSION, b"", *_loudness(stated), b"")
+    return struct.pack("<4sI", b"bext", len(content)) + content
 
 
 def stated(content: bytes) -> dict[str, float]:
@@ -62,6 +66,15 @@ def retell(path: Path, *, description: str, originator: str) -> None:
         file.seek(chunk.offset)
         for text, size in ((description, 256), (originator, 32)):
             file.write(_plain(text).encode("ascii")[:size].ljust(size, b"\0"))
+
+
+def _texts(stated: Broadcast) -> list[bytes]:
+    day, hour = (stated.written_at.strftime(form) if stated.written_at else "" for form in ("%Y-%m-%d", "%H:%M:%S"))
+    return [_plain(text).encode("ascii") for text in (stated.description, stated.originator, stated.reference, day, hour)]
+
+
+def _loudness(stated: Broadcast) -> list[int]:
+    return [_hundredths(stated.levels.get(quantity)) for quantity in STATED]
 
 
 def _hundredths(value: float | None) -> int:

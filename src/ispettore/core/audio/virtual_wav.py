@@ -1,30 +1,23 @@
 """A WAV file that is never written: any part of it is made from samples when it is asked for.
 
-16-bit PCM, so that every browser plays it and goes to any place in it, whatever the sound is stored as. Marks are cue points with
-labels (Multimedia Programming Interface and Data Specifications 1.0, chapter 3), behind the samples.
+16-bit PCM, so that every browser plays it and goes to any place in it, whatever the sound is stored as. Marks stand behind the
+samples.
 """
 
 import struct
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
 
 import numpy as np
 
+from ispettore.core.audio import cues
+from ispettore.core.audio.cues import Mark
 from ispettore.core.audio.writing import Samples
 
 HEAD = 44
 BYTES = 2
 BLOCK = 1 << 18
 LARGEST = 0xFFFF_FFFF
-
-
-@dataclass(frozen=True)
-class Mark:
-    """A place, in seconds, and what stands there."""
-
-    at_s: float
-    text: str
 
 
 class VirtualWav:
@@ -41,14 +34,11 @@ class VirtualWav:
     ) -> None:
         self._opened, self._frame = opened, channels * BYTES
         self._body = frames * self._frame
-        tail = _marks(marks, sample_rate_hz, frames) if marks else b""
+        tail = cues.content(marks, sample_rate_hz=sample_rate_hz, frames=frames) if marks else b""
         pad = bytes(self._body % 2)
         self._tail = pad + tail
         whole = HEAD + self._body + len(self._tail)
-        rate = sample_rate_hz * self._frame
-        self._head = struct.pack("<4sI4s", b"RIFF", min(whole - 8, LARGEST), b"WAVE")
-        self._head += struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, channels, sample_rate_hz, rate, self._frame, 8 * BYTES)
-        self._head += struct.pack("<4sI", b"data", min(self._body, LARGEST))
+        self._head = pcm_head(self._body, channels=channels, sample_rate_hz=sample_rate_hz, behind=len(self._tail))
         self.size = whole
 
     def read(self, start: int = 0, end: int | None = None) -> Iterator[bytes]:
@@ -80,13 +70,9 @@ class VirtualWav:
             at, skip = at + len(block), 0
 
 
-def _marks(marks: Sequence[Mark], rate: int, frames: int) -> bytes:
-    """The `cue ` chunk, and a label for each of its points."""
-    places = [min(round(mark.at_s * rate), max(frames - 1, 0)) for mark in marks]
-    points = b"".join(struct.pack("<II4sIII", name, at, b"data", 0, 0, at) for name, at in enumerate(places, start=1))
-    cue = struct.pack("<I", len(marks)) + points
-    labels = b"adtl"
-    for name, mark in enumerate(marks, start=1):
-        text = struct.pack("<I", name) + mark.text.encode() + b"\0"
-        labels += struct.pack("<4sI", b"labl", len(text)) + text + bytes(len(text) % 2)
-    return struct.pack("<4sI", b"cue ", len(cue)) + cue + struct.pack("<4sI", b"LIST", len(labels)) + labels
+def pcm_head(body: int, *, channels: int, sample_rate_hz: int, behind: int = 0) -> bytes:
+    """What a WAV file with so many bytes of 16-bit samples, and so many behind them, begins with."""
+    frame = channels * BYTES
+    head = struct.pack("<4sI4s", b"RIFF", min(HEAD + body + behind - 8, LARGEST), b"WAVE")
+    head += struct.pack("<4sIHHIIHH", b"fmt ", 16, 1, channels, sample_rate_hz, sample_rate_hz * frame, frame, 8 * BYTES)
+    return head + struct.pack("<4sI", b"data", min(body, LARGEST))

@@ -57,6 +57,10 @@ class Session:
         self._keep(block)
         return self._meter.feed(block)
 
+    def heard(self) -> NDArray[np.float32]:
+        """The room and then the sentences, shape (frames, channels)."""
+        return np.concatenate((self._whole(self._room), self._whole(self._voice)))
+
     def checked(self) -> Checked:
         """Both parts measured, once complete. Raises CheckTooShort."""
         return check(self._whole(self._room), self._whole(self._voice), sample_rate_hz=self.sample_rate_hz)

@@ -10,11 +10,12 @@ from types import TracebackType
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.audio import tags
+from ispettore.core.audio import cues, tags
 from ispettore.core.audio.facts import FileFacts, sha256_of
 from ispettore.core.audio.reading import Block
 from ispettore.core.beside import ahead
-from ispettore.core.edit.reading import Sound, open_sound, path_of
+from ispettore.core.edit.reading import Edited, Sound, open_sound, path_of
+from ispettore.core.edit.timeline import Timeline
 from ispettore.core.measure.grid import TOGETHER, seconds
 from ispettore.core.measure.meters import Measured, Meters
 from ispettore.core.measure.reading import Finding, Span
@@ -54,7 +55,11 @@ def inspect(
             meters.feed(whole, beside)
         facts = source.facts.model_copy(update={"tags": tags.read(path)})
         measured = meters.result(
-            name=source.name, sha256=hashed.result() if hashed else sha256 or UNNAMED, facts=facts, room_tone=room_tone
+            name=source.name,
+            sha256=hashed.result() if hashed else sha256 or UNNAMED,
+            facts=facts,
+            room_tone=room_tone,
+            found=marks_set(sound, facts.duration_s),
         )
         if source.broken_off is None:
             return measured
@@ -62,6 +67,20 @@ def inspect(
         cut = Finding(kind="broken-off", start_s=end, end_s=end, severity="serious")
         findings = [*measured.inspection.findings, cut]
         return replace(measured, inspection=measured.inspection.model_copy(update={"findings": findings}))
+
+
+def marks_set(sound: Sound, duration_s: float) -> list[Finding]:
+    """The marks that a file carries, where they are heard."""
+    marks = cues.read(path_of(sound))
+    places: list[float | None] = [mark.at_s for mark in marks]
+    if isinstance(sound, Edited) and marks:
+        line = Timeline(sound.edits)
+        places = [heard[0] if (heard := line.from_file(mark.at_s, mark.at_s)) else None for mark in marks]
+    return [
+        Finding(kind="mark-set", start_s=at_s, end_s=at_s, severity="note", detail=mark.text)
+        for mark, at_s in zip(marks, places, strict=True)
+        if at_s is not None and at_s <= duration_s
+    ]
 
 
 class _Beside(ThreadPoolExecutor):

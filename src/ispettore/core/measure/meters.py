@@ -44,7 +44,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.level_meters import LevelMeters
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.marks import Marks
-from ispettore.core.measure.reading import Span
+from ispettore.core.measure.reading import Finding, Span
 from ispettore.core.measure.spectra import Spectra
 
 
@@ -132,15 +132,19 @@ class Meters:
 
         both(what_is_there, what_is_wrong, beside)
 
-    def result(self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = ()) -> Measured:
-        """All readings and findings of what was fed."""
+    def result(
+        self, *, name: str, sha256: str, facts: FileFacts, room_tone: Sequence[Span] = (), found: Sequence[Finding] = ()
+    ) -> Measured:
+        """All readings and findings of what was fed, and those that were `found` already."""
         self.low_rate.finish()
         passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone, name))
         readings, overs = self.levels.result(duration_s=facts.duration_s)
         heard = Heard(facts, self.levels, self.spectra, self.low_rate, passages, readings, overs)
         for read in (*(meter.read for meter in self.fed), *READ):
             heard.add(read(heard))
-        again = repeats.find(self.spectra, self.cells, passages, [each for each in heard.findings if each.kind == "mark"])
+        heard.findings += found
+        marks = [each for each in heard.findings if each.kind in repeats.MARKS]
+        again = repeats.find(self.spectra, self.cells, passages, marks)
         heard.findings += repeats.findings(again)
         inspection = Inspection(
             name=name,

@@ -26,6 +26,7 @@ FindingKind = Literal[
     "level-jump",
     "long-pause",
     "mark",
+    "mark-set",
     "mouth-noise",
     "noise-in-pause",
     "plosive",

@@ -39,6 +39,11 @@ LEAST_SHARE = 0.2
 MOST_REST_SHARE, MOST_REST_S = 0.35, 0.8
 """Without a mark, what was said first has to come again nearly to its end: all but so much of it, or so many seconds."""
 
+MARKS = ("mark", "mark-set")
+EARLY_S, LATE_S = 2.5, 8.0
+"""So long before a mark that was set by hand, and behind it, words may be taken up again."""
+
+MOST_TRIED = 8
 MOST_MISREAD_S = 6.0  # nobody speaks on for longer before a mark is made
 
 PAUSE_S = 0.25  # without a mark, both times begin behind a pause
@@ -104,7 +109,7 @@ class _Heard:
         self._step_s = spectra.step_s
         self._most_rest = MOST_MISREAD_S / spectra.step_s
         self._spoken = passages.speech_mask()
-        for mark in marks:
+        for mark in (one for one in marks if one.kind == "mark"):
             self._spoken[round((mark.start_s - TAIL_S / 2) / CELL_S) : round((mark.end_s + TAIL_S) / CELL_S)] = False
         self._runs = runs(self._spoken) * CELL_S
         hz = centres_hz(spectra.sample_rate_hz)
@@ -113,6 +118,8 @@ class _Heard:
 
     def behind(self, mark: Finding) -> Repeat | None:
         """The words before a mark that are read again behind it."""
+        if mark.kind == "mark-set":
+            return self._near_set(mark.start_s)
         later = np.flatnonzero(self._runs[:, 0] >= mark.end_s)
         if not later.size:
             return None
@@ -122,6 +129,26 @@ class _Heard:
         if found is None or found.score < MARKED_FRAMES:
             return None
         return self._cut(found, back, again_s, mark_s=mark.start_s, silent_from_s=mark.end_s + TAIL_S)
+
+    def _near_set(self, mark_s: float) -> Repeat | None:
+        """Words that are read again near a mark that was set by hand. Nobody presses a key in the very pause in which a line is
+        taken up: the nearest pause counts behind which words clearly are, or else the one where they are most alike."""
+        pauses = np.append(np.inf, np.diff(self._runs.ravel())[1::2])
+        begins = self._runs[(pauses >= PAUSE_S)[: len(self._runs)], 0]
+        begins = begins[(begins > mark_s - EARLY_S) & (begins < mark_s + LATE_S)]
+        best: tuple[_Path, _Frames, float] | None = None
+        for again_s in begins[np.argsort(np.abs(begins - mark_s))][:MOST_TRIED].tolist():
+            on, back = self._frames(again_s, again_s + ON_S), self._frames(again_s - BACK_S, again_s)
+            found = _taken_up(on, back, np.ones(back.spoken.size, dtype=bool), self._most_rest)
+            if found is not None and found.score >= MARKED_FRAMES and (best is None or found.score > best[0].score):
+                best = found, back, again_s
+                if found.score >= UNMARKED_FRAMES:
+                    break
+        if best is None:
+            return None
+        found, back, again_s = best
+        before = self._runs[self._runs[:, 1] <= again_s, 1]
+        return self._cut(found, back, again_s, mark_s=mark_s, silent_from_s=float(before[-1]) if before.size else 0.0)
 
     def unmarked(self) -> Iterator[Repeat]:
         """Phrases that are read again at once, without a mark."""

@@ -31,6 +31,7 @@ REMEDIES: dict[FindingKind, str] = {
     "level-jump": "The voice changes level here: raise or lower one side by the difference, or use level riding.",
     "long-pause": "Shorten it unless the pause is intended.",
     "mark": "Cut out what was misread, from where it is read again back to where it was begun; under Edits cuts are proposed.",
+    "mark-set": "Listen to what stands here. Where words were read again behind it, the cut is proposed under Edits.",
     "mouth-noise": "Replace it with room tone if it is audible; drinking water and a little more distance help.",
     "noise-in-pause": "Something else sounded here: a chair, a page, a door. Replace it with room tone.",
     "plosive": "A burst of air hit the microphone: a rumble filter softens it; speak across it or use a pop filter.",

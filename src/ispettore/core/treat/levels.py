@@ -43,6 +43,9 @@ class ReferenceLevel(Settings):
         -20.0, ge=-60, le=0, description="Target", json_schema_extra=about("What the reading is to be, in its own unit.", unit="dB")
     )
 
+    def as_spoken(self) -> "ReferenceLevel":
+        return self
+
     def start(self, context: Context) -> "LevelProcessor":
         return LevelProcessor(context, self.quantity, self.target_db, None)
 
@@ -72,6 +75,9 @@ class FinalLevel(Settings):
         description="Ceiling",
         json_schema_extra=about("The gain stops where a true peak would go over it.", unit="dBTP"),
     )
+
+    def as_spoken(self) -> "FinalLevel":
+        return self
 
     def start(self, context: Context) -> "LevelProcessor":
         return LevelProcessor(context, self.quantity, self.target_db, self.ceiling_dbtp)

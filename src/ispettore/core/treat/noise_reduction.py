@@ -90,6 +90,9 @@ class NoiseReduction(Settings):
             return ""
         return "There is no room tone to learn the noise from. Select a pause and use it as room tone."
 
+    def as_spoken(self) -> "NoiseReduction":
+        return self
+
     def start(self, context: Context) -> "NoiseProcessor":
         return NoiseProcessor(context, self)
 

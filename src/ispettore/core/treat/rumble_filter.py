@@ -43,6 +43,10 @@ class RumbleFilter(Settings):
         ),
     )
 
+    def as_spoken(self) -> "RumbleFilter":
+        """In minimum phase: linear phase waits for ten periods of the corner."""
+        return self.model_copy(update={"phase": "minimum"})
+
     def start(self, context: Context) -> "MinimumPhase | LinearPhase":
         return MinimumPhase(context, self) if self.phase == "minimum" else LinearPhase(context, self)
 

@@ -86,6 +86,10 @@ class Settings(BaseModel):
         """The same step for any other recording; None where it is about spots of this one alone."""
         return self
 
+    def as_spoken(self) -> "Settings | None":
+        """The same step for sound that is still being spoken, as quick as it can be; None where it has to know what follows."""
+        return self if self.anywhere else None
+
     def meets_level(self) -> bool:
         """Whether it does something else to a voice that comes in at another level."""
         return False

@@ -174,6 +174,9 @@ class ResonanceSearch(Settings):
         DEEPEST_CUT_DB, ge=1, le=18, description="Deepest cut", json_schema_extra=about("No cut goes deeper.", unit="dB")
     )
 
+    def as_spoken(self) -> "ResonanceSearch":
+        return self
+
     def start(self, context: Context) -> "ResonanceProcessor":
         return ResonanceProcessor(context, self)
 

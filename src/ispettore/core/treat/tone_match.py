@@ -73,6 +73,9 @@ class ToneMatch(Settings):
     def elsewhere(self) -> "ToneMatch | None":
         return None if self.passages else self
 
+    def as_spoken(self) -> "ToneMatch | None":
+        return self.elsewhere()
+
     def later(self, by_s: float) -> "ToneMatch":
         moved = [(max(0.0, one.start_s + by_s), one.end_s + by_s) for one in self.passages]
         there = [Passage(start_s=start, end_s=end) for start, end in moved if end > start]

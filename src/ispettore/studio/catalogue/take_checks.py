@@ -100,7 +100,10 @@ class Listening:
         with transaction() as session:
             production = _production(session.get(Production, self._production_id))
             specification = kept.specification(production.specification)
-        found = self._asked(checking.judge, Asked(key=self._key, specification=specification, distance_cm=distance_cm))
+        found = self._asked(
+            checking.judge,
+            Asked(key=self._key, production=str(self._production_id), specification=specification, distance_cm=distance_cm),
+        )
         name = keep(self._production_id, found, specification, heard_from=self._heard_from, distance_cm=distance_cm)
         return next(one for one in listed(self._production_id) if one.id == name)
 

@@ -9,7 +9,8 @@ from uuid import UUID
 
 from sqlmodel import Session, col, select
 
-from ispettore.core.audio.virtual_wav import Mark, VirtualWav
+from ispettore.core.audio.cues import Mark
+from ispettore.core.audio.virtual_wav import VirtualWav
 from ispettore.core.audio.writing import Samples
 from ispettore.core.deliver import listening
 from ispettore.core.deliver.listening import Heard, Note, NoteKind

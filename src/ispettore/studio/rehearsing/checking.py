@@ -4,6 +4,7 @@ from collections import OrderedDict
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.check.advice import TakeCheck, take_check
@@ -13,7 +14,7 @@ from ispettore.core.measure.inspecting import measure_array
 from ispettore.core.spec.specification import Specification
 from ispettore.demo.standin import Setting, StandIn
 
-HELD = 16
+HELD, KNOWN = 16, 4
 
 Act = Literal["", "begin", "finish", "give up"]
 
@@ -48,9 +49,11 @@ class Lost(_Sent):
 
 
 class Asked(_Sent):
-    """The result of a session that is complete, held against a specification."""
+    """The result of a session that is complete, held against a specification. What was heard is remembered for that production as
+    long as this process lives, so that steps can learn from it."""
 
     key: str
+    production: str
     specification: Specification
     distance_cm: float | None
 
@@ -75,7 +78,7 @@ class _Held:
             if piece.act == "begin":  # every check of one setting is the same
                 self.stand_in = None
             block = self._stood_in(piece.setting, piece.frames)
-        levels = self.session.feed(np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0).clip(-4.0, 4.0))
+        levels = self.session.feed(plain(block))
         return HeardPiece(levels=tuple(levels), state=self.session.state, left_s=self.session.left_s, read_s=self.session.read_s)
 
     def _stood_in(self, setting: Setting, frames: int) -> np.ndarray:
@@ -86,6 +89,7 @@ class _Held:
 
 
 _held: OrderedDict[str, _Held] = OrderedDict()
+_known: OrderedDict[str, tuple[int, int, NDArray[np.float32]]] = OrderedDict()
 _ready: list[bool] = []
 
 
@@ -108,8 +112,23 @@ def judge(asked: Asked) -> TakeCheck | Lost:
         return Lost()
     session = _held[asked.key].session
     checked = session.checked()
+    _known[asked.production] = session.sample_rate_hz, session.channels, session.heard()
+    _known.move_to_end(asked.production)
+    while len(_known) > KNOWN:
+        _known.popitem(last=False)
     session.give_up()
     return take_check(checked, asked.specification, distance_cm=asked.distance_cm)
+
+
+def known(production: str, *, sample_rate_hz: int, channels: int) -> NDArray[np.float32] | None:
+    """The room and the sentences of the last take check of a production, shape (frames, channels), where it was of this kind."""
+    rate, count, heard = _known.get(production, (0, 0, None))
+    return heard if (rate, count) == (sample_rate_hz, channels) else None
+
+
+def plain(block: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Samples as meters and steps can take them, whatever came."""
+    return np.nan_to_num(block, nan=0.0, posinf=1.0, neginf=-1.0).clip(-4.0, 4.0)
 
 
 def get_ready(asked: Ended) -> Ended:
