@@ -9,7 +9,7 @@ export default ts.config(
   ...ts.configs.recommended,
   ...svelte.configs.recommended,
   { languageOptions: { globals: { ...globals.browser, ...globals.node } } },
-  { files: ['src/lib/capture.js'], languageOptions: { globals: globals.audioWorklet } },
+  { files: ['src/lib/capture.js', 'src/lib/play.js'], languageOptions: { globals: globals.audioWorklet } },
   {
     files: ['**/*.svelte', '**/*.svelte.ts'],
     languageOptions: { parserOptions: { parser: ts.parser } },

@@ -4,7 +4,7 @@ import re
 
 import numpy as np
 import soundfile
-from playwright.sync_api import expect
+from playwright.sync_api import Locator, expect
 
 from ispettore.core.check.advice import take_check
 from ispettore.core.check.figures import check
@@ -33,6 +33,11 @@ class TakeCheck(InterfaceCase):
         self.page.get_by_role("link", name="Take check").click()
         expect(self.page.get_by_role("heading", name="Take check")).to_be_visible()
 
+    @property
+    def status(self) -> Locator:
+        """How a check stands."""
+        return self.page.get_by_role("group", name="Check").get_by_role("status")
+
     def asked(self) -> list[dict]:
         """The take checks that are kept."""
         return self.page.evaluate(
@@ -41,17 +46,17 @@ class TakeCheck(InterfaceCase):
 
     def begin(self) -> None:
         self.page.get_by_role("button", name="Check room and voice").click()
-        expect(self.page.get_by_role("status")).to_have_text("The room: be quiet.")
+        expect(self.status).to_have_text("The room: be quiet.")
         expect(self.page.get_by_role("group", name="Check")).to_contain_text(re.compile(r"\d+ s more"))
 
     def whole(self) -> None:
         self.begin()
-        expect(self.page.get_by_role("status")).to_contain_text("Now read a few sentences")
+        expect(self.status).to_contain_text("Now read a few sentences")
         done = self.page.get_by_role("button", name="Done reading")
         expect(done).to_be_disabled()
         expect(done).to_be_enabled()
         done.click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
 
     def write(self, label: str, value: float) -> None:
         self.page.get_by_label(label).fill(str(value))
@@ -66,7 +71,7 @@ class StandsIn(TakeCheck):
         expect(self.page.get_by_label("Distance in centimetres")).to_have_attribute("aria-invalid", "true")
         self.write("Distance in centimetres", 30)
         self.page.get_by_role("button", name="Start listening").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
         expect(self.page.get_by_role("group", name="Check")).to_contain_text(re.compile(r"highest peak −\d+\.\d dBFS"))
         self.whole()
         result = self.page.get_by_role("region", name=words.RESULT)
@@ -101,7 +106,7 @@ class StandsIn(TakeCheck):
         self.page.get_by_role("button", name="Start listening").click()
         self.begin()
         self.page.get_by_role("button", name="Give up").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
         self.begin()
         self.page.evaluate(
             """() => {
@@ -110,19 +115,19 @@ class StandsIn(TakeCheck):
             }"""
         )
         expect(self.page.get_by_role("alert")).to_contain_text("This page was hidden during the check, so the check was stopped")
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
         self.assertEqual(self.asked(), [])
 
     def test_a_server_that_ends_is_told_and_the_next_listens(self):
         self.open_check()
         self.page.get_by_label("Listen to").select_option("stand-in")
         self.page.get_by_role("button", name="Start listening").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
         self.stage.kill_web()
         expect(self.page.get_by_role("alert")).to_contain_text("The connection to the server ended. Start listening again.")
         self.complaints.clear()
         self.page.get_by_role("button", name="Start listening").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
 
 
 class Microphones(TakeCheck):
@@ -145,7 +150,7 @@ class Microphones(TakeCheck):
     def listen(self) -> None:
         self.open_check()
         self.page.get_by_role("button", name="Start listening").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
 
     def test_it_is_heard_as_it_is_and_figures_are_those_of_the_core(self):
         self.listen()
@@ -154,7 +159,7 @@ class Microphones(TakeCheck):
         self.write("Distance in centimetres", 30)
         # The device begins with the room, and then reads.
         self.begin()
-        expect(self.page.get_by_role("status")).to_contain_text("Now read a few sentences")
+        expect(self.status).to_contain_text("Now read a few sentences")
         until(lambda: self.page.wait_for_timeout(100) or self.asked(), what="the end of the sentences")
         [kept] = self.asked()
         found = kept["found"]
@@ -170,7 +175,7 @@ class Microphones(TakeCheck):
         expect(self.page.get_by_role("alert")).to_contain_text("was disconnected. Connect it, then start listening again.")
         expect(self.page.get_by_role("button", name="Start listening")).to_be_visible()
         self.page.get_by_role("button", name="Start listening").click()
-        expect(self.page.get_by_role("status")).to_have_text("Listening. Nothing is kept.")
+        expect(self.status).to_have_text("Listening. Nothing is kept.")
         self.page.evaluate(
             """() => {
               window.track.getSettings = () => ({ sampleRate: 8000 });

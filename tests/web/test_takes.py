@@ -2,6 +2,7 @@
 
 import io
 import json
+import os
 import struct
 import time
 from contextlib import contextmanager
@@ -112,7 +113,16 @@ class Takes(WireCase):
         self.assertEqual(self.takes()["next"], "Take 2")
         record = str(self.ask("GET", f"/productions/{self.production}/record"))
         self.assertIn("Recorded here from A microphone, 0:06.", record)
-        self.assertEqual(list(places.folder().glob(f"{self.take}*")), [])
+        # A page that did not hear the answer asks once more.
+        for again in (False, True):
+            with self.socket(fresh=again):
+                self.assertEqual(self.first["recording"], made)
+        self.assertEqual(self.ask("POST", f"/productions/{self.production}/takes/{self.take}/finish")["id"], made)
+        left = places.folder() / f"{self.take}.json"
+        self.assertEqual(list(places.folder().glob(f"{self.take}*")), [left])
+        os.utime(left, (1, 1))
+        self.takes()
+        self.assertFalse(left.exists())
 
     def test_levels_come_as_it_is_recorded_and_are_there_when_it_goes_on(self):
         with self.socket() as socket:

@@ -1,41 +1,61 @@
 <script lang="ts">
-  // The levels of the last half minute as they come: peaks over the level, where peaks should lie, and which part was the room.
-  import type { Level } from '../lib/take-check.svelte';
-  import { SHOWN_S } from '../lib/take-check.svelte';
+  // A level while it comes in: peaks over the level, where peaks should lie, which part is what, and what was marked.
+  import type { GrownColumn } from '../lib/growing';
   import { frameOf, HEIGHT, LEFT, TOP, FLOOR, BOTTOM, y } from '../lib/ribbon-geometry';
   import { number } from '../lib/format';
   interface Props {
-    levels: Level[];
-    parts: string[];
+    /** In the order of time, each with the part that it is of, if it is of any. */
+    columns: (GrownColumn & { part?: string })[];
+    shown: { start: number; end: number };
+    /** A time as the axis writes it. */
+    written: (seconds: number) => string;
     /** Where the peaks of the sentences should lie, in dBFS. */
     aim: [number, number] | undefined;
+    marks?: number[];
+    /** What the picture shows, in words. */
+    said: string;
   }
-  let { levels, parts, aim }: Props = $props();
+  let { columns, shown, written, aim, marks = [], said }: Props = $props();
   let outer = $state(800);
-  const frame = $derived(frameOf(outer, { start: -SHOWN_S, end: 0 }));
-  const last = $derived(levels.at(-1)?.at_s ?? 0);
+  const frame = $derived(frameOf(outer, shown));
   const LEAST = -80;
   const at = (level: number | null) => y(Math.max(LEAST, Math.min(0, level ?? LEAST)));
-  const step = $derived(frame.plot / (SHOWN_S * 10));
   const drawn = $derived(
-    levels.map((level, place) => ({
-      x: frame.x(level.at_s - last) - step,
-      peak: at(level.peak_dbfs),
-      rms: at(level.rms_dbfs),
-      clipped: level.full_scale > 0,
-      part: parts[place] ?? '',
+    columns.map(({ from, to, peak, rms, clipped, part }) => ({
+      x: frame.x(from),
+      wide: frame.x(to) - frame.x(from),
+      peak: at(peak),
+      rms: at(rms),
+      clipped,
+      part: part ?? '',
     })),
   );
+  /** Stretches without a gap. */
+  const stretches = $derived.by(() => {
+    const found: (typeof drawn)[] = [];
+    for (const column of drawn) {
+      const before = found.at(-1)?.at(-1);
+      if (before && column.x - before.x - before.wide < 0.5) found.at(-1)?.push(column);
+      else found.push([column]);
+    }
+    return found;
+  });
+  const place = (pixels: number) => pixels.toFixed(1);
   const area = $derived(
-    drawn.length
-      ? `M${drawn[0]?.x} ${FLOOR}` +
-          drawn.map(({ x, peak }) => `L${x.toFixed(1)} ${peak.toFixed(1)}h${step.toFixed(2)}`).join('') +
-          `V${FLOOR}Z`
-      : '',
+    stretches
+      .map(
+        (one) =>
+          `M${place(one[0]?.x ?? 0)} ${FLOOR}` +
+          one.map(({ x, wide, peak }) => `L${place(x)} ${place(peak)}h${wide.toFixed(2)}`).join('') +
+          `V${FLOOR}Z`,
+      )
+      .join(''),
   );
   const level = $derived(
-    drawn
-      .map(({ x, rms }, place) => `${place ? 'L' : 'M'}${x.toFixed(1)} ${rms.toFixed(1)}h${step.toFixed(2)}`)
+    stretches
+      .map((one) =>
+        one.map(({ x, wide, rms }, n) => `${n ? 'L' : 'M'}${place(x)} ${place(rms)}h${wide.toFixed(2)}`).join(''),
+      )
       .join(''),
   );
   const CALLED: Record<string, string> = { room: 'room', reading: 'sentences' };
@@ -43,19 +63,13 @@
   /** Stretches of one part of the check. */
   const runs = $derived.by(() => {
     const found: { part: string; x: number; end: number }[] = [];
-    for (const { part, x } of drawn) {
+    for (const { part, x, wide } of drawn) {
       const before = found.at(-1);
-      if (before?.part === part) before.end = x + step;
-      else found.push({ part, x, end: x + step });
+      if (before?.part === part) before.end = x + wide;
+      else found.push({ part, x, end: x + wide });
     }
     return found.filter(({ part }) => part in CALLED);
   });
-  const now = $derived(levels.at(-1));
-  const said = $derived(
-    now
-      ? `Level of the last ${SHOWN_S} s. Now peaks at ${now.peak_dbfs === null ? 'silence' : `${number(now.peak_dbfs, 0)} dBFS`}.`
-      : 'Nothing is listened to yet.',
-  );
 </script>
 
 <div class="picture" bind:clientWidth={outer}>
@@ -67,8 +81,12 @@
     {/each}
     <path class="peaks" d={area} />
     <path class="level" d={level} />
-    {#each drawn as { x, clipped }, place (place)}
-      {#if clipped}<rect class="clipped" {x} width={step} y={TOP} height="6" />{/if}
+    {#each drawn as { x, wide, clipped }, n (n)}
+      {#if clipped}<rect class="clipped" {x} width={Math.max(wide, 2)} y={TOP} height="6" />{/if}
+    {/each}
+    {#each marks as mark, n (n)}
+      <line class="mark" x1={frame.x(mark)} x2={frame.x(mark)} y1={TOP} y2={FLOOR + 6} />
+      <path class="foot" d={`M${frame.x(mark) - 4} ${FLOOR + 12}h8l-4 -7z`} />
     {/each}
     {#each runs as { part, x, end } (x)}
       <rect class={part} {x} width={end - x} y={HEIGHT - BOTTOM - STRIP} height={STRIP} />
@@ -82,7 +100,7 @@
       >
     {/if}
     {#each frame.x.ticks(frame.narrow ? 3 : 6) as tick (tick)}
-      <text class="time" x={frame.x(tick)} y={HEIGHT - 4}>{tick === 0 ? 'now' : `${number(-tick, 0)} s ago`}</text>
+      <text class="time" x={frame.x(tick)} y={HEIGHT - 4}>{written(tick)}</text>
     {/each}
   </svg>
 </div>
@@ -123,6 +141,13 @@
   }
   .clipped {
     fill: var(--outside);
+  }
+  .mark {
+    stroke: var(--act);
+    stroke-width: 1.2;
+  }
+  .foot {
+    fill: var(--act);
   }
   .room {
     fill: var(--soft);

@@ -15,6 +15,7 @@ export type LimitVerdict = components['schemas']['LimitVerdict'];
 export type Limit = components['schemas']['Limit'];
 export type Specification = components['schemas']['Specification'];
 export type Spread = components['schemas']['Spread'];
+export type UnfinishedTake = components['schemas']['UnfinishedTake'];
 export type Unfinished = components['schemas']['UnfinishedUpload'];
 export type SpecificationView = components['schemas']['SpecificationView'];
 export type LimitSentence = components['schemas']['LimitSentence'];

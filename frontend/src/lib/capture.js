@@ -20,7 +20,9 @@ class Capture extends AudioWorkletProcessor {
         this.piece[this.filled * this.channels + channel] = input[channel]?.[frame] ?? 0;
       this.filled += 1;
       if (this.filled === this.size) {
-        this.port.postMessage(this.piece.buffer, [this.piece.buffer]);
+        // `at` is the frame of the audio clock at which the piece began.
+        const at = currentFrame + frame + 1 - this.size;
+        this.port.postMessage({ at, samples: this.piece.buffer }, [this.piece.buffer]);
         this.begin();
       }
     }

@@ -1,4 +1,6 @@
-// A microphone as the browser gives it: unchanged samples in pieces, and a sentence for whatever can go wrong with it.
+// What is listened to, as the browser gives it: unchanged samples in pieces, and a sentence for whatever can go wrong with it.
+
+import type { StandInSetting } from './api';
 
 export interface Device {
   id: string;
@@ -29,32 +31,53 @@ export async function devices(): Promise<Device[]> {
     .map(({ deviceId, label }, at) => ({ id: deviceId, name: label || `Microphone ${at + 1}` }));
 }
 
-export class Microphone {
-  #context: AudioContext;
+/** Samples of one channel, and the frame of the audio clock at which they began. */
+export type OnPiece = (samples: ArrayBuffer, at: number) => void;
+export type OnLost = (said: string) => void;
+
+/** What is listened to: its sound, and the clock it runs by. */
+export interface Input {
+  readonly id: string;
+  readonly name: string;
+  readonly context: AudioContext;
+  readonly source: AudioNode;
+  stop(): void;
+}
+
+/** Have the sound of a source come in pieces. */
+async function listen(context: AudioContext, source: AudioNode, onpiece: OnPiece, onlost: OnLost): Promise<void> {
+  await context.audioWorklet.addModule(new URL('./capture.js', import.meta.url));
+  const node = new AudioWorkletNode(context, 'capture', {
+    numberOfOutputs: 0,
+    channelCount: 1,
+    channelCountMode: 'explicit',
+    processorOptions: { channels: 1 },
+  });
+  node.port.onmessage = ({ data }: MessageEvent<{ samples: ArrayBuffer; at: number }>) =>
+    onpiece(data.samples, data.at);
+  node.onprocessorerror = () => onlost('The browser stopped passing sound on. Start listening again.');
+  source.connect(node);
+  await context.resume();
+}
+
+export class Microphone implements Input {
   #stream: MediaStream;
 
   private constructor(
     stream: MediaStream,
-    context: AudioContext,
+    readonly context: AudioContext,
+    readonly source: AudioNode,
     readonly name: string,
   ) {
-    [this.#stream, this.#context] = [stream, context];
+    this.#stream = stream;
   }
 
   get id(): string {
     return this.#stream.getAudioTracks()[0]?.getSettings().deviceId ?? '';
   }
 
-  get sampleRate(): number {
-    return this.#context.sampleRate;
-  }
-
   /** Ask for it, and hear it: `onpiece` gets samples of one channel, `onlost` why nothing comes any more. */
-  static async open(
-    id: string,
-    onpiece: (samples: ArrayBuffer) => void,
-    onlost: (said: string) => void,
-  ): Promise<Microphone> {
+  static async open(id: string, onpiece: OnPiece, onlost: OnLost): Promise<Microphone> {
     if (!navigator.mediaDevices) throw new Refused(NOT_SECURE);
     // What browsers do to voices in calls would be measured instead of the voice and its room.
     const plain = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 };
@@ -63,24 +86,15 @@ export class Microphone {
     });
     const [track] = stream.getAudioTracks();
     const context = new AudioContext();
+    const source = context.createMediaStreamSource(stream);
     try {
-      await context.audioWorklet.addModule(new URL('./capture.js', import.meta.url));
-      const node = new AudioWorkletNode(context, 'capture', {
-        numberOfOutputs: 0,
-        channelCount: 1,
-        channelCountMode: 'explicit',
-        processorOptions: { channels: 1 },
-      });
-      node.port.onmessage = ({ data }: MessageEvent<ArrayBuffer>) => onpiece(data);
-      node.onprocessorerror = () => onlost('The browser stopped passing sound on. Start listening again.');
-      context.createMediaStreamSource(stream).connect(node);
-      await context.resume();
+      await listen(context, source, onpiece, onlost);
     } catch (error) {
       stream.getTracks().forEach((one) => one.stop());
       void context.close();
       throw error;
     }
-    const found = new Microphone(stream, context, track?.label || 'Microphone');
+    const found = new Microphone(stream, context, source, track?.label || 'Microphone');
     const rate = track?.getSettings().sampleRate;
     if (track)
       track.onended = () => onlost(`“${found.name}” was disconnected. Connect it, then start listening again.`);
@@ -98,7 +112,41 @@ export class Microphone {
       track.onended = null;
       track.stop();
     }
-    void this.#context.close();
+    void this.context.close();
+  }
+}
+
+/** A stand-in for a microphone: a minute of somebody reading, over and over, at the pace at which it is read. */
+export class Reader implements Input {
+  readonly id = '';
+  readonly name = 'Stand-in';
+
+  private constructor(
+    readonly context: AudioContext,
+    readonly source: AudioNode,
+  ) {}
+
+  static async open(setting: StandInSetting, onpiece: OnPiece, onlost: OnLost): Promise<Reader> {
+    const given = Object.entries(setting).filter(([, value]) => value !== null);
+    const query = new URLSearchParams(given.map(([name, value]) => [name, String(value)]));
+    const context = new AudioContext({ sampleRate: 48_000 });
+    try {
+      const answer = await fetch(`/api/stand-in?${query.toString()}`);
+      if (!answer.ok) throw new Refused('The stand-in could not be had from the server. Start again.');
+      const source = context.createBufferSource();
+      source.buffer = await context.decodeAudioData(await answer.arrayBuffer());
+      source.loop = true;
+      await listen(context, source, onpiece, onlost);
+      source.start();
+      return new Reader(context, source);
+    } catch (error) {
+      void context.close();
+      throw error;
+    }
+  }
+
+  stop(): void {
+    void this.context.close();
   }
 }
 

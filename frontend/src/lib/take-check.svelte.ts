@@ -83,7 +83,11 @@ export class Checking {
       }
       this.#microphone = microphone;
       this.device = microphone.id;
-      this.#open(run, { ...opening, name: microphone.name.slice(0, 120), sample_rate_hz: microphone.sampleRate });
+      this.#open(run, {
+        ...opening,
+        name: microphone.name.slice(0, 120),
+        sample_rate_hz: microphone.context.sampleRate,
+      });
     } catch (error) {
       if (run === this.#run) this.#lost(error instanceof Refused ? error.message : told(error));
     }

@@ -8,12 +8,15 @@
   import ListTable from '../components/ListTable.svelte';
   import Problem from '../components/Problem.svelte';
   import ScreenHead from '../components/ScreenHead.svelte';
+  import TakeRecorder from '../components/TakeRecorder.svelte';
   import WrittenNumber from '../components/WrittenNumber.svelte';
   import type { StandInSetting } from '../lib/api';
   import { date, number } from '../lib/format';
   import { devices, type Device } from '../lib/microphone';
   import * as productions from '../lib/server/productions';
-  import { Checking, STAND_IN } from '../lib/take-check.svelte';
+  import { client } from '../lib/client';
+  import { Checking, SHOWN_S, STAND_IN } from '../lib/take-check.svelte';
+  import { Taking } from '../lib/taking.svelte';
 
   let { params }: { params: { id: string } } = $props();
   const sheet = createQuery(() => productions.sheet(params.id));
@@ -91,6 +94,31 @@
       on: course,
     }[checking.on],
   );
+  const taking = $derived(
+    new Taking(params.id, () => void client.invalidateQueries({ queryKey: ['takes', params.id] })),
+  );
+  $effect(() => {
+    const now = taking;
+    return () => now.stop();
+  });
+  /** The last half minute, against now. */
+  const columns = $derived.by(() => {
+    const last = checking.levels.at(-1)?.at_s ?? 0;
+    return checking.levels.map(({ at_s, peak_dbfs, rms_dbfs, full_scale }, place) => ({
+      from: at_s - last - 0.1,
+      to: at_s - last,
+      peak: peak_dbfs,
+      rms: rms_dbfs,
+      clipped: full_scale > 0,
+      part: checking.parts[place],
+    }));
+  });
+  const peakNow = $derived(checking.levels.at(-1)?.peak_dbfs);
+  const now = $derived(
+    peakNow === undefined
+      ? 'Nothing is listened to yet.'
+      : `Level of the last ${SHOWN_S} s. Now peaks at ${peakNow === null ? 'silence' : `${number(peakNow, 0)} dBFS`}.`,
+  );
   const newest = $derived(checking.found ?? kept.data?.checks[0]);
   const earlier = $derived((kept.data?.checks ?? []).filter(({ id }) => id !== newest?.id));
 </script>
@@ -118,7 +146,7 @@
         {#if checking.on}
           <Button onclick={() => checking.stop()}>Stop listening</Button>
         {:else}
-          <Button strong onclick={start}>Start listening</Button>
+          <Button strong={!newest?.found.ready} disabled={taking.busy} onclick={start}>Start listening</Button>
         {/if}
       {/snippet}
     </ScreenHead>
@@ -158,8 +186,16 @@
       {/if}
     </div>
     {#if checking.problem}<p class="outside" role="alert">{checking.problem}</p>{/if}
-    <LivePicture levels={checking.levels} parts={checking.parts} {aim} />
-    <div class="line course" role="group" aria-label="Check">
+    {#if !taking.busy}
+      <LivePicture
+        {columns}
+        shown={{ start: -SHOWN_S, end: 0 }}
+        written={(seconds) => (seconds === 0 ? 'now' : `${number(-seconds, 0)} s ago`)}
+        {aim}
+        said={now}
+      />
+    {/if}
+    <div class="line course" role="group" aria-label="Check" hidden={taking.busy}>
       {#if checking.on === 'on'}
         {#if checking.state === 'listening'}
           <Button strong onclick={checking.begin}>Check room and voice</Button>
@@ -178,7 +214,17 @@
         <span class="figure">highest peak {number(checking.peak, 1)} dBFS</span>
       {/if}
     </div>
-    {#if newest}
+    <TakeRecorder
+      production={params.id}
+      {taking}
+      source={chosen}
+      {setting}
+      {aim}
+      onstart={() => {
+        checking.stop();
+      }}
+    />
+    {#if newest && !taking.busy}
       <section aria-label="Result">
         <h2>
           {newest.found.ready ? 'Ready to record' : 'Not ready yet'}<span class="soft"
@@ -190,7 +236,7 @@
         <CheckFound check={newest} />
       </section>
     {/if}
-    {#if earlier.length}
+    {#if earlier.length && !taking.busy}
       <section aria-label="Earlier checks">
         <h2>Earlier checks</h2>
         <ListTable caption="Earlier checks">
@@ -238,6 +284,9 @@
   }
   .course {
     min-height: 36px;
+  }
+  .course[hidden] {
+    display: none;
   }
   .outside {
     color: var(--outside);

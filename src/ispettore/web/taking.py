@@ -180,6 +180,9 @@ class _Conversation:
     async def held(self) -> None:
         """Until the page goes. Raises what ends it."""
         opening = await self._opened()
+        if (made := await run_in_threadpool(taking.became, self._production_id, opening.take)) is not None:
+            await self.tell(TakeTold(recording=made))
+            return
         kind = {"sample_rate_hz": opening.sample_rate_hz, "channels": opening.channels}
         begin = {**kind, "name": opening.name, "heard_from": opening.heard_from, "fresh": opening.fresh}
         take = await run_in_threadpool(lambda: taking.begin(self._production_id, opening.take, **begin))  # type: ignore[arg-type]

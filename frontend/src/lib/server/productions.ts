@@ -183,3 +183,16 @@ export const toFolder = (id: string, recordings: string[] | null) =>
   got(acts.POST('/api/productions/{production_id}/deliver-to-folder', { ...of(id), body: { recordings } }));
 export const handIn = (id: string, recordings: string[] | null, requirements: string) =>
   got(acts.POST('/api/productions/{production_id}/hand-in', { ...of(id), body: { recordings, requirements } }));
+
+/** What a next take would be called, those that are not finished, and what can be heard while recording one. */
+export const takes = (id: string) =>
+  question(['takes', id], either(productionItself(id), about('uploads')), () =>
+    got(api.GET('/api/productions/{production_id}/takes', of(id))),
+  );
+
+export const discardTake = (id: string, take_id: string) =>
+  got(
+    acts.DELETE('/api/productions/{production_id}/takes/{take_id}', {
+      params: { path: { production_id: id, take_id } },
+    }),
+  );

@@ -5,6 +5,7 @@ Whatever happens, what was promised of a take stays here until somebody finishes
 
 import json
 import os
+import time
 from datetime import datetime
 from pathlib import Path
 from uuid import UUID
@@ -15,7 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ispettore.core.audio import cues
 from ispettore.core.check.live import LiveLevels
-from ispettore.studio.catalogue.incoming import UID
+from ispettore.studio.catalogue.incoming import KEEP_DAYS, UID
 from ispettore.studio.errors import NotFound
 from ispettore.studio.settings import settings
 
@@ -30,7 +31,8 @@ class TakeMark(BaseModel):
 
 
 class TakeFacts(BaseModel):
-    """What is known of a take beside its sound. `kept_as` is the upload that it became once it was finished."""
+    """What is known of a take beside its sound. `recording` is what it became, once it was finished: that is known here for some
+    days, for a page that did not hear the answer."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -42,6 +44,7 @@ class TakeFacts(BaseModel):
     channels: int
     begun_at: datetime
     marks: tuple[TakeMark, ...] = ()
+    recording: UUID | None = None
 
 
 def folder() -> Path:
@@ -78,13 +81,18 @@ def note(known: TakeFacts) -> None:
 
 
 def all_of(production_id: UUID) -> list[TakeFacts]:
-    """Those of a production that are neither finished nor discarded, the oldest first."""
+    """Those of a production that are neither finished nor discarded, the oldest first. What is known of those that were finished
+    some days ago goes."""
     found = []
     for path in folder().glob("*.json"):
         try:
-            found.append(facts(path.stem))
+            one = facts(path.stem)
         except NotFound:
             continue
+        if one.recording is None:
+            found.append(one)
+        elif time.time() - path.stat().st_mtime > KEEP_DAYS * 86_400:
+            remove(one.id)
     return sorted((one for one in found if one.production_id == production_id), key=lambda one: one.begun_at)
 
 

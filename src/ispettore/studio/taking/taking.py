@@ -21,7 +21,7 @@ from ispettore.studio.tables import Production, Recording, now
 from ispettore.studio.taking import open_take, places
 from ispettore.studio.taking.errors import TakeEmpty, TakeGoesOn
 from ispettore.studio.taking.open_take import OpenTake
-from ispettore.studio.taking.places import TakeFacts
+from ispettore.studio.taking.places import TakeFacts, TakeMark
 
 SPARE_S = 60
 LONGEST_NAME = 120
@@ -38,7 +38,7 @@ class UnfinishedTake(BaseModel):
     sample_rate_hz: int
     channels: int
     kept_s: float
-    marks: int
+    marks: list[TakeMark]
     goes_on: bool
 
 
@@ -90,6 +90,8 @@ def finish(identifier: str, *, take: OpenTake | None = None) -> UUID:
     """Make a recording of a take, once, however often this is tried; `take` is the one who has it open. Raises NotFound,
     TakeGoesOn, TakeEmpty, NoRoomLeft and StoreReadOnly."""
     known = places.facts(identifier)
+    if known.recording is not None:
+        return known.recording
     path, incoming = places.sound(identifier), Incoming(settings().incoming)
     with disk.in_words(known.name):
         if path.exists():
@@ -109,8 +111,18 @@ def finish(identifier: str, *, take: OpenTake | None = None) -> UUID:
             if (recording := session.get(Recording, made)) is not None:
                 deeds.note(session, recording, f"Recorded here from {known.heard_from}, {clock(length_s)}.")
         places.remove(identifier)
+        places.note(known.model_copy(update={"recording": made}))
     tell(known.production_id)
     return made
+
+
+def became(production_id: UUID, identifier: str) -> UUID | None:
+    """The recording that a take of a production became, where it did."""
+    try:
+        known = places.facts(identifier)
+    except NotFound:
+        return None
+    return known.recording if known.production_id == production_id else None
 
 
 def discard(identifier: str) -> None:
@@ -146,7 +158,7 @@ def _view(known: TakeFacts) -> UnfinishedTake:
         **known.model_dump(include={"id", "name", "heard_from", "sample_rate_hz", "channels"}),
         begun_at=known.begun_at.isoformat(),
         kept_s=_length_s(places.sound(known.id)),
-        marks=len(known.marks),
+        marks=list(known.marks),
         goes_on=open_take.is_open(known.id),
     )
 
