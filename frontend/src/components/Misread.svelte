@@ -26,9 +26,10 @@
   let { recordingId, knownAs, repeats, groups, rate, selection, snippet, oncut, onshow, onleave, onreturn }: Props =
     $props();
 
+  const KINDS = ['mark', 'mark-set', 'repeated-words'] as const;
   interface Row {
     key: string;
-    kind: 'mark' | 'repeated-words';
+    kind: (typeof KINDS)[number];
     place: Place;
     repeat: Repeat | undefined;
   }
@@ -38,10 +39,10 @@
   const long = (seconds: number) => exact(Math.round(seconds * 100) / 100);
   const rows = $derived.by(() => {
     const found: Row[] = [];
-    for (const kind of ['mark', 'repeated-words'] as const)
+    for (const kind of KINDS)
       for (const place of groups.find((group) => group.key === kind)?.places ?? []) {
         const of = (one: Repeat) =>
-          (kind === 'mark' ? one.mark_s : one.mark_s === null && one.begun_s) === place.start_s;
+          (kind === 'repeated-words' ? one.mark_s === null && one.begun_s : one.mark_s) === place.start_s;
         found.push({ key: `${knownAs} ${kind} ${place.start_s}`, kind, place, repeat: repeats.find(of) });
       }
     return found.sort((one, other) => one.place.start_s - other.place.start_s);
@@ -54,7 +55,7 @@
   let shown = $state('');
   const cutOf = ({ key, repeat }: Row) => moved[key] ?? (repeat && { start_s: repeat.start_s, end_s: repeat.end_s });
   const wants = (row: Row) =>
-    cutOf(row) !== undefined && (wanted[row.key] ?? (row.kind === 'mark' || row.key in moved));
+    cutOf(row) !== undefined && (wanted[row.key] ?? (row.kind !== 'repeated-words' || row.key in moved));
   const chosen = $derived(open.filter(wants).flatMap((row) => cutOf(row) ?? []));
   const seconds = $derived(chosen.reduce((sum, one) => sum + one.end_s - one.start_s, 0));
 
@@ -88,7 +89,7 @@
     <ul>
       {#each open as row (row.key)}
         {@const cut = cutOf(row)}
-        {@const name = `${row.kind === 'mark' ? 'Mark' : 'Read twice'} at ${at(row.place.start_s)}`}
+        {@const name = `${row.kind === 'repeated-words' ? 'Read twice' : 'Mark'} at ${at(row.place.start_s)}`}
         <li>
           <label>
             <input
@@ -136,7 +137,7 @@
     {/if}
     {#each left as row (row.key)}
       <p class="soft line">
-        {row.kind === 'mark' ? 'Mark' : 'Read twice'} at {at(row.place.start_s)}: {row.place.accepted}
+        {row.kind === 'repeated-words' ? 'Read twice' : 'Mark'} at {at(row.place.start_s)}: {row.place.accepted}
         <LinkButton onclick={() => onreturn([row.place], row.kind)}
           >Propose again<span class="visually-hidden"> at {at(row.place.start_s)}</span></LinkButton
         >

@@ -124,37 +124,43 @@
     />
   {/if}
   <div class="line">
-    {#if !taking.busy}
-      <Field label="Called" value={name} maxlength={100} onchange={(to) => (written = to)} />
-    {/if}
-    <Choice label="On headphones" value={taking.hearing} options={heard} onchange={(to) => void taking.hear(to)} />
-    {#if taking.state === ''}
-      <Button strong disabled={!name.trim()} onclick={begin}>Record</Button>
-    {:else if going}
+    {#if going}
       <span class="clock">{clock(taking.recorded, 1)}</span>
-      <Button strong onclick={() => taking.mark()}>Mark</Button>
+      <span {@attach (it) => it.querySelector('button')?.focus()}
+        ><Button strong onclick={() => taking.mark()}>Mark</Button></span
+      >
       {#if taking.state === 'on'}
         <Button onclick={() => taking.pause()}>Pause</Button>
       {:else}
         <Button onclick={() => taking.resume()}>Go on</Button>
       {/if}
       <Button onclick={() => taking.finish()}>Finish take</Button>
+    {:else if !taking.busy}
+      <Field label="Called" value={name} maxlength={100} onchange={(to) => (written = to)} />
+    {/if}
+    <Choice label="On headphones" value={taking.hearing} options={heard} onchange={(to) => void taking.hear(to)} />
+    {#if taking.state === ''}
+      <Button strong disabled={!name.trim()} onclick={begin}>Record</Button>
     {/if}
   </div>
   <p class="course">
-    <span role="status" class="said">{said}</span>
-    {#if taking.recording}<a href={`#/recordings/${taking.recording}`}>Open it</a>{/if}
-    {#if going}
-      <span class={['figure', { late: waiting > 3 }]}
-        >{waiting > 3 ? `${number(waiting, 0)} s wait here` : `safe on the server up to ${clock(taking.kept)}`}</span
+    <span role="status">{said}</span>
+    {#if taking.recording}
+      <a href={`#/recordings/${taking.recording}`}>Open it</a>
+    {:else if going}
+      <span class={waiting > 3 ? 'outside' : 'soft'}
+        >{waiting > 3
+          ? `${number(waiting, 0)} s wait in this browser.`
+          : `Safe on the server up to ${clock(taking.kept)}.`}</span
       >
-      {#if taking.clipped}<span class="figure outside">clipped {counted(taking.clipped, 'time')}</span>{/if}
-      {#if taking.delay !== null}<span class="figure">heard {number(1000 * taking.delay, 0)} ms after you speak</span
+      {#if taking.clipped}<span class="outside">Clipped {counted(taking.clipped, 'time')}.</span>{/if}
+      {#if taking.delay !== null}<span class="soft">Heard {number(1000 * taking.delay, 0)} ms after you speak.</span
         >{/if}
-    {/if}
-    {#if !taking.busy && !taking.recording && !taking.problem}<span class="soft"
+    {:else if !taking.busy && !taking.problem}
+      <span class="soft"
         >Every sample is kept as it comes, also if the connection breaks or the page is closed. M marks what went wrong.</span
-      >{/if}
+      >
+    {/if}
   </p>
   {#if taking.hearing}
     <p class="soft">
@@ -216,21 +222,9 @@
     align-items: end;
   }
   .clock {
-    font-family: var(--figures);
-    min-width: 8ch;
-    text-align: right;
-    align-self: center;
+    font: var(--type-title) var(--figures);
+    min-width: 7ch;
   }
-  .course {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--space-2) var(--space-5);
-    min-height: 1.5em;
-  }
-  .figure {
-    font-family: var(--figures);
-  }
-  .late,
   .outside {
     color: var(--outside);
   }

@@ -132,7 +132,8 @@
     {@const it = sheet.data}
     <ScreenHead title="Take check">
       {#snippet way()}<a href={`#/productions/${params.id}`}>{it.name}</a>{/snippet}
-      {#snippet told()}Input and room before the first word, for {it.specification.name}.{/snippet}
+      {#snippet told()}Input and room before the first word, and then the take itself, for {it.specification
+          .name}.{/snippet}
       {#snippet acts()}
         <Choice
           label="Listen to"
@@ -150,7 +151,7 @@
         {/if}
       {/snippet}
     </ScreenHead>
-    <div class="line" role="group" aria-label={standsIn ? 'Stand-in' : 'Distance'}>
+    <div class="line" role="group" aria-label={standsIn ? 'Stand-in' : 'Distance'} hidden={taking.busy}>
       {#if standsIn}
         {#each FIELDS as [field, label, unit, low, high] (field)}
           <span
@@ -285,7 +286,7 @@
   .course {
     min-height: 36px;
   }
-  .course[hidden] {
+  [hidden] {
     display: none;
   }
   .outside {

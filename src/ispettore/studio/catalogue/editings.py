@@ -12,6 +12,7 @@ from ispettore.core.edit import making
 from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.making import PauseRule
 from ispettore.core.edit.timeline import Timeline
+from ispettore.core.measure import repeats
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.retake import Matched
 from ispettore.studio import events
@@ -273,7 +274,7 @@ def _paused(session: Session, recording: Recording, before: Edits, wish: SetPaus
     first = wish.start_s if wish.start_s is not None else 0.0
     last = wish.end_s if wish.end_s is not None else LONGEST_S
     end = inspection.facts.duration_s - EDGE_S
-    marks = [one for one in inspection.findings if one.kind == "mark"]
+    marks = [one for one in inspection.findings if one.kind in repeats.MARKS]
     pauses = [
         (one.start_s, one.end_s)
         for one in inspection.pauses
