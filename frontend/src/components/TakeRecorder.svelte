@@ -107,6 +107,12 @@
   );
 </script>
 
+<svelte:window
+  onbeforeunload={(event) => taking.busy && event.preventDefault()}
+  onpagehide={() => {
+    taking.hold();
+  }}
+/>
 <section aria-label="Take">
   <h2>
     {#if going || taking.state === 'finishing'}{bare(taking.name)}<span class="soft"
@@ -135,8 +141,14 @@
         <Button onclick={() => taking.resume()}>Go on</Button>
       {/if}
       <Button onclick={() => taking.finish()}>Finish take</Button>
-    {:else if !taking.busy}
-      <Field label="Called" value={name} maxlength={100} onchange={(to) => (written = to)} />
+    {:else if !taking.busy && known.data}
+      <Field
+        label="Called"
+        value={name}
+        maxlength={100}
+        onchange={(to) => (written = to)}
+        oninput={(to) => (written = to)}
+      />
     {/if}
     <Choice label="On headphones" value={taking.hearing} options={heard} onchange={(to) => void taking.hear(to)} />
     {#if taking.state === ''}
@@ -183,7 +195,7 @@
             ></span
           >
           <Button label={`Go on with ${bare(it.name)}`} onclick={() => goOn(it)}>Go on</Button>
-          <Button label={`Keep ${bare(it.name)} as it is`} onclick={() => taking.finishOff(it)}>Keep as it is</Button>
+          <Button label={`Keep as it is: ${bare(it.name)}`} onclick={() => taking.finishOff(it)}>Keep as it is</Button>
           <Button
             label={`Discard ${bare(it.name)}`}
             onclick={() => {

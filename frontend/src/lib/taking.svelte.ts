@@ -132,7 +132,7 @@ export class Taking {
   pause(): void {
     if (this.state !== 'on') return;
     this.#capturing = false;
-    this.#hold();
+    this.hold();
     this.#headphones?.pause();
     this.state = 'paused';
   }
@@ -278,11 +278,11 @@ export class Taking {
     this.recorded = this.#frames / this.rate;
     // What follows what was sent goes at once; the rest waits for its turn.
     if (this.#sent === this.#frames - piece.length && this.#ready()) this.#put({ first: this.#sent, samples: piece });
-    if (this.#frames - this.#gatheredFirst >= HELD_TOGETHER_S * this.rate) this.#hold();
+    if (this.#frames - this.#gatheredFirst >= HELD_TOGETHER_S * this.rate) this.hold();
   }
 
   /** Put what was gathered where it is held until it is acknowledged. */
-  #hold(): void {
+  hold(): void {
     if (!this.#gathered.length) return;
     const samples = new Float32Array(this.#frames - this.#gatheredFirst);
     let at = 0;
@@ -311,7 +311,7 @@ export class Taking {
 
   /** Send what is held and was not sent, then say that it is over if it is. */
   #send(): void {
-    if (this.state === 'finishing') this.#hold();
+    if (this.state === 'finishing') this.hold();
     const most = Math.floor(LONGEST_SENT_S * this.rate);
     for (const { first, samples } of this.#pieces) {
       for (let at = Math.max(this.#sent - first, 0); at < samples.length; at += most) {
@@ -386,6 +386,8 @@ export class Taking {
     const kept = message.kept ?? 0;
     // Of one that goes on without anything held here, the server's end is the end.
     if (this.#frames < kept) this.#frames = this.#gatheredFirst = kept;
+    // A mark may have been set behind what a reload left.
+    this.marks = this.marks.map((mark) => ({ ...mark, frame: Math.min(mark.frame, this.#frames) }));
     this.#fresh = false;
     this.#sent = kept;
     this.#acknowledged(kept);
@@ -424,7 +426,7 @@ export class Taking {
 
   #endInput(): void {
     this.#capturing = false;
-    this.#hold();
+    this.hold();
     if (this.#input) this.#input.context.onstatechange = null;
     this.#input?.stop();
     this.#input = this.#headphones = undefined;
