@@ -104,7 +104,9 @@ class Takes(InterfaceCase):
 
     def became(self, name: str) -> tuple[np.ndarray, int, list[cues.Mark]]:
         """The samples of the recording that a take became, their rate, and its marks."""
-        expect(self.status).to_contain_text("is a recording of this production now")
+        ended = self.take.get_by_text("is a recording of this production now").or_(self.take.get_by_role("alert"))
+        expect(ended).to_be_visible()
+        expect(ended).to_contain_text("is a recording of this production now")
         path = self.application.folder / "became.wav"
         with transaction() as session:
             [row] = session.exec(select(Recording).where(Recording.name == name).order_by(col(Recording.created_at))).all()[-1:]
@@ -177,7 +179,7 @@ class Takes(InterfaceCase):
         self.press("Finish take")
         sound, rate, marks = self.became("Take 1.wav")
         self.assertEqual(marks, [])
-        self.assertGreater(len(sound) / rate, at + 3)
+        self.assertGreater(len(sound) / rate, at + 2.9)
         self.lies_in(sound, self.heard())
 
     def cut_off(self) -> dict:

@@ -199,7 +199,7 @@ export class Taking {
     this.#pieces = await this.held.pieces(it.id);
     [this.rate, this.#heardFrom, this.#begunAt, this.marks] = [it.rate, it.heardFrom, it.begunAt, it.marks];
     const last = this.#pieces.at(-1);
-    this.#frames = last ? last.first + last.samples.length : 0;
+    this.#frames = this.#gatheredFirst = last ? last.first + last.samples.length : 0;
     this.recorded = this.#frames / this.rate;
   }
 

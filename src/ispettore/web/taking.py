@@ -172,6 +172,8 @@ class _Conversation:
         self._wish: str | None = None
         self._waiting_bytes = 0
         self._came = asyncio.Event()
+        self._over_at: int | None = None
+        """After how many frames it is over."""
 
     async def tell(self, told: TakeTold) -> None:
         async with self._sending:
@@ -197,19 +199,23 @@ class _Conversation:
             work = (self._read(take), self._keep(take), self._listen(take, listening))
             parts = [asyncio.create_task(part) for part in work]
             ended, _ = await asyncio.wait(parts, return_when=asyncio.FIRST_COMPLETED)
+            for one in parts:
+                one.cancel()  # before it is closed: nothing is kept of it any more
+            for one in ended:
+                one.result()
+            if self._over_at is not None:
+                await self._finish(take, self._over_at)
         finally:
             # Whoever goes on with it waits for nothing but this, and nothing that is given up keeps it from being done.
             take.close()
             _ending.add(over := asyncio.create_task(self._let_go(parts, listening)))
             over.add_done_callback(_ending.discard)
-        for one in ended:
-            one.result()
 
     async def _let_go(self, parts: list[asyncio.Task[None]], listening: Hearing) -> None:
         """What still hears ends in its own time."""
-        await run_in_threadpool(taking.tell, self._production_id)
         for one in parts:
             one.cancel()
+        await run_in_threadpool(taking.tell, self._production_id)
         await asyncio.gather(*parts, return_exceptions=True)
         await run_in_threadpool(listening.end)
 
@@ -249,14 +255,16 @@ class _Conversation:
         if said.hear is not None:
             self._wish = said.hear
             self._came.set()
-        if said.finish is None:
-            return False
+        self._over_at = said.finish
+        return said.finish is not None
+
+    async def _finish(self, take: OpenTake, frames: int) -> None:
+        """Make a recording of a take that is so long, and say which."""
         kept = await run_in_threadpool(take.sync)
-        if said.finish > kept:
+        if frames > kept:
             raise SoundMissing(file=take.facts.name, at_s=kept / take.facts.sample_rate_hz)
-        made = await run_in_threadpool(lambda: taking.finish(take.id, take=take))
+        made = await run_in_threadpool(taking.finish, take.id, take=take)
         await self.tell(TakeTold(kept=kept, recording=made))
-        return True
 
     async def _keep(self, take: OpenTake) -> None:
         """Have what came lie on the disk, and say so, every second."""
