@@ -3,9 +3,11 @@ listening costs."""
 
 import random
 import statistics
+import tempfile
 import time
 import unittest
 from collections import Counter
+from pathlib import Path
 
 import numpy as np
 import soundfile
@@ -15,6 +17,8 @@ from ispettore.core.check.advice import take_check
 from ispettore.core.check.figures import check
 from ispettore.core.check.live import LiveMeter
 from ispettore.core.spec import catalogue
+from ispettore.core.treat import keeping
+from ispettore.core.treat.live import LiveChain
 from ispettore.demo.standin import Setting, StandIn
 from tests.ui.interface import BROWSER, FLAGS, InterfaceCase
 
@@ -49,6 +53,7 @@ def main() -> None:
     _followed()
     _hum()
     _cost()
+    _spoken()
     unittest.TextTestRunner(verbosity=0).run(unittest.defaultTestLoader.loadTestsFromTestCase(Seen))
 
 
@@ -108,6 +113,26 @@ def _cost() -> None:
         for at in range(0, len(voice), rate // 50):
             meter.feed(voice[at : at + rate // 50])
         print(f"Listening at {rate:,} Hz takes {(time.process_time() - begun) / 20:.2%} of one core")
+
+
+def _spoken() -> None:
+    """What kept treatments cost and hold back while somebody speaks, once they learned from a take check."""
+    rate = 48_000
+    stand_in = StandIn(Setting(input_db=12))
+    known = np.concatenate((stand_in.room(10 * rate), stand_in.reading(15 * rate)))
+    voice = stand_in.reading(20 * rate)
+    print("\n| heard while recording | begins within | of one core | held back |\n| --- | --- | --- | --- |")
+    for treatment in keeping.shipped().values():
+        with tempfile.TemporaryDirectory() as folder:
+            for _ in range(2):  # kernels are loaded by the first
+                begun = time.process_time()
+                chain = LiveChain(treatment.steps, sample_rate_hz=rate, channels=1, name="", folder=Path(folder), known=known)
+                made = time.process_time() - begun
+                begun = time.process_time()
+                for at in range(0, len(voice), rate // 50):
+                    chain.feed(voice[at : at + rate // 50].copy())
+                share = (time.process_time() - begun) / 20
+        print(f"| {treatment.name} | {made:.1f} s | {share:.1%} | {1000 * chain.behind_frames / rate:.0f} ms |")
 
 
 class Seen(InterfaceCase):

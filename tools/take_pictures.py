@@ -155,7 +155,7 @@ def take_check(page: Page, address: str) -> None:
     page.get_by_role("button", name="Check room and voice").wait_for()
     page.wait_for_timeout(6_000)
     page.get_by_role("button", name="Check room and voice").click()
-    expect(page.get_by_role("status")).to_contain_text("Now read")
+    expect(page.get_by_role("group", name="Check").get_by_role("status")).to_contain_text("Now read")
     page.wait_for_timeout(9_000)
     picture(page, "take-check")
     page.get_by_role("button", name="Stop listening").click()

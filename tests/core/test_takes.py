@@ -137,6 +137,10 @@ class Cues(InFolder):
         there = marks_set(Edited(self.path, edits, facts), 3.0)
         self.assertEqual([(one.start_s, one.detail) for one in there], [(0.5, "a"), (2.0, "c")])
         self.assertEqual([one.detail for one in marks_set(self.path, 2.0)], ["a", "b"])
+        # What was misread goes, and with it the mark that was set for it a little later.
+        edits = Edits(sample_rate_hz=RATE, frames=4 * RATE, edits=(Edit(start=3_000, end=8_000, why="misread"),))
+        there = marks_set(Edited(self.path, edits, facts), 4.0)
+        self.assertEqual([(one.start_s, one.detail) for one in there], [(3 - 5_000 / RATE, "c")])
 
 
 class Keys(unittest.TestCase):

@@ -78,6 +78,8 @@ class Sentences(unittest.TestCase):
                 "NotFailed",
                 "StoreAway",
                 "CheckEnded",
+                "HearingEnded",
+                "PieceNotUnderstood",
                 "NotUnderstood",
             },
         )

@@ -125,15 +125,16 @@ class Strangers(AccessCase):
         owner = self.local()
         production = owner.post("/api/productions", json={"name": "A", "specification_id": "podcast-mono"}).json()["id"]
         sockets = [route for route in every_route(self.client.app) if isinstance(route, WebSocketRoute)]
-        self.assertEqual([route.name for route in sockets], ["checkTake"], "whoever adds one tries it here")
-        path = f"ws://127.0.0.1/api/productions/{production}/take-check"
+        self.assertEqual([route.name for route in sockets], ["checkTake", "recordTake"], "whoever adds one tries it here")
+        paths = [f"ws://127.0.0.1/api/productions/{production}/{end}" for end in ("take-check", "take")]
         for browser in (self.stranger(), self.stranger(headers={"authorization": "Bearer x"})):
-            for address in (path, "ws://127.0.0.1/api/events", "ws://127.0.0.1/assets/x"):
+            for address in (*paths, "ws://127.0.0.1/api/events", "ws://127.0.0.1/assets/x"):
                 with self.assertRaises(WebSocketDisconnect), browser.websocket_connect(address):
                     pass
-        with owner.websocket_connect(path) as socket:
-            socket.send_text("{}")
-            self.assertIn("can't be used", socket.receive_json()["error"])
+        for path in paths:
+            with owner.websocket_connect(path) as socket:
+                socket.send_text("{}")
+                self.assertIn("can't be used", socket.receive_json()["error"])
 
     def test_the_start_token_lets_a_browser_in_for_good_and_another_token_does_not(self):
         browser = self.stranger()

@@ -5,6 +5,9 @@ from uuid import UUID
 
 import numpy as np
 
+from ispettore.core.audio.broadcast import Broadcast
+from ispettore.core.audio.cues import Mark
+from ispettore.core.audio.growing_wav import GrowingWav
 from ispettore.core.edit.edits import FADE_S
 from ispettore.studio.catalogue import recordings
 from ispettore.studio.store.placing import placing
@@ -12,7 +15,9 @@ from tests import misread
 from tests.web.wire import RATE, WireCase
 
 
-class Misread(WireCase):
+class ReadAgain(WireCase):
+    """One reading with mistakes in it, sent in for each test."""
+
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
@@ -36,6 +41,8 @@ class Misread(WireCase):
     def sound(self, path: str, **where) -> np.ndarray:
         return np.frombuffer(self.of("GET", path, params={"start": 0, "frames": 1_000_000, **where}), dtype="<f4")
 
+
+class Misread(ReadAgain):
     def test_each_mark_is_a_finding_with_what_is_read_again(self):
         detail = self.of("GET", "")
         marks = [one for one in detail["findings"] if one["kind"] == "mark"]
@@ -105,3 +112,36 @@ class Misread(WireCase):
             self.assertIn("Nothing was changed.", self.cut(spans, 422)["error"])
         self.assertIn("error", self.of("GET", "/cut-sound", 422, params={"start": 0, "frames": 9, "start_s": 2, "end_s": 1}))
         self.cut([], 422)
+
+
+class Keys(ReadAgain):
+    """Marks that were set by a key while recording: they stand in the file and are not heard."""
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.reading = misread.misread(misread.spoken_twice("reed", RATE), rate=RATE, seed=3, rounds=1, with_marks=False)
+
+    @classmethod
+    def wav(cls, wave: np.ndarray) -> bytes:
+        path = cls.application.folder / "keyed.wav"
+        path.unlink(missing_ok=True)
+        with GrowingWav.create(path, sample_rate_hz=RATE, channels=1, stated=Broadcast()) as wav:
+            wav.append(wave.astype("<f4").tobytes())
+            wav.finish([Mark(again_s - 0.15, "") for _, again_s in cls.reading.mistakes])
+        return path.read_bytes()
+
+    def test_what_is_read_again_near_each_is_proposed_and_the_mark_goes_with_it(self):
+        detail = self.of("GET", "")
+        marks = [one for one in detail["findings"] if one["kind"] == "mark-set"]
+        self.assertEqual({one["title"] for one in marks}, {"Mark set in the file"})
+        proposed = [one for one in self.proposed() if one["mark_s"] is not None]
+        self.assertEqual([one["start_s"] for one in marks], [one["mark_s"] for one in proposed])
+        for one, (begun_s, again_s) in zip(proposed, self.reading.mistakes, strict=True):
+            self.assertAlmostEqual(one["begun_s"], begun_s, delta=0.05)
+            self.assertAlmostEqual(one["again_s"], again_s, delta=0.05)
+        gone_s = proposed[0]["end_s"] - proposed[0]["start_s"]
+        self.cut(proposed[:1])
+        self.work(self.recording)
+        after = [one["start_s"] for one in self.of("GET", "")["findings"] if one["kind"] == "mark-set"]
+        np.testing.assert_allclose(after, [one["start_s"] - gone_s for one in marks[1:]], atol=0.001)

@@ -124,6 +124,16 @@ class Takes(WireCase):
         self.takes()
         self.assertFalse(left.exists())
 
+    def test_it_can_end_in_the_moment_in_which_it_is_kept(self):
+        with mock.patch.object(web, "KEPT_EVERY_S", 0.001):
+            for _ in range(5):
+                self.take = uuid4().hex
+                with self.socket() as socket:
+                    self.send_sound(socket, 0, 6 * RATE, size=RATE // 2)
+                    socket.send_text(json.dumps({"finish": 6 * RATE}))
+                    told = self.until(socket, lambda told: "recording" in told or told.get("error"))[-1]
+                    self.assertEqual(told.get("error"), "")
+
     def test_levels_come_as_it_is_recorded_and_are_there_when_it_goes_on(self):
         with self.socket() as socket:
             self.send_sound(socket, 0, 2 * RATE)

@@ -16,6 +16,7 @@ from ispettore.core.audio.reading import Block
 from ispettore.core.beside import ahead
 from ispettore.core.edit.reading import Edited, Sound, open_sound, path_of
 from ispettore.core.edit.timeline import Timeline
+from ispettore.core.measure import repeats
 from ispettore.core.measure.grid import TOGETHER, seconds
 from ispettore.core.measure.meters import Measured, Meters
 from ispettore.core.measure.reading import Finding, Span
@@ -70,16 +71,18 @@ def inspect(
 
 
 def marks_set(sound: Sound, duration_s: float) -> list[Finding]:
-    """The marks that a file carries, where they are heard."""
-    marks = cues.read(path_of(sound))
-    places: list[float | None] = [mark.at_s for mark in marks]
+    """The marks that a file carries, where they are heard. Where misread words were cut out, the mark that was set for them is
+    answered: it goes, also where the key was pressed a little later."""
+    marks = [(mark.at_s, mark.text) for mark in cues.read(path_of(sound))]
     if isinstance(sound, Edited) and marks:
-        line = Timeline(sound.edits)
-        places = [heard[0] if (heard := line.from_file(mark.at_s, mark.at_s)) else None for mark in marks]
+        line, rate = Timeline(sound.edits), sound.edits.sample_rate_hz
+        cut = [(edit.start / rate, edit.end / rate + repeats.EARLY_S) for edit in sound.edits.edits if edit.why == "misread"]
+        left = [(at_s, text) for at_s, text in marks if not any(start <= at_s < end for start, end in cut)]
+        marks = [(heard[0], text) for at_s, text in left if (heard := line.from_file(at_s, at_s)) is not None]
     return [
-        Finding(kind="mark-set", start_s=at_s, end_s=at_s, severity="note", detail=mark.text)
-        for mark, at_s in zip(marks, places, strict=True)
-        if at_s is not None and at_s <= duration_s
+        Finding(kind="mark-set", start_s=at_s, end_s=at_s, severity="note", detail=text)
+        for at_s, text in marks
+        if at_s <= duration_s
     ]
 
 
