@@ -21,10 +21,12 @@
     source: string;
     setting: StandInSetting;
     aim: [number, number] | undefined;
+    /** A check is under way, which recording would end. */
+    checked: boolean;
     /** Called before anything is recorded: whoever listens lets go of the microphone. */
     onstart: () => void;
   }
-  let { production, taking, source, setting, aim, onstart }: Props = $props();
+  let { production, taking, source, setting, aim, checked, onstart }: Props = $props();
   const known = createQuery(() => productions.takes(production));
   const acting = new Acting();
   let written = $state<string>();
@@ -152,7 +154,7 @@
     {/if}
     <Choice label="On headphones" value={taking.hearing} options={heard} onchange={(to) => void taking.hear(to)} />
     {#if taking.state === ''}
-      <Button strong disabled={!name.trim()} onclick={begin}>Record</Button>
+      <Button strong disabled={!name.trim() || checked} onclick={begin}>Record</Button>
     {/if}
   </div>
   <p class="course">

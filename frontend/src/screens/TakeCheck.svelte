@@ -221,6 +221,7 @@
       source={chosen}
       {setting}
       {aim}
+      checked={checking.state !== 'listening'}
       onstart={() => {
         checking.stop();
       }}
