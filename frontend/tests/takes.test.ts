@@ -52,6 +52,15 @@ describe('a level that grows', () => {
     expect(growing.columns.at(-1)?.from).toBeCloseTo(35);
   });
 
+  it('knows silence, told or not', () => {
+    const growing = new Growing();
+    growing.add([{ at_s: 0.1, full_scale: 0 } as never, level(0.2, null)]);
+    expect(growing.columns.map(({ peak, rms }) => [peak, rms])).toEqual([
+      [null, null],
+      [null, null],
+    ]);
+  });
+
   it('takes nothing in twice', () => {
     const growing = new Growing();
     growing.add(tenths(0, 5));

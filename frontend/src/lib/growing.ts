@@ -35,7 +35,8 @@ export class Growing {
       const last = this.columns.at(-1);
       const from = before ? (last?.to ?? 0) : Math.max(at_s - STEP_S, 0);
       if (last && at_s <= last.to + 1e-6) continue;
-      const fresh = { from, to: at_s, peak: peak_dbfs, rms: rms_dbfs, clipped: full_scale > 0 };
+      // What is silent has no level.
+      const fresh = { from, to: at_s, peak: peak_dbfs ?? null, rms: rms_dbfs ?? null, clipped: full_scale > 0 };
       if (last && at_s - last.from <= this.#step + 1e-6) this.columns[this.columns.length - 1] = both(last, fresh);
       else this.columns.push(fresh);
       if (this.columns.length > MOST) this.#halve();

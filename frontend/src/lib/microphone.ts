@@ -7,21 +7,27 @@ export interface Device {
   name: string;
 }
 
-const WORDS: Record<string, string> = {
-  NotAllowedError:
-    'The browser does not let this page use a microphone. Allow it beside the address, then start listening again.',
-  NotFoundError: 'No microphone was found. Connect one, then start listening again.',
-  NotReadableError:
-    'The microphone can’t be used: another program may hold it. Close that, then start listening again.',
-  OverconstrainedError: 'The chosen microphone is not there any more. Choose another one.',
+/** What somebody does next, once they mended what went wrong: before anything came, and afterwards. */
+export interface Next {
+  opened: string;
+  lost: string;
+}
+export const LISTENING: Next = { opened: 'start listening again', lost: 'start listening again' };
+
+const WORDS: Record<string, (next: string) => string> = {
+  NotAllowedError: (next) =>
+    `The browser does not let this page use a microphone. Allow it beside the address, then ${next}.`,
+  NotFoundError: (next) => `No microphone was found. Connect one, then ${next}.`,
+  NotReadableError: (next) => `The microphone can’t be used: another program may hold it. Close that, then ${next}.`,
+  OverconstrainedError: () => 'The chosen microphone is not there any more. Choose another one.',
 };
 const NOT_SECURE =
   'Browsers give a microphone only to addresses that begin with https://, and to those of this machine. Open Ispettore at such an address.';
 
 /** What went wrong, in a sentence. */
-export const told = (error: unknown): string =>
-  WORDS[(error as { name?: string }).name ?? ''] ??
-  'The microphone could not be started. Reload the page, then start listening again.';
+export const told = (error: unknown, { opened }: Next): string =>
+  WORDS[(error as { name?: string }).name ?? '']?.(opened) ??
+  `The microphone could not be started. Reload the page, then ${opened}.`;
 
 /** Those that are connected; without names until one was allowed. */
 export async function devices(): Promise<Device[]> {
@@ -45,7 +51,13 @@ export interface Input {
 }
 
 /** Have the sound of a source come in pieces. */
-async function listen(context: AudioContext, source: AudioNode, onpiece: OnPiece, onlost: OnLost): Promise<void> {
+async function listen(
+  context: AudioContext,
+  source: AudioNode,
+  onpiece: OnPiece,
+  onlost: OnLost,
+  next: Next,
+): Promise<void> {
   await context.audioWorklet.addModule(new URL('./capture.js', import.meta.url));
   const node = new AudioWorkletNode(context, 'capture', {
     numberOfOutputs: 0,
@@ -55,7 +67,7 @@ async function listen(context: AudioContext, source: AudioNode, onpiece: OnPiece
   });
   node.port.onmessage = ({ data }: MessageEvent<{ samples: ArrayBuffer; at: number }>) =>
     onpiece(data.samples, data.at);
-  node.onprocessorerror = () => onlost('The browser stopped passing sound on. Start listening again.');
+  node.onprocessorerror = () => onlost(`The browser stopped passing sound on. To hear it once more, ${next.lost}.`);
   source.connect(node);
   await context.resume();
 }
@@ -77,7 +89,7 @@ export class Microphone implements Input {
   }
 
   /** Ask for it, and hear it: `onpiece` gets samples of one channel, `onlost` why nothing comes any more. */
-  static async open(id: string, onpiece: OnPiece, onlost: OnLost): Promise<Microphone> {
+  static async open(id: string, onpiece: OnPiece, onlost: OnLost, next: Next): Promise<Microphone> {
     if (!navigator.mediaDevices) throw new Refused(NOT_SECURE);
     // What browsers do to voices in calls would be measured instead of the voice and its room.
     const plain = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 };
@@ -88,7 +100,7 @@ export class Microphone implements Input {
     const context = new AudioContext();
     const source = context.createMediaStreamSource(stream);
     try {
-      await listen(context, source, onpiece, onlost);
+      await listen(context, source, onpiece, onlost, next);
     } catch (error) {
       stream.getTracks().forEach((one) => one.stop());
       void context.close();
@@ -96,12 +108,11 @@ export class Microphone implements Input {
     }
     const found = new Microphone(stream, context, source, track?.label || 'Microphone');
     const rate = track?.getSettings().sampleRate;
-    if (track)
-      track.onended = () => onlost(`“${found.name}” was disconnected. Connect it, then start listening again.`);
+    if (track) track.onended = () => onlost(`“${found.name}” was disconnected. Connect it, then ${next.lost}.`);
     navigator.mediaDevices.ondevicechange = () => {
       const now = track?.getSettings().sampleRate;
       if (rate && now && now !== rate)
-        onlost(`“${found.name}” now runs at ${now} Hz instead of ${rate} Hz. Start listening again.`);
+        onlost(`“${found.name}” now runs at ${now} Hz instead of ${rate} Hz. Set it back, or ${next.lost}.`);
     };
     return found;
   }
@@ -126,7 +137,7 @@ export class Reader implements Input {
     readonly source: AudioNode,
   ) {}
 
-  static async open(setting: StandInSetting, onpiece: OnPiece, onlost: OnLost): Promise<Reader> {
+  static async open(setting: StandInSetting, onpiece: OnPiece, onlost: OnLost, next: Next): Promise<Reader> {
     const given = Object.entries(setting).filter(([, value]) => value !== null);
     const query = new URLSearchParams(given.map(([name, value]) => [name, String(value)]));
     const context = new AudioContext({ sampleRate: 48_000 });
@@ -136,7 +147,7 @@ export class Reader implements Input {
       const source = context.createBufferSource();
       source.buffer = await context.decodeAudioData(await answer.arrayBuffer());
       source.loop = true;
-      await listen(context, source, onpiece, onlost);
+      await listen(context, source, onpiece, onlost, next);
       source.start();
       return new Reader(context, source);
     } catch (error) {

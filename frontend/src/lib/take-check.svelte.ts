@@ -1,6 +1,6 @@
 // A take check under way: what is listened to, the levels of the last half minute, where it stands, and what it came to.
 import type { StandInSetting, TakeCheck } from './api';
-import { Microphone, Refused, told } from './microphone';
+import { LISTENING, Microphone, Refused, told } from './microphone';
 
 export const STAND_IN = 'stand-in';
 export const SHOWN_S = 30;
@@ -76,6 +76,7 @@ export class Checking {
         // Sound that came before the server listens would only wait.
         (samples) => run === this.#run && this.on === 'on' && this.#socket?.send(samples),
         (said) => run === this.#run && this.#lost(said),
+        LISTENING,
       );
       if (run !== this.#run) {
         microphone.stop();
@@ -89,7 +90,7 @@ export class Checking {
         sample_rate_hz: microphone.context.sampleRate,
       });
     } catch (error) {
-      if (run === this.#run) this.#lost(error instanceof Refused ? error.message : told(error));
+      if (run === this.#run) this.#lost(error instanceof Refused ? error.message : told(error, LISTENING));
     }
   }
 

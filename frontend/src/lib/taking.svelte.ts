@@ -5,7 +5,7 @@ import { Growing } from './growing';
 import { Headphones, type Hearing } from './headphones';
 import { atPresent, HeldPieces, type HeldPiece, type HeldTake, type TakeMark } from './held-pieces';
 import { newId } from './ids';
-import { Microphone, Reader, Refused, told, type Input } from './microphone';
+import { Microphone, Reader, Refused, told, type Input, type Next } from './microphone';
 import { STAND_IN, type Level } from './take-check.svelte';
 
 const HEADER = 8;
@@ -13,6 +13,7 @@ const HELD_TOGETHER_S = 0.2;
 const LONGEST_SENT_S = 0.5;
 const MOST_UNSENT = 4_000_000;
 const AGAIN_MS = [500, 1_000, 2_000, 4_000];
+const RECORDING: Next = { opened: 'record again', lost: 'go on with the take' };
 export const SEAM = 'Recording went on here';
 
 /** Which steps are heard, which can't be while somebody speaks, and which found nothing to learn from. */
@@ -212,8 +213,8 @@ export class Taking {
     try {
       const input =
         source === STAND_IN
-          ? await Reader.open(setting, onpiece, onlost)
-          : await Microphone.open(source, onpiece, onlost);
+          ? await Reader.open(setting, onpiece, onlost, RECORDING)
+          : await Microphone.open(source, onpiece, onlost, RECORDING);
       if (!mine()) {
         input.stop();
         return;
@@ -243,7 +244,7 @@ export class Taking {
         this.#onchange();
       });
     } catch (error) {
-      if (mine()) this.#lost(error instanceof Refused ? error.message : told(error));
+      if (mine()) this.#lost(error instanceof Refused ? error.message : told(error, RECORDING));
     }
   }
 

@@ -17,15 +17,14 @@ from ispettore.core.check.live import LiveLevels
 from ispettore.core.check.session import READING_S, State
 from ispettore.core.errors import IspettoreError
 from ispettore.demo.standin import Setting
-from ispettore.studio.access.errors import NotSignedIn
 from ispettore.studio.catalogue import take_checks
 from ispettore.studio.catalogue.take_checks import LONGEST_NAME, RATES_HZ, STAND_IN, Listening, TakeCheckView
 from ispettore.studio.rehearsing.checking import Act, HeardPiece
-from ispettore.web.admission import HOW, still_in
+from ispettore.web.conversing import Admitted, opened
 
 routes = APIRouter()
 TICK_S = 0.1
-OPEN_WITHIN_S, SILENT_FOR_S, LOOK_AGAIN_S = 10.0, 15.0, 30.0
+SILENT_FOR_S = 15.0
 LONGEST_PIECE_S = 1.0
 WAITING = 32
 MOST = 8
@@ -138,7 +137,7 @@ class _Conversation:
 
     async def held(self) -> None:
         """Until the page goes. Raises what ends it."""
-        opening = await self._opened()
+        opening = await opened(self._socket, Opening, NotUnderstood)
         of = STAND_IN if opening.source == "stand-in" else opening.name
         how = {"sample_rate_hz": opening.sample_rate_hz, "channels": opening.channels, "heard_from": of}
         listening = await run_in_threadpool(lambda: Listening(self._production_id, **how))  # type: ignore[arg-type]
@@ -152,12 +151,6 @@ class _Conversation:
             with contextlib.suppress(asyncio.CancelledError):
                 await reading
             await run_in_threadpool(listening.end)
-
-    async def _opened(self) -> Opening:
-        try:
-            return Opening.model_validate_json(await asyncio.wait_for(self._socket.receive_text(), OPEN_WITHIN_S))
-        except (ValidationError, TimeoutError, KeyError):
-            raise NotUnderstood() from None
 
     async def _read(self, opening: Opening) -> None:
         """Put what comes in line; None once the page has gone, or sent what can't be used."""
@@ -182,7 +175,7 @@ class _Conversation:
         setting, distance_cm = opening.setting, opening.distance_cm
         if stands_in:
             distance_cm = setting.distance_cm
-        tick, looked = time.monotonic(), time.monotonic()
+        tick, admitted = time.monotonic(), Admitted(self._socket)
         while True:
             came = await self._next(tick + TICK_S - time.monotonic() if stands_in else SILENT_FOR_S, stands_in)
             if came is None:
@@ -204,10 +197,7 @@ class _Conversation:
             if heard.levels or act or heard.state != self._state:
                 await self._tell(heard, listening, distance_cm)
             self._state = heard.state
-            if time.monotonic() - looked > LOOK_AGAIN_S:
-                looked = time.monotonic()
-                if not await still_in(self._socket.scope):
-                    raise NotSignedIn(why=": what you showed has ended", how=HOW["accounts"])
+            await admitted.looked_at()
 
     async def _next(self, within_s: float, stands_in: bool) -> bytes | Said | None:
         """What came next; for the stand-in nothing at all, once its time has come."""

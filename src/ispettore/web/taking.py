@@ -19,7 +19,6 @@ from ispettore.core.check.live import LiveLevels
 from ispettore.core.errors import IspettoreError
 from ispettore.core.treat.live import LiveSteps
 from ispettore.demo.standin import Setting
-from ispettore.studio.access.errors import NotSignedIn
 from ispettore.studio.catalogue import take_checks
 from ispettore.studio.catalogue.take_checks import LONGEST_NAME, RATES_HZ
 from ispettore.studio.taking import hearing, places, taking
@@ -28,10 +27,10 @@ from ispettore.studio.taking.hearing import Hearing, HearingEnded, TreatmentHear
 from ispettore.studio.taking.open_take import OpenTake
 from ispettore.studio.taking.places import TakeMark
 from ispettore.studio.taking.taking import UnfinishedTake
-from ispettore.web.admission import HOW, still_in
+from ispettore.web.conversing import Admitted, opened
 
 routes = APIRouter()
-OPEN_WITHIN_S, KEPT_EVERY_S, LOOK_AGAIN_S = 10.0, 1.0, 30.0
+KEPT_EVERY_S = 1.0
 LONGEST_PIECE_S = 1.0
 HEARD_TOGETHER, WAITING_BYTES = 1 << 20, 32 << 20
 """So much of what waits is heard in one go, and so much waits at most: of what is beyond that no levels are told."""
@@ -181,7 +180,7 @@ class _Conversation:
 
     async def held(self) -> None:
         """Until the page goes. Raises what ends it."""
-        opening = await self._opened()
+        opening = await opened(self._socket, TakeOpening, PieceNotUnderstood)
         if (made := await run_in_threadpool(taking.became, self._production_id, opening.take)) is not None:
             await self.tell(TakeTold(recording=made))
             return
@@ -218,12 +217,6 @@ class _Conversation:
         await run_in_threadpool(taking.tell, self._production_id)
         await asyncio.gather(*parts, return_exceptions=True)
         await run_in_threadpool(listening.end)
-
-    async def _opened(self) -> TakeOpening:
-        try:
-            return TakeOpening.model_validate_json(await asyncio.wait_for(self._socket.receive_text(), OPEN_WITHIN_S))
-        except (ValidationError, TimeoutError, KeyError):
-            raise PieceNotUnderstood() from None
 
     async def _read(self, take: OpenTake) -> None:
         """Put what comes in the file, piece by piece."""
@@ -268,18 +261,14 @@ class _Conversation:
 
     async def _keep(self, take: OpenTake) -> None:
         """Have what came lie on the disk, and say so, every second."""
-        loop = asyncio.get_running_loop()
-        told, looked = take.frames, loop.time()
+        told, admitted = take.frames, Admitted(self._socket)
         while True:
             await asyncio.sleep(KEPT_EVERY_S)
             kept = await run_in_threadpool(take.sync)
             if kept != told:
                 told = kept
                 await self.tell(TakeTold(kept=kept))
-            if loop.time() - looked > LOOK_AGAIN_S:
-                looked = loop.time()
-                if not await still_in(self._socket.scope):
-                    raise NotSignedIn(why=": what you showed has ended", how=HOW["accounts"])
+            await admitted.looked_at()
 
     def _wait(self, first: int, samples: bytes) -> None:
         self._waiting.append((first, samples))
