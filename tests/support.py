@@ -121,8 +121,9 @@ class Application:
         kept = {"trail"}  # the database takes nothing out of it
         names = ", ".join(f'"{table.name}"' for table in SQLModel.metadata.sorted_tables if table.name not in kept)
         until(lambda: self._emptied(names), what="every table to be let go of for a moment")
-        for path in settings().incoming.glob("*"):
-            path.unlink()
+        for path in settings().incoming.rglob("*"):
+            if path.is_file():
+                path.unlink(missing_ok=True)
 
     @staticmethod
     def _emptied(names: str) -> bool:

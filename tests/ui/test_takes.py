@@ -164,7 +164,7 @@ class Takes(InterfaceCase):
         self.take.get_by_role("link", name="Open it").click()
         expect(self.page.get_by_role("heading", name="Chapter 9")).to_be_visible()
         findings = self.look_at("Findings")
-        expect(findings.get_by_role("button", name=re.compile(r"Go to finding \d Mark set in the file"))).to_have_count(3)
+        expect(findings.get_by_role("button", name=re.compile(r"Go to finding \d+ Mark set in the file"))).to_have_count(3)
 
     def test_a_server_that_is_killed_in_mid_take_loses_nothing(self):
         self.open_takes()
