@@ -30,8 +30,8 @@ MICROPHONE = """() => {
 class TakeCheck(InterfaceCase):
     def open_check(self) -> None:
         self.open_production(self._testMethodName[5:40])
-        self.page.get_by_role("link", name="Take check").click()
-        expect(self.page.get_by_role("heading", name="Take check")).to_be_visible()
+        self.page.get_by_role("link", name=words.TAKE_CHECK).click()
+        expect(self.page.get_by_role("heading", name=words.TAKE_CHECK)).to_be_visible()
 
     @property
     def status(self) -> Locator:
@@ -66,7 +66,7 @@ class StandsIn(TakeCheck):
     def test_what_it_says_is_done_and_then_it_says_ready(self):
         self.open_check()
         self.accessible()
-        self.page.get_by_label("Listen to").select_option("stand-in")
+        self.page.get_by_label(words.LISTEN_TO).select_option("stand-in")
         self.write("Distance in centimetres", "far")
         expect(self.page.get_by_label("Distance in centimetres")).to_have_attribute("aria-invalid", "true")
         self.write("Distance in centimetres", 30)
@@ -102,7 +102,7 @@ class StandsIn(TakeCheck):
 
     def test_a_check_is_given_up_and_a_page_that_was_hidden_gives_it_up(self):
         self.open_check()
-        self.page.get_by_label("Listen to").select_option("stand-in")
+        self.page.get_by_label(words.LISTEN_TO).select_option("stand-in")
         self.page.get_by_role("button", name="Start listening").click()
         self.begin()
         self.page.get_by_role("button", name="Give up").click()
@@ -120,7 +120,7 @@ class StandsIn(TakeCheck):
 
     def test_a_server_that_ends_is_told_and_the_next_listens(self):
         self.open_check()
-        self.page.get_by_label("Listen to").select_option("stand-in")
+        self.page.get_by_label(words.LISTEN_TO).select_option("stand-in")
         self.page.get_by_role("button", name="Start listening").click()
         expect(self.status).to_have_text("Listening. Nothing is kept.")
         self.stage.kill_web()

@@ -16,6 +16,7 @@ from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Recording
 from tests.support import until
+from tests.ui import words
 from tests.ui.interface import BROWSER, FLAGS, InterfaceCase
 
 RATE = 48_000
@@ -82,7 +83,7 @@ class Takes(InterfaceCase):
 
     def open_takes(self) -> None:
         self.open_production(self._testMethodName[5:40])
-        self.page.get_by_role("link", name="Take check").click()
+        self.page.get_by_role("link", name=words.TAKE_CHECK).click()
         expect(self.take).to_be_visible()
 
     def begin(self) -> None:
@@ -238,7 +239,7 @@ class Takes(InterfaceCase):
             self.runs_to(1.5)
             # Whoever leaves the screen finds it as it was.
             self.page.get_by_role("link", name=self._testMethodName[5:40]).click()
-            expect(self.page.get_by_role("link", name="Take check")).to_be_visible()
+            expect(self.page.get_by_role("link", name=words.TAKE_CHECK)).to_be_visible()
             self.page.go_back()
             expect(self.take).to_contain_text(f"“{name}” was interrupted")
         given = self.heard()
@@ -317,7 +318,7 @@ class Takes(InterfaceCase):
 
     def test_the_stand_in_reads_where_there_is_no_microphone(self):
         self.open_takes()
-        self.page.get_by_label("Listen to").select_option("stand-in")
+        self.page.get_by_label(words.LISTEN_TO).select_option("stand-in")
         self.begin()
         self.runs_to(2)
         self.press("Finish take")
