@@ -62,6 +62,7 @@ CHECKS = (
 SECONDS: dict[str, int] = {
     "tests.ui.test_whole_production": 150,
     "tests.ui.test_take_check": 130,
+    "tests.ui.test_takes": 80,
     "tests.studio.test_storm": 150,
     "tests.web.test_hostile": 70,
     "tests.ui.test_markup": 50,
