@@ -1,6 +1,7 @@
 """A take recorded here as a reader does it, with the browser's own microphone: nothing that was read is lost, whatever happens."""
 
 import base64
+import json
 import re
 from itertools import pairwise
 
@@ -185,10 +186,12 @@ class Takes(InterfaceCase):
 
     def cut_off(self) -> dict:
         """The connection of takes, under the tests' hands: whether it is `away`, and how it ends."""
-        line: dict = {"away": False}
+        line: dict = {"away": False, "says": ""}
 
         def route(page_side):
             if line["away"]:
+                if line["says"]:
+                    page_side.send(json.dumps({"levels": [], "problem": "", "error": line["says"], "again": True}))
                 page_side.close()
                 return
             server_side = page_side.connect_to_server()
@@ -230,6 +233,23 @@ class Takes(InterfaceCase):
         self.assertLess((len(first) - begun - there) / rate, 1.0)
         self.lies_in(sound[there:], self.heard())
         expect(self.take.get_by_role("list", name="Interrupted takes")).to_have_count(0)
+
+    def test_a_server_without_room_is_told_and_what_comes_waits_in_the_browser(self):
+        line = self.cut_off()
+        self.open_takes()
+        self.begin()
+        self.runs_to(1)
+        line["away"], line["says"] = True, "There is no room left here for “Take 1.wav”."
+        line["end"]()
+        expect(self.take.get_by_role("alert")).to_contain_text("There is no room left here")
+        self.runs_to(self.recorded_s() + 3)
+        line["away"] = False
+        expect(self.take.get_by_role("alert")).to_have_count(0)
+        expect(self.status).to_have_text("Recording.")
+        self.press("Finish take")
+        sound, rate, _ = self.became("Take 1.wav")
+        self.assertGreater(len(sound) / rate, 4)
+        self.lies_in(sound, self.heard())
 
     def test_an_interrupted_take_is_kept_as_it_is_or_discarded(self):
         self.open_takes()

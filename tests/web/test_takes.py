@@ -90,7 +90,7 @@ class Takes(WireCase):
 
     def test_it_becomes_a_recording_bit_for_bit_with_its_marks(self):
         with self.socket() as socket:
-            self.assertEqual(self.first, {"kept": 0, "marks": 0, "levels": [], "problem": "", "error": ""})
+            self.assertEqual(self.first, {"kept": 0, "marks": 0, "levels": [], "problem": "", "error": "", "again": False})
             self.send_sound(socket, 0, 3 * RATE)
             marks = [{"frame": 2 * RATE, "text": "a cough"}, {"frame": RATE, "text": ""}]
             socket.send_text(json.dumps({"marks": marks}))
@@ -282,7 +282,9 @@ class Takes(WireCase):
             self.kept(socket, RATE)
             with mock.patch.object(open_take.GrowingWav, "append", side_effect=OSError(28, "No space left")):
                 self.send_sound(socket, RATE, RATE + PIECE)
-                self.assertIn("There is no room left", self.until(socket, lambda told: told["error"])[-1]["error"])
+                told = self.until(socket, lambda told: told["error"])[-1]
+                self.assertIn("There is no room left", told["error"])
+                self.assertTrue(told["again"])
         self.assertEqual(self.takes()["unfinished"][0]["kept_s"], 1.0)
         with mock.patch.object(disk.shutil, "disk_usage", return_value=mock.Mock(free=1)):
             self.take = uuid4().hex

@@ -9,6 +9,7 @@ import { Microphone, Reader, Refused, told, type Input, type Next } from './micr
 import { STAND_IN, type Level } from './take-check.svelte';
 
 const HEADER = 8;
+const MOST_MARKS = 900;
 const HELD_TOGETHER_S = 0.2;
 const LONGEST_SENT_S = 0.5;
 const MOST_UNSENT = 4_000_000;
@@ -32,6 +33,8 @@ interface Told {
   recording?: string;
   problem: string;
   error: string;
+  /** Whether what was refused may go in a while: the page holds what comes until then. */
+  again?: boolean;
 }
 
 /** A take to go on with, or to finish: what the server or this browser knows of it. */
@@ -146,7 +149,7 @@ export class Taking {
   }
 
   mark(text = ''): void {
-    if (this.state !== 'on' && this.state !== 'paused') return;
+    if ((this.state !== 'on' && this.state !== 'paused') || this.marks.length >= MOST_MARKS) return;
     this.#setMarks([...this.marks, { frame: this.#frames, text }]);
   }
 
@@ -295,7 +298,7 @@ export class Taking {
     this.#pieces.push(whole);
     void this.held.add(this.#take, whole).then(() => (this.survives = this.held.works));
     [this.#gathered, this.#gatheredFirst] = [[], this.#frames];
-    if (this.#sent < whole.first) this.#send();
+    if (this.#sent < this.#frames) this.#send();
   }
 
   #ready(): boolean {
@@ -363,7 +366,8 @@ export class Taking {
         return;
       }
       const message = JSON.parse(data) as Told;
-      if (message.error) this.#lost(message.error);
+      if (message.error && message.again && this.state !== 'starting') this.problem = message.error;
+      else if (message.error) this.#lost(message.error);
       else if (message.recording) void this.#done(message.recording);
       else if (!this.connected) this.#met(message, onopen);
       else this.#heard(message);
@@ -384,6 +388,7 @@ export class Taking {
   #met(message: Told, onopen?: () => void): void {
     this.connected = true;
     this.#tries = 0;
+    this.problem = '';
     const kept = message.kept ?? 0;
     // Of one that goes on without anything held here, the server's end is the end.
     if (this.#frames < kept) this.#frames = this.#gatheredFirst = kept;

@@ -21,6 +21,7 @@ from ispettore.core.treat.live import LiveSteps
 from ispettore.demo.standin import Setting
 from ispettore.studio.catalogue import take_checks
 from ispettore.studio.catalogue.take_checks import LONGEST_NAME, RATES_HZ
+from ispettore.studio.store.disk import JustNow
 from ispettore.studio.taking import hearing, places, taking
 from ispettore.studio.taking.errors import SoundMissing
 from ispettore.studio.taking.hearing import Hearing, HearingEnded, TreatmentHeard
@@ -79,7 +80,7 @@ class TakeSaid(_FromPage):
 
 class TakeTold(BaseModel):
     """How many frames and marks are kept whatever happens; levels since the last message; what is heard; the recording that it
-    became; what can't be heard; why it ended."""
+    became; what can't be heard; why it ended, and whether it can go on once that has passed."""
 
     kept: int | None = None
     marks: int | None = None
@@ -89,6 +90,7 @@ class TakeTold(BaseModel):
     recording: UUID | None = None
     problem: str = ""
     error: str = ""
+    again: bool = False
 
 
 class TakesOfProduction(BaseModel):
@@ -155,7 +157,7 @@ async def record_take(socket: WebSocket, production_id: UUID) -> None:
     except IspettoreError as error:
         with contextlib.suppress(WebSocketDisconnect, RuntimeError):
             if socket.client_state is WebSocketState.CONNECTED:
-                await conversation.tell(TakeTold(error=error.sentence))
+                await conversation.tell(TakeTold(error=error.sentence, again=isinstance(error, JustNow | TooManyTakes)))
                 await socket.close()
     finally:
         _under_way.discard(socket)

@@ -67,10 +67,12 @@ def begin(
     NoRoomLeft and StoreReadOnly."""
     with transaction() as session:
         _there(session.get(Production, production_id))
+    if not fresh:
+        of(production_id, identifier)
     wanted = TakeFacts(
         id=identifier,
         production_id=production_id,
-        name=_named(name) if fresh else "",
+        name=_named(name) if fresh else places.facts(identifier).name,
         heard_from=refuse(heard_from.strip()[:LONGEST_NAME], what="The device's name"),
         sample_rate_hz=sample_rate_hz,
         channels=channels,
@@ -79,8 +81,6 @@ def begin(
     if fresh:
         room = SPARE_S * sample_rate_hz * channels * 4
         disk.room_for(room, places.folder(), Store(settings().store).folder, file=wanted.name)
-    else:
-        of(production_id, identifier)
     opened = OpenTake(wanted, begin=fresh)
     tell(production_id)
     return opened
