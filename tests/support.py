@@ -5,6 +5,7 @@ The database server is started once for a process; each class of tests gets a co
 
 import atexit
 import os
+import shutil
 import ssl
 import subprocess
 import sys
@@ -121,9 +122,11 @@ class Application:
         kept = {"trail"}  # the database takes nothing out of it
         names = ", ".join(f'"{table.name}"' for table in SQLModel.metadata.sorted_tables if table.name not in kept)
         until(lambda: self._emptied(names), what="every table to be let go of for a moment")
-        for path in settings().incoming.rglob("*"):
-            if path.is_file():
-                path.unlink(missing_ok=True)
+        for path in settings().incoming.glob("*"):
+            if path.is_dir():
+                shutil.rmtree(path)
+            else:
+                path.unlink()
 
     @staticmethod
     def _emptied(names: str) -> bool:
