@@ -160,6 +160,10 @@ class Takes(WireCase):
             LiveLevels(at_s=n / 10, peak_dbfs=-20.0 + (n == 4_321), rms_dbfs=None, full_scale=1, **made) for n in range(1, 10_001)
         ]
         places.add_levels(self.take, rows)
+        self.assertEqual(len(places.levels(self.take, most=100)), 0)
+        places.folder().mkdir(parents=True, exist_ok=True)
+        places.sound(self.take).touch()
+        places.add_levels(self.take, rows)
         drawn = places.levels(self.take, most=100)
         self.assertEqual(len(drawn), 100)
         self.assertEqual((drawn[43][1], drawn[-1][0], drawn[:, 3].sum()), (-19.0, 1_000.0, 10_000))

@@ -8,6 +8,7 @@ export class Headphones {
   #input: Input;
   #player: AudioWorkletNode | undefined;
   #plain = false;
+  #treated = false;
   #ondelay: (seconds: number | null) => void;
 
   /** `ondelay` gets how long after it is spoken something is heard; null while nothing is. */
@@ -19,6 +20,7 @@ export class Headphones {
     const { context, source } = this.#input;
     if (this.#plain) source.disconnect(context.destination);
     this.#plain = false;
+    this.#treated = what !== '' && what !== 'plain';
     this.#player?.port.postMessage({});
     this.#ondelay(null);
     if (what === 'plain') {
@@ -29,15 +31,15 @@ export class Headphones {
       await context.audioWorklet.addModule(new URL('./play.js', import.meta.url));
       const player = new AudioWorkletNode(context, 'play', { numberOfInputs: 0, outputChannelCount: [1] });
       player.port.onmessage = ({ data }: MessageEvent<number>) =>
-        this.#ondelay(data / context.sampleRate + this.#out());
+        this.#treated && this.#ondelay(data / context.sampleRate + this.#out());
       player.connect(context.destination);
       this.#player = player;
     }
   }
 
-  /** A piece that came back treated, spoken at this frame of the audio clock. */
+  /** A piece that came back treated, spoken at this frame of the audio clock; some are still on their way once nothing is heard. */
   play(at: number, samples: ArrayBuffer): void {
-    this.#player?.port.postMessage({ at, samples }, [samples]);
+    if (this.#treated) this.#player?.port.postMessage({ at, samples }, [samples]);
   }
 
   /** What was spoken before a pause is heard no more. */

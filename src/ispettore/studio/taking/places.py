@@ -48,10 +48,8 @@ class TakeFacts(BaseModel):
 
 
 def folder() -> Path:
-    """Where they lie; made where it is not there yet."""
-    place = settings().incoming / "takes"
-    place.mkdir(parents=True, exist_ok=True, mode=0o700)
-    return place
+    """Where they lie; made with the first."""
+    return settings().incoming / "takes"
 
 
 def sound(identifier: str) -> Path:
@@ -72,6 +70,7 @@ def facts(identifier: str) -> TakeFacts:
 def note(known: TakeFacts) -> None:
     """Write it down, whole or not at all. Raises OSError."""
     target = sound(known.id).with_suffix(".json")
+    target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     temporary = target.with_suffix(".part")
     with temporary.open("w", encoding="utf-8") as file:
         json.dump(known.model_dump(mode="json"), file)
@@ -104,7 +103,10 @@ def remove(identifier: str) -> None:
 
 
 def add_levels(identifier: str, levels: list[LiveLevels]) -> None:
-    """Keep what a take read while it was recorded, so that it can be drawn once more; losing some of it loses no sound."""
+    """Keep what a take read while it was recorded, so that it can be drawn once more; losing some of it loses no sound. Of one that is
+    not there any more nothing is kept."""
+    if not sound(identifier).exists():
+        return
     rows = [(one.at_s, _or_silence(one.peak_dbfs), _or_silence(one.rms_dbfs), one.full_scale) for one in levels]
     with sound(identifier).with_suffix(".levels").open("ab") as file:
         file.write(np.array(rows, dtype="<f4").tobytes())

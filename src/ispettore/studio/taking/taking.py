@@ -80,7 +80,7 @@ def begin(
     )
     if fresh:
         room = SPARE_S * sample_rate_hz * channels * 4
-        disk.room_for(room, places.folder(), Store(settings().store).folder, file=wanted.name)
+        disk.room_for(room, settings().incoming, Store(settings().store).folder, file=wanted.name)
     opened = OpenTake(wanted, begin=fresh)
     tell(production_id)
     return opened
