@@ -103,8 +103,8 @@ def remove(identifier: str) -> None:
 
 
 def add_levels(identifier: str, levels: list[LiveLevels]) -> None:
-    """Keep what a take read while it was recorded, so that it can be drawn once more; losing some of it loses no sound. Of one that is
-    not there any more nothing is kept."""
+    """Keep what a take read while it was recorded, so that it can be drawn once more; losing some of it loses no sound. Of one that
+    is not there any more nothing is kept."""
     if not sound(identifier).exists():
         return
     rows = [(one.at_s, _or_silence(one.peak_dbfs), _or_silence(one.rms_dbfs), one.full_scale) for one in levels]
