@@ -100,7 +100,9 @@
       >
     {/if}
     {#each frame.x.ticks(frame.narrow ? 3 : 6) as tick (tick)}
-      <text class="time" x={frame.x(tick)} y={HEIGHT - 4}>{written(tick)}</text>
+      <text class={['time', { narrow: frame.x(tick) > frame.width - 20 }]} x={frame.x(tick)} y={HEIGHT - 4}
+        >{written(tick)}</text
+      >
     {/each}
   </svg>
 </div>
