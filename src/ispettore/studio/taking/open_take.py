@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from pathlib import PurePath
+from pathlib import Path, PurePath
 from threading import RLock
 
 from ispettore.core.audio.broadcast import Broadcast
@@ -17,7 +17,8 @@ from ispettore.studio.taking.errors import SoundMissing, TakeElsewhere, TakeOthe
 from ispettore.studio.taking.places import TakeFacts, TakeMark
 
 _open: dict[str, "OpenTake"] = {}
-_opening = RLock()
+opening = RLock()
+"""Held while a take is opened, closed, finished or removed, always before the lock of one: each of these is done alone."""
 
 
 class OpenTake:
@@ -27,7 +28,7 @@ class OpenTake:
         """Begin a take, or go on with one. Raises NotFound, TakeOtherwise, NoRoomLeft and StoreReadOnly."""
         self.id, self._lock, self._over = wanted.id, RLock(), False
         path = places.sound(wanted.id)
-        with _opening, disk.in_words(wanted.name):
+        with opening, disk.in_words(wanted.name):
             if (before := _open.get(wanted.id)) is not None:
                 before.close()
             if begin and not path.exists():
@@ -77,16 +78,18 @@ class OpenTake:
             self.facts = self.facts.model_copy(update={"marks": tuple(sorted(marks, key=lambda mark: mark.frame))})
             places.note(self.facts)
 
-    def finish(self) -> None:
-        """Promise all that came, with its marks behind it, and close it. Raises as `append` does."""
-        with self._held():
+    def finish(self, target: Path) -> None:
+        """Promise all that came, with its marks behind it, close it, and move its file away before anybody else can open it. Raises
+        as `append` does."""
+        with opening, self._held():
             rate = self._wav.sample_rate_hz
             self._wav.finish([Mark(mark.frame / rate, mark.text) for mark in self.facts.marks])
             self.close()
+            places.sound(self.id).replace(target)
 
     def close(self) -> None:
         """Let go of the file; what came and was not promised yet is, if it can be."""
-        with _opening, self._lock:
+        with opening, self._lock:
             if self._over:
                 return
             self._over = True

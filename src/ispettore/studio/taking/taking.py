@@ -99,9 +99,7 @@ def finish(identifier: str, *, take: OpenTake | None = None) -> UUID:
             if take.sync() == 0:
                 take.close()
                 raise TakeEmpty(file=known.name)
-            take.finish()
-            known = places.facts(identifier)
-            path.replace(incoming.path(identifier))
+            take.finish(incoming.path(identifier))
         size = _size(incoming.path(identifier))
         metadata = {"filename": known.name, "production": str(known.production_id)}
         incoming.note(identifier, {**(incoming.info(identifier) or {}), "size": size, "offset": size, "metadata": metadata})
@@ -128,9 +126,10 @@ def became(production_id: UUID, identifier: str) -> UUID | None:
 def discard(identifier: str) -> None:
     """Let go of a take for good. Raises NotFound and TakeGoesOn."""
     known = places.facts(identifier)
-    if open_take.is_open(identifier):
-        raise TakeGoesOn(file=known.name)
-    places.remove(identifier)
+    with open_take.opening:
+        if open_take.is_open(identifier):
+            raise TakeGoesOn(file=known.name)
+        places.remove(identifier)
     tell(known.production_id)
 
 
@@ -142,9 +141,10 @@ def of(production_id: UUID, identifier: str) -> str:
 
 
 def _taken_over(known: TakeFacts) -> OpenTake:
-    if open_take.is_open(known.id):
-        raise TakeGoesOn(file=known.name)
-    return OpenTake(known, begin=False)
+    with open_take.opening:
+        if open_take.is_open(known.id):
+            raise TakeGoesOn(file=known.name)
+        return OpenTake(known, begin=False)
 
 
 def _named(name: str) -> str:
@@ -185,10 +185,11 @@ def tell(production_id: UUID) -> None:
 
 def _ended(known: TakeFacts) -> bool:
     """Whether a take was made a recording, and the server ended before that was noted."""
-    over = not places.sound(known.id).exists() and not Incoming(settings().incoming).path(known.id).exists()
-    if over:
-        places.remove(known.id)
-    return over
+    with open_take.opening:
+        over = not places.sound(known.id).exists() and not Incoming(settings().incoming).path(known.id).exists()
+        if over:
+            places.remove(known.id)
+        return over
 
 
 def _there(found: Production | None) -> None:
