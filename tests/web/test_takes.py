@@ -18,6 +18,7 @@ from ispettore.core.audio import cues
 from ispettore.core.check.live import LiveLevels
 from ispettore.core.treat import keeping
 from ispettore.core.treat.live import LiveChain
+from ispettore.core.treat.treatment import STEPS
 from ispettore.demo.standin import Setting, StandIn
 from ispettore.studio.catalogue.take_checks import listener
 from ispettore.studio.database import transaction
@@ -352,6 +353,22 @@ class Takes(WireCase):
             self.send_sound(socket, 2 * RATE, 3 * RATE)
             after = self.until(socket, lambda told: any(x["at_s"] >= 3 for x in told.get("levels", [])))
             self.assertFalse(any("treated" in one for one in after))
+
+    def test_what_the_production_was_conformed_by_last_stands_first(self):
+        self.assertNotIn("conformed", [one["id"] for one in self.takes()["heard"]])
+        with self.socket(hear="conformed") as socket:
+            self.assertIn("was not found", self.until(socket, lambda told: told.get("problem"))[-1]["problem"])
+        where = f"/api/productions/{self.production}/recordings"
+        recording = self.client.put(where, params={"name": "Chapter 1.wav"}, content=self.voice(-26)).json()["id"]
+        self.work(recording)
+        self.work(self.ask("POST", f"/recordings/{recording}/conform", 202, json={})["id"])
+        self.assertEqual(self.takes()["heard"][0], {"id": "conformed", "name": "As “Chapter 1.wav” was conformed"})
+        steps = [one["kind"] for one in self.ask("GET", f"/recordings/{recording}")["conformings"][0]["steps"]]
+        self.take = uuid4().hex
+        with self.socket(hear="conformed") as socket:
+            told = self.until(socket, lambda told: "heard" in told)[-1]["heard"]
+        self.assertEqual(sorted((*told["heard"], *told["left_out"])), sorted(STEPS[kind].title for kind in steps))
+        self.assertIn("Gain", told["heard"])
 
     def test_the_stand_in_reads_as_it_is_set(self):
         def loud(**setting) -> float:
