@@ -6,6 +6,8 @@ import os
 import re
 import signal
 import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 
@@ -60,12 +62,21 @@ class Stage:
         os.environ["ISPETTORE_DESK_TOKEN"] = TOKEN
         settings.cache_clear()
         self.web = self.application.web()
-        self.application.worker()
+        self.worker = self.application.worker()
         playwright = sync_playwright().start()
         atexit.register(playwright.stop)
         self.browser = playwright.chromium.launch(executable_path=BROWSER, args=FLAGS)
         atexit.register(self.browser.close)
         self.axe = (ROOT / "frontend/node_modules/axe-core/axe.min.js").read_text()
+
+    @contextmanager
+    def worker_asleep(self) -> Iterator[None]:
+        """Let nothing that is under way go on for as long, however quick or busy the machine."""
+        os.killpg(self.worker.pid, signal.SIGSTOP)
+        try:
+            yield
+        finally:
+            os.killpg(self.worker.pid, signal.SIGCONT)
 
     def kill_web(self) -> None:
         """End the web process as a crash does, and start another."""

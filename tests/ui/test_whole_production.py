@@ -3,13 +3,24 @@
 import re
 
 from playwright.sync_api import expect
+from sqlmodel import select
 
 from ispettore.studio.catalogue import productions
+from ispettore.studio.database import transaction
+from ispettore.studio.tables import Work, WorkKind, WorkState
 from tests import signals
+from tests.support import until
 from tests.ui import words
 from tests.ui.interface import RATE, InterfaceCase
 
 CHAPTERS = 30
+
+
+def conforming(state: WorkState) -> int:
+    """How many recordings' conforming stands so."""
+    asked = select(Work).where(Work.kind == WorkKind.CONFORM, Work.state == state)
+    with transaction() as session:
+        return len(session.exec(asked).all())
 
 
 class WholeProduction(InterfaceCase):
@@ -96,7 +107,11 @@ class WholeProduction(InterfaceCase):
             self.page.get_by_label(f"Select {number} long.wav").check()
         bar = self.page.get_by_role("group", name=words.SELECTED_RECORDINGS)
         bar.get_by_role("button", name=words.CONFORM).click()
-        self.page.get_by_role("button", name="Cancel everything under way").click()
+        until(lambda: conforming(WorkState.RUNNING), what="one to be in hand")
+        with self.stage.worker_asleep():
+            self.assertEqual(conforming(WorkState.DONE), 0)
+            with self.page.expect_response(lambda answer: "cancel" in answer.url):
+                self.page.get_by_role("button", name="Cancel everything under way").click()
         expect(self.page.get_by_role("progressbar")).to_have_count(0)
         expect(self.page.locator("tr[data-after]")).to_have_count(0)
         expect(self.page.get_by_role("button", name="Conform 1 long.wav")).to_have_text(words.TRY_AGAIN)
