@@ -27,7 +27,7 @@ def of(*kinds: str) -> Treatment:
 
 class Files(unittest.TestCase):
     def test_every_kind_of_step_survives_the_file_and_fits_the_schema(self):
-        treatment = of(*STEPS)
+        treatment = of(*(kind for kind, step in STEPS.items() if not step.adds_sound))
         text = treatment.model_dump_json()
         self.assertEqual(parse(text, name="all.json"), KeptTreatment(steps=treatment.steps))
         jsonschema.validate(json.loads(text), schema())
@@ -35,6 +35,7 @@ class Files(unittest.TestCase):
         for wrong in (
             {"version": VERSION, "steps": [{"kind": "reverb"}]},
             {"version": VERSION, "steps": [{"kind": "gain"}]},
+            {"version": VERSION, "steps": [{"kind": "bed"}]},
             {"version": VERSION, "steps": [{"kind": "gain", "settings": {"gain_db": 99}}]},
             {"version": VERSION, "steps": [{"kind": "gain", "settings": {"gain_db": 1, "loud": True}}]},
         ):

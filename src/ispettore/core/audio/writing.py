@@ -241,6 +241,12 @@ Samples = Callable[[int, int], NDArray[np.float32]]
 """(first frame, frames) → shape (frames, channels)."""
 
 
+def spanned(path: Path) -> tuple[int, int]:
+    """Of a file that seeks exactly the sample rate in Hz, and how many frames it has."""
+    told = soundfile.info(os.fsencode(path))
+    return int(told.samplerate), int(told.frames)
+
+
 @contextmanager
 def open_spans(path: Path) -> Iterator[Samples]:
     """A file that seeks exactly, from which many spans are read."""

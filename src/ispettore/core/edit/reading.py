@@ -9,6 +9,7 @@ from types import TracebackType
 
 import numpy as np
 
+from ispettore.core.audio.crossing import crossed
 from ispettore.core.audio.facts import FileFacts
 from ispettore.core.audio.reading import BLOCK_FRAMES, Block, Source
 from ispettore.core.audio.writing import Samples, open_spans
@@ -112,22 +113,17 @@ class EditedSamples:
     def _join(self, place: int, half: int) -> Block:
         """Both sides of a join, from `half` frames before it to as many behind it."""
         before, after = self._line.segments[place - 1], self._line.segments[place]
-        out = self._read(before, before.frames - half, 2 * half).astype(np.float64)
-        into = self._read(after, -half, 2 * half).astype(np.float64)
-        power = float(np.sqrt((out * out).sum() * (into * into).sum()))
-        alike = min(max(float((out * into).sum()) / power, 0.0), 1.0) if power > 0 else 1.0
-        rising = (np.arange(2 * half)[:, None] + 0.5) / (2 * half)
-        falling = 1.0 - rising
-        whole = np.sqrt(rising**2 + falling**2 + 2 * alike * rising * falling)
-        return ((out * falling + into * rising) / whole).astype(np.float32)
+        out = self._read(before, before.frames - half, 2 * half)
+        into = self._read(after, -half, 2 * half)
+        return crossed(out, into)
 
     def _read(self, segment: Segment, first: int, frames: int) -> Block:
         """Frames of a segment, which may begin before it and end behind it."""
         put = segment.put
         if put is None:
-            return _padded(self._samples, segment.start + first, frames)
+            return padded(self._samples, segment.start + first, frames)
         if put.take:
-            return _padded(self._takes(put.take), put.start + first, frames)
+            return padded(self._takes(put.take), put.start + first, frames)
         return self._room(segment)[first + self._half : first + self._half + frames]
 
     def _room(self, segment: Segment) -> Block:
@@ -149,13 +145,14 @@ class EditedSamples:
         return filled
 
 
-def _padded(samples: Samples, start: int, frames: int) -> Block:
+def padded(samples: Samples, start: int, frames: int) -> Block:
     """So many samples from `start` on: silence before the first and behind the last."""
-    found = samples(max(start, 0), frames + min(start, 0))
-    before, after = max(-start, 0), frames + min(start, 0) - len(found)
+    before = min(max(-start, 0), frames)
+    found = samples(max(start, 0), frames - before)
+    after = frames - before - len(found)
     if before == after == 0:
         return found
-    return np.pad(found, ((before, max(after, 0)), (0, 0)))
+    return np.pad(found, ((before, after), (0, 0)))
 
 
 class EditedSource:

@@ -55,6 +55,13 @@ class Basis:
         """Some of its cells, as if they were all; `cells` is a mask of shape (cells,)."""
         return self._of(self.peak[:, cells], self.power[:, cells], self.k_power[cells[: self.k_power.size]], cells)
 
+    def as_spoken(self, voice: "Basis") -> "Basis":
+        """The same cells with speech and room where they are in a voice that passed at the same time."""
+        other = Basis(self.inspection, self.peak, self.power, self.k_power, self.counts)
+        cells = self.counts.size
+        other.__dict__.update(speech=_fitted(voice.speech, cells), room=_fitted(voice.room, cells))
+        return other
+
     def _of(
         self,
         peak: NDArray[np.float32],
@@ -65,6 +72,10 @@ class Basis:
         other = Basis(self.inspection, peak, power, k_power, self.counts[cells])
         other.__dict__.update(speech=self.speech[cells], room=self.room[cells])
         return other
+
+
+def _fitted(mask: NDArray[np.bool_], cells: int) -> NDArray[np.bool_]:
+    return mask if mask.size == cells else np.pad(mask[:cells], (0, max(cells - mask.size, 0)))
 
 
 def mask(spans: list[Span], cells: int) -> NDArray[np.bool_]:

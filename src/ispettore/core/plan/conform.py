@@ -29,6 +29,7 @@ from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import closing, encoding, learning, levelling
+from ispettore.core.plan.bedded import Laid, UnderVoice
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.encoding import Master
@@ -43,6 +44,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, Verdict, judge
 from ispettore.core.text import shown_name
 from ispettore.core.treat import order, runner, touch
+from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
@@ -76,8 +78,15 @@ class Conformed(BaseModel):
     out_of_order: tuple[str, ...] = ()
     closing: Closing | None = None
     """For a treatment of somebody's own that missed a limit: the smallest change that should close it."""
+    mix: Mix | None = None
+    """Voice and bed where they were mixed, if anything was laid under the voice; what follows moves both alike."""
+    under: UnderVoice | None = None
+    """What the bed did to the plan, if a plan was made."""
     reduction_db: NDArray[np.float32] | None = Field(None, exclude=True, repr=False)
     """The gain that dynamic steps moved, in dB of each 5 ms cell of the recording; not kept in JSON."""
+
+    lowered_db: NDArray[np.float32] | None = Field(None, exclude=True, repr=False)
+    """How far the bed was lowered by the voice, in dB of each 5 ms cell; not kept in JSON."""
 
     measured: Measured | None = Field(None, exclude=True, repr=False)
     """All that was measured of the written file, whose hash was taken of the very bytes; not kept in JSON."""
@@ -102,13 +111,15 @@ def conform(
     preference: Preference = USUAL_PREFERENCE,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
+    laid: Laid | None = None,
     written_at: datetime | None = None,
     progress: Progress = no_progress,
 ) -> Conformed:
     """Conform `source` and write `out`, or say why not and write nothing.
 
     With a `treatment` its steps run as they are and the result is judged; with a kept one whose finish is planned, the plan adds
-    what each limit still asks for. With a `likeness`, the plan brings the file as near to it as the limits and the bounds allow.
+    what each limit still asks for. What is `laid` under the voice is mixed in, and the mix has to meet the limits. With a
+    `likeness`, the plan brings the file as near to it as the limits and the bounds allow.
     `room_tone` is where it was chosen by hand: the plan is
     made by it; what is written is measured as anybody would. `written_at` is stated in a WAV file. `name` and `out_name` are what
     both files are called where their paths are not. `known` is what the recording measured with that room tone, and `sha256` its
@@ -135,6 +146,7 @@ def conform(
             treatment=treatment if isinstance(treatment, KeptTreatment) else None,
             likeness=likeness or Likeness(),
             progress=progress,
+            laid=laid,
         )
         attempt = _Attempt(wanted, out, out_name or shown_name(out), written_at)
         try:
@@ -159,6 +171,7 @@ class _Round:
     run: runner.Run
     number: int
     master: Master
+    under: UnderVoice | None = None
 
 
 class _Attempt:
@@ -173,6 +186,8 @@ class _Attempt:
 
     def given(self, treatment: Treatment) -> Conformed:
         """Run a person's own treatment once and judge the result."""
+        if self.wanted.laid is not None:
+            treatment = treatment.model_copy(update={"steps": order.with_bed(treatment.steps, self.wanted.laid.step)})
         written, run, moved = self._write(treatment, 1)
         verdict = judge(written.inspection, self.specification, role=self.role)
         window = gain_window(self.before.inspection, self.specification)
@@ -197,7 +212,7 @@ class _Attempt:
             limited = touch.of(run.reductions.get("true-peak-limiter", run.reduction_db[:0]), self.before.speech).depth_p99_db
             within = limited <= self.bounds.limiting_db + CLOSE_DB
             verdict = judge(written.inspection, self.specification, role=self.role)
-            made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number, self._master(run, written))
+            made = _Round(plan.treatment, plan.window, moved, written, verdict, run, number, self._master(run, written), plan.under)
             if verdict.passes and within:
                 if number == ROUNDS or proposer.like(written.inspection):
                     return self._settle(made)
@@ -240,8 +255,10 @@ class _Attempt:
                 for block in master.blocks():
                     sink.write(block)
                     staged("Writing", master.frames_read / max(master.claimed_frames, 1))
-        reshaped = any(step.on and step.kind not in touch.LEAVE_THE_SOUND for step in treatment.steps)
-        moved = runner.touched(run, self.before, inspect(run.path, name=self.name, sha256=UNNAMED) if reshaped else None)
+        spared = touch.LEAVE_THE_SOUND
+        reshaped = any(step.on and step.kind not in spared and not step.typed.adds_sound for step in treatment.steps)
+        sound = (run.voice or inspect(run.path, name=self.name, sha256=UNNAMED)) if reshaped else None
+        moved = runner.touched(run, self.before, sound)
         run.path.unlink()
         watched: Progress = lambda _stage, fraction: staged("Measuring the result", fraction)  # noqa: E731
         return inspect(self.candidate, name=self.out_name, progress=watched), run, moved
@@ -253,6 +270,7 @@ class _Attempt:
             folder=folder,
             name=self.name,
             room_tone=self.wanted.room_tone,
+            sounds=self.wanted.laid.sounds if self.wanted.laid else None,
             ledger=True,
             passing=passing,
             progress=progress,
@@ -317,6 +335,9 @@ class _Attempt:
             master=made.master if passes else None,
             corrections=tuple(said for number, said in self.corrections if number < made.number) if passes else (),
             reduction_db=made.run.reduction_db,
+            lowered_db=made.run.lowered_db if made.run.voice is not None else None,
+            mix=next((Mix.model_validate(line.learned) for line in made.run.ledger if line.kind == "bed"), None),
+            under=made.under,
         )
 
     def _refuse(self, plan: Plan, obstacles: tuple[Obstacle, ...], rounds: int) -> Conformed:
@@ -330,6 +351,8 @@ class _Attempt:
             verdict=None,
             obstacles=obstacles,
             rounds=rounds,
+            mix=plan.under.mix if plan.under else None,
+            under=plan.under,
         )
 
 

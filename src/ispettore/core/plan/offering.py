@@ -58,7 +58,7 @@ def _offered(kind: str, inspection: Inspection, specification: Specification, to
         purpose=made.purpose,
         settings=begins(inspection, specification) if begins else {"voice_db": list(tone)} if kind == "tone-match" else {},
         entry=_ENTRIES.get(kind),
-        behind=tuple(other for other in STEPS if order.place_for(kind, [other]) == 1),
+        behind=tuple(other for other in STEPS if not STEPS[other].adds_sound and order.place_for(kind, [other]) == 1),
     )
 
 

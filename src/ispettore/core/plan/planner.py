@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import ending, levelling, mending, remedies, room
+from ispettore.core.plan.bedded import UnderVoice
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.holding import Asked
@@ -19,7 +20,7 @@ from ispettore.core.spec import standing
 from ispettore.core.spec.quantities import CLEANING
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
-from ispettore.core.treat import touch
+from ispettore.core.treat import order, touch
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
 
@@ -48,11 +49,14 @@ class Plan(BaseModel):
     """What is so near to impossible that only a run can tell."""
     encoding: Learned = Learned()
     """What encoding the file will do to its readings."""
+    under: UnderVoice | None = None
+    """What a bed under the voice does to it, where there is one."""
 
 
 class Fixed(BaseModel):
     """What stands before a plan is made: the steps of a kept treatment for tone and dynamics (`late`; those before them were
-    prepared), its name, what the recording measured before them (`unshaped`), and how much all of them touch the voice."""
+    prepared), its name, what the recording measured before them (`unshaped`), and how much all of them touch the voice. `bed` is
+    laid under what comes out: the plan is then read from the mix."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -60,6 +64,7 @@ class Fixed(BaseModel):
     late: tuple[Step, ...] = ()
     unshaped: Inspection | None = None
     touch: Touch = Touch()
+    bed: Step | None = None
 
 
 def make(
@@ -88,7 +93,8 @@ def make(
         if any(step.kind == "rumble-filter" for step in cleaning.steps):  # takes an offset away too
             steps = [step for step in steps if step.kind != "rumble-filter"]
         steps += cleaning.steps
-        readings = {name: value + cleaning.moved.get(name, 0.0) for name, value in readings.items()}
+        if fixed.bed is None:  # between the words of a mix is the bed
+            readings = {name: value + cleaning.moved.get(name, 0.0) for name, value in readings.items()}
         window = window_of(readings, specification)
     obstacles = [*_still(inspection, specification, role, cleaning), *unmended, *end_obstacles]
     excluded = room.excluded(window, inspection, specification, cleaning)
@@ -120,7 +126,7 @@ def make(
 
 
 def _treatment(fixed: Fixed, steps: list[Step]) -> Treatment:
-    return Treatment(name=fixed.name, steps=tuple(steps))
+    return Treatment(name=fixed.name, steps=order.with_bed(steps, fixed.bed))
 
 
 def _still(inspection: Inspection, specification: Specification, role: Role, cleaning: Cleaning | None) -> list[Obstacle]:

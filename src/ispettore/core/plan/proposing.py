@@ -16,7 +16,8 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, ending, one_sound, planner, preparing, room
+from ispettore.core.plan import cleaning, ending, one_sound, planner, preparing, reason, room
+from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.holding import Asked
@@ -29,6 +30,7 @@ from ispettore.core.spec import delivery
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.treat import keeping, runner, touch
+from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Treatment
@@ -59,6 +61,8 @@ class Wanted:
     treatment: KeptTreatment | None
     likeness: Likeness
     progress: Progress
+    laid: Laid | None = None
+    """What is laid under the voice, if anything."""
 
     @property
     def role(self) -> Role:
@@ -77,11 +81,13 @@ def proposed(
     preferences: Sequence[Preference] = PREFERENCES,
     bounds: Bounds | None = None,
     room_tone: Sequence[Span] = (),
+    laid: Laid | None = None,
     progress: Progress = no_progress,
 ) -> list[tuple[Preference, Plan]]:
     """Up to three plans for a recording, gentlest first, without running any; those alike once. Where none conforms, they hold the
     obstacles. With a kept `treatment` they begin with its steps, with a `likeness` they come as near to it as can be. `form` is
-    what would be written: of itself, what the specification asks for. Raises what reading raises, and NotWritable."""
+    what would be written: of itself, what the specification asks for. With something `laid` under the voice they are for the mix.
+    Raises what reading raises, and NotWritable."""
     form = form or delivery.asked_for(specification)
     known = known or inspect(source, name=name, room_tone=room_tone, sha256=UNNAMED).basis
     with tempfile.TemporaryDirectory(prefix="ispettore-") as folder:
@@ -97,6 +103,7 @@ def proposed(
             treatment=treatment,
             likeness=likeness or Likeness(),
             progress=progress,
+            laid=laid,
         )
         proposer = Proposer(wanted)
         found: list[tuple[Preference, Plan]] = []
@@ -110,7 +117,8 @@ def proposed(
 
 class Proposer:
     """Plans for one recording. Made, it has run what stands before every plan: the conversions, what is fixed before cleaning and
-    what is fixed after it. `basis` is the recording after all of these, `encoding` what encoding does to it."""
+    what is fixed after it; and has laid under the voice what is to be there. `basis` is what came out, `encoding` what encoding
+    does to it."""
 
     def __init__(self, wanted: Wanted) -> None:
         self._wanted, self._likeness = wanted, wanted.likeness
@@ -129,6 +137,12 @@ class Proposer:
         self._fixed = Fixed()
         if kept is not None:
             self._fixed = Fixed(name=kept.named, late=late, unshaped=self._early.inspection, touch=touched)
+        self._voice = self.basis
+        self._mix: Mix | None = None
+        self._alone = self._fixed
+        if wanted.laid is not None:
+            path = self._mixed(path, wanted.laid)
+            self._fixed = self._fixed.model_copy(update={"bed": wanted.laid.step, "unshaped": self._early.inspection})
         self._cancels = preparing.cancelling(before.inspection, self.basis.inspection, self._prepared)
         self._trial: cleaning.Trial | None = None
         self.encoding = self._encoder_effect(path)
@@ -151,20 +165,26 @@ class Proposer:
             plan = self._planned(preference, learned)
             if not plan.obstacles and (doubtful or not plan.doubts):
                 break
+        if self._mix is not None:
+            alone = self._made(self._voice, self._alone, preference, learned)
+            plan = plan.model_copy(update={"under": reason.compared(plan, alone, self._mix)})
         if self._cancels is None:
             return plan
         return plan.model_copy(update={"obstacles": (*plan.obstacles, self._cancels)})
 
     def _planned(self, preference: Preference, learned: Learned) -> Plan:
+        return self._made(self.basis, self._fixed, preference, learned)
+
+    def _made(self, basis: Basis, fixed: Fixed, preference: Preference, learned: Learned) -> Plan:
         return planner.make(
-            self.basis,
+            basis,
             self.asked,
             role=self._wanted.role,
             preference=preference,
             bounds=self._wanted.bounds,
             learned=learned,
             prepared=self._prepared,
-            fixed=self._fixed,
+            fixed=fixed,
             cleaning=self._cleaned(learned),
         )
 
@@ -172,8 +192,8 @@ class Proposer:
         """The cleaning that this recording needs by what is known so far, tried on a stretch of it before what is fixed of tone and
         dynamics; None where it needs none."""
         wanted = self._wanted
-        readings = ending.readings(self.basis.inspection, self.asked, learned)
-        missing = room.short_of_quiet(self.basis, readings, Asked(self.asked, learned, "light", wanted.bounds))
+        readings = ending.readings(self._voice.inspection, self.asked, learned)
+        missing = room.short_of_quiet(self._voice, readings, Asked(self.asked, learned, "light", wanted.bounds))
         if missing is None:
             return None
         if self._trial is None:
@@ -201,6 +221,25 @@ class Proposer:
             return run.path, before, Touch()
         after = inspect(run.path, name=wanted.name, room_tone=wanted.room_tone, sha256=UNNAMED)
         return run.path, after.basis, runner.touched(run, before, after)
+
+    def _mixed(self, path: Sound, laid: Laid) -> Sound:
+        """Lay the bed under the voice, and go on from the mix."""
+        wanted, made = self._wanted, self._wanted.folder / "bed"
+        made.mkdir()
+        treatment = Treatment(steps=(laid.step,))
+        run = runner.run(
+            path,
+            treatment,
+            folder=made,
+            name=wanted.name,
+            room_tone=wanted.room_tone,
+            sounds=laid.sounds,
+            ledger=True,
+            progress=wanted.progress,
+        )
+        self._mix = Mix.model_validate(run.ledger[0].learned)
+        self.basis = inspect(run.path, name=wanted.name, room_tone=wanted.room_tone, sha256=UNNAMED).basis.as_spoken(self._voice)
+        return run.path
 
     def _encoder_effect(self, path: Sound) -> Learned:
         """What encoding does to level and peak, from encoding the loudest 20 s and measuring the decoded result."""

@@ -50,8 +50,9 @@ Steps = Sequence[DraftStep]
 
 
 def of(treatment: Treatment) -> tuple[DraftStep, ...]:
-    """A draft that begins with a treatment's steps."""
-    return tuple(DraftStep(kind=one.kind, settings=one.settings, on=one.on, reason=one.reason) for one in treatment.steps)
+    """A draft that begins with a treatment's steps. A bed is laid under whatever comes out, and is none of them."""
+    own = (one for one in treatment.steps if not STEPS[one.kind].adds_sound)
+    return tuple(DraftStep(kind=one.kind, settings=one.settings, on=one.on, reason=one.reason) for one in own)
 
 
 def read(steps: Steps, inspection: Inspection | None = None) -> list[ReadStep]:

@@ -11,9 +11,9 @@ from collections.abc import Sequence
 from functools import cache
 from importlib import resources
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from ispettore.core import errors
 from ispettore.core.measure.inspection import Inspection
@@ -45,6 +45,12 @@ class KeptTreatment(Treatment):
     finish: Finish = "given"
     voice_dbfs: float | None = Field(None, ge=-100, le=0)
     """The active speech level that its thresholds were set for, where no reference level comes before them; None where unknown."""
+
+    @model_validator(mode="after")
+    def _of_no_recording(self) -> Self:
+        if any(STEPS[step.kind].adds_sound for step in self.steps):
+            raise ValueError("a bed belongs to the recording that it lies under; leave it out of a treatment")
+        return self
 
     @property
     def named(self) -> str:
@@ -150,6 +156,8 @@ def schema() -> dict[str, Any]:
     step = made["$defs"].pop("Step")
     kinds, shared = [], {}
     for kind, settings in STEPS.items():
+        if settings.adds_sound:  # it belongs to a recording
+            continue
         own = settings.model_json_schema(ref_template="#/$defs/{model}")
         shared.update(own.pop("$defs", {}))
         properties = {**step["properties"], "kind": {"const": kind}, "settings": own}

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from ispettore.core.treat.treatment import STEPS, Treatment
+from ispettore.core.treat.treatment import STEPS, Step, Treatment
 
 GROUPS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("Convert", ("channels", "sample-rate")),
@@ -26,6 +26,7 @@ STAGES: tuple[tuple[str, ...], ...] = (
     ("tone", "resonance-search", "tone-match", "de-esser"),
     ("level-riding", "spot-gain"),
     ("multiband-compressor", "compressor"),
+    ("bed",),
     ("gain", "final-level", "true-peak-limiter"),
     ("head-and-tail",),
 )
@@ -52,6 +53,7 @@ RISKS: dict[str, str] = {
     "spot-gain": "the dynamics before it did not know the gain that follows",
     "multiband-compressor": "it moves peaks and level after they were set",
     "compressor": "it moves peaks and level after they were set",
+    "bed": "the mix is louder, and peaks higher, than what was set before",
     "gain": "it moves the level after it was set",
     "final-level": "it moves the level after it was set",
     "true-peak-limiter": "what was laid at the ends is limited with the rest",
@@ -95,6 +97,24 @@ def place_for(kind: str, kinds: Sequence[str]) -> int:
     """
     before = [number for number, other in enumerate(kinds) if other in STEPS and not _belongs_before(kind, other)]
     return before[-1] + 1 if before else 0
+
+
+def with_bed(steps: Sequence[Step], bed: Step | None) -> tuple[Step, ...]:
+    """Steps with a bed laid under what comes out of them: before the last that only set the level and hold peaks, which then hold
+    those of the mix. Ends that were behind it come before it: they are filled with room tone, and the bed has none.
+
+    >>> steps = [Step(kind=kind) for kind in ("de-esser", "final-level", "head-and-tail")]
+    >>> [step.kind for step in with_bed(steps, Step(kind="bed"))]
+    ['de-esser', 'head-and-tail', 'bed', 'final-level']
+    """
+    if bed is None:
+        return tuple(steps)
+    at = len(steps)
+    while at and stage_of(steps[at - 1].kind) > stage_of("bed"):
+        at -= 1
+    behind = steps[at:]
+    ends = [step for step in behind if step.typed.at_ends]
+    return (*steps[:at], *ends, bed, *(step for step in behind if not step.typed.at_ends))
 
 
 def _belongs_before(kind: str, other: str) -> bool:

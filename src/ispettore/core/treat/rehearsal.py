@@ -8,7 +8,7 @@ levels that a step has to know of the whole are those of the recording, moved as
 """
 
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -120,7 +120,15 @@ class Window(Sounding):
 class Stage(Sounding):
     """One step at work on what comes out of another, from frame `skip` of it on. Raises what starting the step raises."""
 
-    def __init__(self, step: Step, before: Sounding, known: Inspection | None, source: Sounding, skip: int = 0) -> None:
+    def __init__(
+        self,
+        step: Step,
+        before: Sounding,
+        known: Inspection | None,
+        source: Sounding,
+        skip: int = 0,
+        sounds: Mapping[str, Path] | None = None,
+    ) -> None:
         super().__init__(name=before.name, folder=before.folder, room_tone=before.room_tone)
         self.step, self.before = step, before
         self._known, self._source = known, source
@@ -133,6 +141,7 @@ class Stage(Sounding):
             channels=before.channels,
             measured=self.told() if learns else None,
             working=before.path() if learns else None,
+            sounds=sounds or {},
         )
         self.processor: Processor = step.typed.start(context)
         self.sample_rate_hz, self.channels = self.processor.sample_rate_hz, self.processor.channels
@@ -195,8 +204,8 @@ def as_of_whole(whole: Inspection, before: Inspection, after: Inspection) -> Ins
 class Chain:
     """Steps in order over one window. The same steps at the beginning of another treatment are not done again."""
 
-    def __init__(self, window: Window, frames: int, known: Inspection | None) -> None:
-        self.window, self.frames, self._known = window, frames, known
+    def __init__(self, window: Window, frames: int, known: Inspection | None, sounds: Mapping[str, Path]) -> None:
+        self.window, self.frames, self._known, self._sounds = window, frames, known, sounds
         self._stages: dict[str, Stage | Idle] = {}
 
     def through(self, steps: Sequence[Step], at: int = 0) -> list[Sounding]:
@@ -221,7 +230,7 @@ class Chain:
 
     def _started(self, step: Step, before: Sounding, skip: int) -> Stage | Idle:
         try:
-            return Stage(step, before, self._known, self.window, skip)
+            return Stage(step, before, self._known, self.window, skip, self._sounds)
         except IspettoreError as error:
             return Idle(step, before, error.sentence)
 
@@ -232,11 +241,13 @@ class Chain:
 
 
 class Rehearsal:
-    """One recording under rehearsal. `sound` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand."""
+    """One recording under rehearsal. `sound` seeks exactly; `known` is its inspection; `room_tone` was chosen by hand. Steps that
+    mix files in find them among its `sounds`."""
 
     def __init__(self, sound: Sound, known: Inspection, *, name: str, folder: Path, room_tone: Sequence[Span] = ()) -> None:
         self.recording, self.known, self.name, self.folder = sound, known, name, folder
         self.room_tone = room_tone
+        self.sounds: dict[str, Path] = {}
         self.rate, self.frames = known.facts.sample_rate_hz, known.facts.frames
         self.whole = self.frames <= WHOLE_S * self.rate
         self._chains: list[Chain] = []
@@ -269,7 +280,7 @@ class Rehearsal:
         start, frames = stretches[0]
         inside = [span for span in spans_later(self.room_tone, -start / self.rate) if span.end_s <= frames / self.rate]
         window = Window(self.recording, *stretches, sample_rate_hz=self.rate, name=self.name, folder=self.folder, room_tone=inside)
-        return Chain(window, sum(count for _, count in stretches), None if self.whole else self.known)
+        return Chain(window, sum(count for _, count in stretches), None if self.whole else self.known, self.sounds)
 
     def _new(self, start: int, frames: int) -> Chain:
         chain = self._made((start, frames))

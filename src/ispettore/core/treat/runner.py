@@ -1,6 +1,6 @@
 """Runs a treatment over a recording, block by block, with constant memory."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -52,6 +52,12 @@ class Run:
     heard: Listener | None = None
     """What listened to the last step, where a ledger was asked for and any step ran."""
 
+    voice: Measured | None = None
+    """The voice as it was before other sound was laid under it, where any was."""
+
+    lowered_db: NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
+    """How far the voice lowered what was laid under it, per 5 ms cell in dB."""
+
     @property
     def reduction_db(self) -> NDArray[np.float32]:
         """All dynamic steps together, shape (cells,)."""
@@ -68,6 +74,7 @@ def run(
     folder: Path,
     name: str | None = None,
     room_tone: Sequence[Span] = (),
+    sounds: Mapping[str, Path] | None = None,
     ledger: bool = False,
     passing: Passing | None = None,
     progress: Progress = no_progress,
@@ -75,14 +82,16 @@ def run(
     """Run the treatment's steps that are on, in order, into a working file in `folder`.
 
     Steps that need to know the whole file first get the working file of the steps before them, and its inspection, with the room
-    tone that was chosen by hand, if any. With `ledger`, what comes out of every step is measured as it passes. `passing` is called
-    with each block of what comes out of the last, as it is made.
+    tone that was chosen by hand, if any; those that mix files in find them among the `sounds`. With `ledger`, what comes out of
+    every step is measured as it passes. `passing` is called with each block of what comes out of the last, as it is made.
     """
     groups = _groups([step for step in treatment.steps if step.on])
     path: Sound = source
     reductions: dict[str, NDArray[np.float32]] = {}
     lines: list[LedgerLine] = []
     last: Listener | None = None
+    voice: Measured | None = None
+    lowered = np.zeros(0, dtype=np.float32)
     for number, group in enumerate(groups):
         stage = f"Processing, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "Processing"
         learns = group and group[0].typed.learns()
@@ -94,6 +103,7 @@ def run(
                 channels=opened.channels,
                 measured=measured,
                 working=path_of(path),
+                sounds=sounds or {},
             )
             processors = _start(group, context)
             listeners = [
@@ -106,6 +116,8 @@ def run(
             if passing is not None and group is groups[-1]:
                 blocks = _shown(blocks, rate, channels, passing)
             write_working(target, blocks, sample_rate_hz=rate, channels=channels)
+        if learns and group[0].typed.adds_sound:
+            voice = measured
         if path != source:
             path_of(path).unlink()
         path = target
@@ -113,15 +125,17 @@ def run(
             moved = processor.reduction_db()
             if moved.size:
                 reductions[step.kind] = _add(reductions.get(step.kind, moved[:0]), moved)
+            lowered = _add(lowered, processor.lowered_db())
             readings = listener.readings() if listener is not None else {}
             last = listener
             told = tuple(processor.warnings())
             lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
-    return Run(path_of(path), rate, channels, reductions, tuple(lines), last)
+    return Run(path_of(path), rate, channels, reductions, tuple(lines), last, voice, lowered)
 
 
 def touched(run: Run, before: Basis, after: Measured | None) -> Touch:
-    """Touch of a run over a recording. `after` is what came out, where its sound was changed."""
+    """Touch of a run over a recording. `after` is what came out, where its sound was changed: of a voice with a bed under it, the
+    voice alone."""
     if after is None:
         return touch.of(run.reduction_db, before.speech)
     power = after.cells.power.mean(axis=0)
@@ -153,6 +167,7 @@ def _start(steps: list[Step], context: Context) -> list[Processor]:
             channels=processor.channels,
             measured=context.measured,
             working=context.working,
+            sounds=context.sounds,
         )
         processors.append(processor)
     return processors

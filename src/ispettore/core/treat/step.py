@@ -3,8 +3,9 @@
 A new step is one new file with a `Settings` subclass and one line in `treatment.py`.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, ClassVar
 
 import numpy as np
@@ -21,13 +22,15 @@ Block = NDArray[np.float32]
 
 @dataclass(frozen=True)
 class Context:
-    """What a step is told when it starts. `measured` and `working` describe what comes in, for steps with `needs_whole`."""
+    """What a step is told when it starts. `measured` and `working` describe what comes in, for steps with `needs_whole`;
+    `sounds` are other files by the hashes of their bytes, for those that mix them in."""
 
     name: str
     sample_rate_hz: int
     channels: int
     measured: Measured | None = None
     working: Any = None
+    sounds: Mapping[str, Path] = field(default_factory=dict)
 
 
 def about(why: str, *, unit: str = "", absent: str = "", words: dict[Any, str] | None = None) -> Any:
@@ -65,6 +68,9 @@ class Settings(BaseModel):
 
     at_ends: ClassVar[bool] = False
     """Whether it works at the ends of a recording, and nowhere else."""
+
+    adds_sound: ClassVar[bool] = False
+    """Whether it mixes in what the voice has not said: such a step belongs to a recording, not to a treatment."""
 
     def learns(self) -> bool:
         """Whether the step has to know the whole file before it starts."""
@@ -121,6 +127,10 @@ class Processor:
 
     def reduction_db(self) -> NDArray[np.float32]:
         """Gain change in dB of each 5 ms cell, shape (cells,); empty for steps that move no gain in time."""
+        return np.zeros(0, dtype=np.float32)
+
+    def lowered_db(self) -> NDArray[np.float32]:
+        """Gain in dB of each 5 ms cell of what the step lays under the voice, shape (cells,); empty for steps that lay nothing."""
         return np.zeros(0, dtype=np.float32)
 
     def learned(self) -> dict[str, Any]:

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
+from ispettore.core.treat.bed import Bed
 from ispettore.core.treat.breath_softening import BreathSoftening
 from ispettore.core.treat.channels import Channels
 from ispettore.core.treat.click_repair import ClickRepair
@@ -48,6 +49,7 @@ STEPS: dict[str, type[Settings]] = {
     "level-riding": LevelRiding,
     "multiband-compressor": MultibandCompressor,
     "compressor": Compressor,
+    "bed": Bed,
     "gain": Gain,
     "final-level": FinalLevel,
     "true-peak-limiter": TruePeakLimiter,
