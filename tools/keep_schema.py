@@ -18,7 +18,7 @@ from tests.web.wire import WireCase
 from ispettore.studio.database import engine, transaction
 from ispettore.studio.running.cluster import program
 from ispettore.studio.settings import settings
-from ispettore.studio.tables import TakeCheckRecord, WatchedFile, WatchedFolder, Webhook, WebhookMessage, WebhookStatus
+from ispettore.studio.tables import BedSound, TakeCheckRecord, WatchedFile, WatchedFolder, Webhook, WebhookMessage, WebhookStatus
 
 FOLDER = Path(__file__).parent.parent / "tests" / "studio" / "schemas"
 NOTES = "Read in October."
@@ -46,7 +46,8 @@ class Installation(WireCase):
             levels = ("peak_dbfs", "true_peak_dbtp", "speech_dbfs", "room_dbfs", "hum_db", "hum_hz", "decay_s")
             against = {"id": "audiobook-retail", "version": 3, "name": "Audiobook, retail"}
             check = TakeCheckRecord(heard_from="Microphone", specification=against, found=found | dict.fromkeys(levels), **of)
-            session.add_all((folder, hook, check))
+            music = BedSound(name="Sluice.flac", sha256="ab" * 32, size_bytes=1, **of)
+            session.add_all((folder, hook, check, music))
             session.flush()
             session.add(
                 WatchedFile(folder_id=folder.id, name="01 January.wav", size_bytes=1, modified_ns=1, recording_id=UUID(recording))

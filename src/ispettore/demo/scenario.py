@@ -9,7 +9,7 @@ import soundfile
 from numpy.typing import NDArray
 
 from ispettore.core.deliver.labels import Labels
-from ispettore.demo import cover
+from ispettore.demo import bed, cover
 from ispettore.demo.faults import (
     RATE_HZ,
     Wave,
@@ -56,9 +56,25 @@ class DemoRecording:
 
 
 @dataclass(frozen=True)
+class DemoBed:
+    """What lies under every voice of a production: a sound of so many seconds, over and over; `make` gives shape (frames, 2)."""
+
+    file_name: str
+    seconds: float
+    level_lu: float
+    lower_db: float
+    make: Callable[[float], NDArray[np.float64]]
+
+    def write(self, path: Path) -> None:
+        """The same file every time."""
+        soundfile.write(path, self.make(self.seconds), RATE_HZ, subtype="PCM_24", format="FLAC")
+
+
+@dataclass(frozen=True)
 class DemoProduction:
     """`labels` is what all its files say; `narrators` those of recordings that another voice reads; `cover` draws their picture;
-    `certified_by` answers for their certificates; `checks` are how a reader sat at the take checks of a week, the oldest first."""
+    `certified_by` answers for their certificates; `checks` are how a reader sat at the take checks of a week, the oldest first;
+    `bed` is what lies under its voices."""
 
     name: str
     specification: str
@@ -68,6 +84,7 @@ class DemoProduction:
     certified_by: str = ""
     cover: Callable[[], bytes] | None = None
     checks: tuple[Setting, ...] = ()
+    bed: DemoBed | None = None
 
 
 def _placed(wave: Wave, *, rms_dbfs: float, noise_dbfs: float, head_s: float, tail_s: float, seed: int) -> tuple[Wave, Truth]:
@@ -226,6 +243,7 @@ PRODUCTIONS = (
             DemoRecording("Room of clocks.wav", "the right channel is upside down", _upside_down),
         ),
         labels=Labels(narrator=FIRST_VOICE),
+        bed=DemoBed(bed.NAME, 16.0, -12.0, 8.0, bed.harmonium),
     ),
     DemoProduction(
         "Harbour bulletin",

@@ -194,6 +194,25 @@ class EditsChanged(IspettoreError):
     file: str
 
 
+class BedChanged(IspettoreError):
+    """The bed under “{file}” was changed in another window. It is shown as it is now; make your change again."""
+
+    file: str
+
+
+class BedSoundUnknown(IspettoreError):
+    """The bed under “{file}” names a sound that is not in this production. Reload the page, and lay one that is listed there."""
+
+    file: str
+
+
+class BedSoundInUse(IspettoreError):
+    """“{name}” lies under {count} recordings or their production. Take it out of their beds first."""
+
+    name: str
+    count: int
+
+
 class NoEditToUndo(IspettoreError):
     """There is nothing to {what} in the edits of “{file}”."""
 

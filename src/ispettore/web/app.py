@@ -38,6 +38,8 @@ from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.delivering import handing_over
 from ispettore.studio.errors import (
+    BedChanged,
+    BedSoundInUse,
     BuiltIn,
     CertificateEnded,
     DraftChanged,
@@ -68,6 +70,7 @@ from ispettore.studio.taking.errors import TakeEmpty, TakeGoesOn
 from ispettore.web import (
     access,
     archives,
+    beds,
     certificates,
     checking,
     delivering,
@@ -105,6 +108,8 @@ STATUS = {
     NoLongerReplaceable: 409,
     DraftChanged: 409,
     EditsChanged: 409,
+    BedChanged: 409,
+    BedSoundInUse: 409,
     MadeOfOtherEdits: 409,
     NoEditToUndo: 409,
     NothingToJoin: 409,
@@ -294,6 +299,7 @@ def build() -> FastAPI:
     for part in (
         access,
         archives,
+        beds,
         certificates,
         checking,
         delivering,

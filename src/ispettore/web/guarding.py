@@ -37,7 +37,7 @@ NEXT_WITHIN_S, WHOLE_WITHIN_S = 60.0, 60.0
 LARGEST_NUMBER, LONGEST_NUMBER = 2**53 - 1, 24
 """The largest whole number that every reader of JSON reads as the same, and the most digits that are looked at."""
 STREAMED = re.compile(
-    r"^/api/(productions/[^/]+/recordings|recordings/[^/]+/takes|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$"
+    r"^/api/(productions/[^/]+/recordings|recordings/[^/]+/takes|productions/[^/]+/bed-sounds|verifyings/[^/]+/file|specifications/file|imports|uploads(/.*)?)$"
 )
 """Routes that take files as they come, and bound them themselves."""
 IGNORED = frozenset({b"x-http-method-override"})

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Self
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, computed_field, model_validator
 
 from ispettore.core.audio.reading import BLOCK_FRAMES
 from ispettore.core.audio.writing import Samples, open_spans, spanned
@@ -172,15 +172,25 @@ class Mix(BaseModel):
     lowered_s: float = 0.0
     """How long the bed was lowered by more than half of what it may be."""
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def difference_lu(self) -> float | None:
         """The voice's loudness less the mix's: EBU R 128 s4's difference between what is spoken and the programme."""
         return None if self.voice_lufs is None or self.mix_lufs is None else self.voice_lufs - self.mix_lufs
 
+    @computed_field  # type: ignore[prop-decorator]
     @property
     def above_bed_lu(self) -> float | None:
         """How far the voice stands above the bed as it is heard."""
         return None if self.voice_lufs is None or self.bed_lufs is None else self.voice_lufs - self.bed_lufs
+
+    def delivered(self, mix_lufs: float | None) -> "Mix":
+        """The same once what follows has brought the mix to this loudness: gain and limiting move voice and bed alike."""
+        if mix_lufs is None or self.mix_lufs is None:
+            return self
+        by = mix_lufs - self.mix_lufs
+        voice, bed = (None if one is None else one + by for one in (self.voice_lufs, self.bed_lufs))
+        return self.model_copy(update={"voice_lufs": voice, "bed_lufs": bed, "mix_lufs": mix_lufs})
 
 
 class BedProcessor(Processor):
@@ -272,6 +282,7 @@ class BedProcessor(Processor):
         return self._gain_db if self._parts else self._gain_db[:0]
 
     def learned(self) -> dict[str, Any]:
+        """Voice, bed and mix, as `Mix` holds them."""
         deep = self._gain_db < -self._bed.lower_db / 2
         mix = Mix(
             voice_lufs=_rounded(self._voice_lufs),

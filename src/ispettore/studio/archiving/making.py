@@ -26,6 +26,7 @@ from ispettore.studio.catalogue import certificates, recordings
 from ispettore.studio.delivering.packing import PackageFile
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import (
+    BedSound,
     CertificateRecord,
     Conforming,
     DeliverableRecord,
@@ -159,6 +160,10 @@ def _files(session: Session, production: Production, laid: Laid) -> None:
     for take in session.exec(retakes).all():
         laid.take(form.KEPT, take.name, take.sha256)
         laid.take(form.KEPT, take.prepared_sha256 or "", take.prepared_sha256)
+    laid_under = select(BedSound).where(rows.TABLES[BedSound](production.id)).order_by(col(BedSound.id))
+    for sound in session.exec(laid_under).all():
+        laid.take(form.KEPT, sound.name, sound.sha256)
+        laid.take(form.KEPT, sound.heard_sha256 or "", sound.heard_sha256)
     if production.cover_sha256 is not None:
         laid.take(form.COVER, (production.cover or {}).get("name", "cover"), production.cover_sha256)
     drawn: tuple[Any, ...] = (InspectionRecord.listening_sha256, InspectionRecord.pyramid_sha256, InspectionRecord.levels_sha256)

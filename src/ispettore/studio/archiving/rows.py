@@ -34,6 +34,7 @@ from ispettore.studio.catalogue import edited
 from ispettore.studio.jobs import retrying
 from ispettore.studio.tables import (
     Acceptance,
+    BedSound,
     CertificateRecord,
     ChapterRecord,
     Conforming,
@@ -111,6 +112,7 @@ TABLES: dict[type[SQLModel], Which] = {
     EditList: _of_recordings(EditList),
     EditState: _of_recordings(EditState),
     TakeRecord: _of_recordings(TakeRecord),
+    BedSound: _of_production(BedSound),
     ChapterRecord: _of_recordings(ChapterRecord),
     Acceptance: _of_recordings(Acceptance),
     Conforming: _of_recordings(Conforming),

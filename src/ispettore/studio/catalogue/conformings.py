@@ -22,9 +22,10 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
 from ispettore.core.text import LONGEST_NAME_BYTES
 from ispettore.core.treat import kept as kept_treatments
+from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.treatment import Treatment
 from ispettore.studio import events
-from ispettore.studio.catalogue import deeds, defaults, lookup, made
+from ispettore.studio.catalogue import beds, deeds, defaults, lookup, made
 from ispettore.studio.catalogue.manner import Decided, KeptUse, Manner
 from ispettore.studio.catalogue.views import ConformingView, KeptUseView, ResultView, SpecificationName
 from ispettore.studio.database import transaction
@@ -32,7 +33,8 @@ from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.tables import Conforming, Production, Recording, Work, WorkKind, now
 
-LIGHT = [defer(column) for column in (Conforming.outcome, Conforming.ribbon, Conforming.tracks, Conforming.reduction)]  # type: ignore[arg-type]
+_LONG = (Conforming.outcome, Conforming.ribbon, Conforming.tracks, Conforming.reduction, Conforming.lowered)
+LIGHT = [defer(column) for column in _LONG]  # type: ignore[arg-type]
 """An attempt without what makes up most of its row."""
 
 
@@ -128,6 +130,7 @@ def _wanted(recording: Recording, production: Production, form: FormatName | Out
         kept_changed=manner.kept is not None and manner.kept.changed,
         room_tone=recording.room_tone,
         edited=recording.edited,
+        laid=beds.text(production, recording),
         software=version("ispettore"),
     )
 
@@ -143,6 +146,7 @@ SAME = (
     "bounds",
     "room_tone",
     "edited",
+    "laid",
     "software",
 )
 """Where all of these are as they were, an attempt would come to the same."""
@@ -219,6 +223,7 @@ def of_recording(session: Session, recording: Recording, chosen: Specification) 
         select(Conforming).where(Conforming.recording_id == recording.id).order_by(col(Conforming.created_at).desc())
     ).all()
     running = works.newest(session, WorkKind.CONFORM, [conforming.id for conforming in found])
+    laid = beds.text(session.get_one(Production, recording.production_id), recording)
     return [
         _view(
             one,
@@ -227,7 +232,7 @@ def of_recording(session: Session, recording: Recording, chosen: Specification) 
             chosen,
             readings=True,
             number=len(found) - place,
-            as_edited=one.edited == recording.edited,
+            as_edited=one.edited == recording.edited and one.laid == laid,
         )
         for place, one in enumerate(found)
     ]
@@ -300,6 +305,8 @@ def _view(
         window=outcome.window if outcome and current else None,
         obstacles=list(outcome.obstacles) if outcome and current else [],
         ledger=list(outcome.ledger) if outcome and readings else [],
+        mix=_mix(outcome) if outcome else None,
+        under=outcome.under if outcome and current else None,
         out_of_order=list(outcome.out_of_order) if outcome else [],
         before=judge(outcome.before, chosen, role=as_what) if outcome else None,
         after=after,
@@ -315,6 +322,18 @@ def _view(
         as_edited=as_edited,
         result=_result(outcome.after, readings=readings) if outcome and outcome.after else None,
     )
+
+
+def mix(conforming: Conforming) -> Mix | None:
+    """Voice, bed and mix of an attempt that ended; None where nothing lies under the voice."""
+    return _mix(kept_outcomes.conformed(conforming.outcome)) if conforming.outcome else None
+
+
+def _mix(outcome: Conformed) -> Mix | None:
+    """Voice, bed and mix as they were written; of what was not written as they were mixed."""
+    if outcome.mix is None or outcome.after is None:
+        return outcome.mix
+    return outcome.mix.delivered(outcome.after.value("integrated_loudness_lufs"))
 
 
 def _kept_use(conforming: Conforming) -> KeptUseView | None:

@@ -17,6 +17,7 @@ from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import clearing
 from ispettore.studio.tables import (
     ArchiveRecord,
+    BedSound,
     Conforming,
     DeliverableRecord,
     Importing,
@@ -35,6 +36,7 @@ NAMING: dict[type[SQLModel], tuple[str, ...]] = {
     Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
     DeliverableRecord: ("sha256",),
     TakeRecord: ("sha256", "prepared_sha256"),
+    BedSound: ("sha256", "heard_sha256"),
 }
 """Columns of what belongs to productions that name files of the store; an attempt's own file is there unless it was cleared."""
 
@@ -87,6 +89,8 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         retakes = {
             sha256 for row in session.exec(select(TakeRecord.sha256, TakeRecord.prepared_sha256).where(of)).all() for sha256 in row
         }
+        laid = select(BedSound.sha256, BedSound.heard_sha256).where(BedSound.production_id == production_id)
+        under = {sha256 for row in session.exec(laid).all() for sha256 in row}
     gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
     here = [one for one in recordings if one not in gone]
     kept_files = [one for one in written if not one.cleared]
@@ -95,6 +99,7 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         _part("recordings", [(one.sha256, one.size_bytes) for one in here], seen),
         _part("removed or replaced recordings", [(one.sha256, one.size_bytes) for one in gone], seen),
         _part("retakes", [(sha256, store.size(sha256)) for sha256 in retakes if sha256 and store.has(sha256)], seen),
+        _part("sounds for beds", [(sha256, store.size(sha256)) for sha256 in under if sha256 and store.has(sha256)], seen),
         _part("certified files", [one.file for one in kept_files if one.certified], seen),
         _part("masters and other files", [one.file for one in kept_files if not one.certified], seen),
         _part("delivered files", delivered, seen),

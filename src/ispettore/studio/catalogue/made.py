@@ -12,9 +12,9 @@ from sqlmodel.sql.expression import SelectOfScalar
 from ispettore.core.measure import kept
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.spec.specification import Specification
-from ispettore.studio.catalogue import lookup
+from ispettore.studio.catalogue import beds, lookup
 from ispettore.studio.catalogue.held import Held
-from ispettore.studio.tables import Conforming, Recording
+from ispettore.studio.tables import Conforming, Production, Recording
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,10 +49,11 @@ _attempts: Held[_Key, Attempt] = Held(20_000)
 def newest(session: Session, recordings: SelectOfScalar[UUID], chosen: Specification) -> dict[UUID, Newest]:
     """For each of the recordings that has any attempt the newest, and that whose file counts: what somebody chose, as long as no
     file was made since; then a certificate for this very specification; then whatever is newest. A file that was cleared away is
-    none, and nothing counts that was made of other edits than those of now."""
+    none, and nothing counts that was made of other edits than those of now, or with something else under the voice."""
     moments = (Conforming.created_at, Conforming.chosen_at, Conforming.cleared_at, Conforming.handed_over_at)
     columns: tuple[Any, ...] = (Conforming.id, Conforming.certificate_id, Conforming.recording_id, *moments)
-    of_now = (col(Conforming.recording_id) == Recording.id, col(Conforming.edited) == Recording.edited)
+    joined = (col(Conforming.recording_id) == Recording.id, Recording.production_id == col(Production.id))
+    of_now = (*joined, col(Conforming.edited) == Recording.edited, col(Conforming.laid) == beds.counting())
     rows = session.exec(select(*columns).where(*of_now, col(Conforming.recording_id).in_(recordings))).all()
     keys = {identifier: (identifier, certificate) for identifier, certificate, *_ in rows}
     held = _attempts.of(keys.values(), lambda missing: _read(session, missing))

@@ -12,6 +12,7 @@ from sqlmodel.sql.expression import SelectOfScalar
 from ispettore.core.measure import methods_history
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import foretold
+from ispettore.core.plan.bedded import UnderVoice
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.preferences import Preference
@@ -21,7 +22,7 @@ from ispettore.core.spec.specification import Specification
 from ispettore.core.treat import draft
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.core.treat.keeping import KeptTreatment
-from ispettore.studio.catalogue import defaults, lookup
+from ispettore.studio.catalogue import beds, defaults, lookup
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.catalogue.views import KeptUseView, PlanningView, PlanView
@@ -50,6 +51,7 @@ def ask(recording_id: UUID, manner: Manner | None = None) -> UUID:
                 methods_version=methods_history.current(),
                 room_tone=recording.room_tone,
                 edited=recording.edited,
+                laid=beds.of(session, recording),
                 **_asked(manner),
             )
             session.add(planning)
@@ -75,7 +77,7 @@ def by_kept(
     if inspection is None:
         return []
     newest, usual = {}, _usual(session)
-    for planning in session.exec(_of(recording, specification).order_by(col(Planning.created_at))).all():
+    for planning in session.exec(_of(session, recording, specification).order_by(col(Planning.created_at))).all():
         if planning.treatment is not None and planning.treatment["id"] and not planning.likeness and planning.bounds == usual:
             newest[planning.treatment["id"]] = planning
     views = (told(session, planning, specification, inspection) for planning in newest.values())
@@ -147,7 +149,7 @@ def chosen_kept(
     session: Session, recording: Recording, specification: Specification, identifier: str
 ) -> tuple[KeptTreatment, Plan] | None:
     """The kept treatment as it was planned with, and the plan; None where there is none."""
-    found = _of(recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
+    found = _of(session, recording, specification).where(col(Planning.treatment)["id"].astext == identifier)
     rows = session.exec(found.where(_none(Planning.likeness)).order_by(col(Planning.created_at).desc())).all()
     usual = _usual(session)
     planning = next((row for row in rows if row.bounds == usual), None)
@@ -155,6 +157,13 @@ def chosen_kept(
     if planning is None or planning.treatment is None or not plans or plans[0][1].obstacles:
         return None
     return kept_treatments.kept_treatment(planning.treatment), plans[0][1]
+
+
+def under(session: Session, recording: Recording, specification: Specification) -> UnderVoice | None:
+    """What a bed does to the first plan for a recording; None where it has none, or nothing was planned yet."""
+    planning = _current(session, recording, specification)
+    plans = _plans(planning) if planning else None
+    return plans[0][1].under if plans else None
 
 
 def encoding(session: Session, recording: Recording, specification: Specification) -> Learned | None:
@@ -182,6 +191,7 @@ def in_manners(
         Planning.recording_id,
         Planning.room_tone,
         Planning.edited,
+        Planning.laid,
         *(getattr(Planning, name) for name in MANNER),
     )
     rows = select(*columns).where(col(Planning.recording_id).in_([recording.id for recording, _ in wanted]), *_for(specification))
@@ -191,7 +201,7 @@ def in_manners(
     chosen, bounds = [], defaults.bounds(session)
     for recording, manner in wanted:
         asked = _asked((manner or EACH).within(bounds))
-        parts = [recording.room_tone, recording.edited, *(asked[name] for name in MANNER)]
+        parts = [recording.room_tone, recording.edited, beds.of(session, recording), *(asked[name] for name in MANNER)]
         chosen += [identifier for identifier, found in there.get(recording.id, []) if found == parts][:1]
     found = session.exec(select(Planning).where(col(Planning.id).in_(chosen))).all()
     return {planning.recording_id: planning for planning in found}
@@ -218,10 +228,11 @@ def _none(column: Any) -> ColumnElement[bool]:
     return ~lookup.holds_something(column)
 
 
-def _of(recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
+def _of(session: Session, recording: Recording, specification: Specification) -> SelectOfScalar[Planning]:
     """Every planning for a recording as it stands now."""
     of_it = (Planning.recording_id == recording.id, Planning.room_tone == recording.room_tone)
-    return select(Planning).where(*of_it, Planning.edited == recording.edited, *_for(specification))
+    as_heard = (Planning.edited == recording.edited, Planning.laid == beds.of(session, recording))
+    return select(Planning).where(*of_it, *as_heard, *_for(specification))
 
 
 def _for(specification: Specification) -> tuple[ColumnElement[bool], ...]:
@@ -258,4 +269,5 @@ def _view(preference: Preference, plan: Plan, specification: Specification, insp
         window=plan.after_window,
         gain_db=plan.target_gain_db,
         predicted=plan.predicted,
+        under=plan.under,
     )

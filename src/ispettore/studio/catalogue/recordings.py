@@ -64,7 +64,7 @@ def add(production_id: UUID, name: str, blob: Blob, *, entry: dict[str, Any] | N
 
 def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
     """Put a newer file in the place of a recording; the older stays, with all that was made of it. What somebody said of its number
-    and title holds for the newer. The same bytes change nothing.
+    and title holds for the newer, and what lies under its voice. The same bytes change nothing.
 
     Raises NotFound, and NoLongerReplaceable where the recording was removed or replaced meanwhile.
     """
@@ -72,7 +72,9 @@ def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
         older = _replaceable(session, recording_id)
         if older.sha256 == blob.sha256:
             return older.id
-        older.replaced_by = _put_in(session, older.production_id, older.position, shown_name(name), blob, entry=older.entry)
+        older.replaced_by = _put_in(
+            session, older.production_id, older.position, shown_name(name), blob, entry=older.entry, bed=older.bed
+        )
         deeds.note(session, older, f"Replaced by a newer file: “{shown_name(name)}”.")
         session.add(older)
         return older.replaced_by
@@ -96,9 +98,24 @@ def _replaceable(session: Session, recording_id: UUID) -> Recording:
     return older
 
 
-def _put_in(session: Session, production_id: UUID, position: int, name: str, blob: Blob, *, entry: dict[str, Any] | None) -> UUID:
+def _put_in(
+    session: Session,
+    production_id: UUID,
+    position: int,
+    name: str,
+    blob: Blob,
+    *,
+    entry: dict[str, Any] | None,
+    bed: str = "",
+) -> UUID:
     recording = Recording(
-        production_id=production_id, position=position, name=name, sha256=blob.sha256, size_bytes=blob.size_bytes, entry=entry
+        production_id=production_id,
+        position=position,
+        name=name,
+        sha256=blob.sha256,
+        size_bytes=blob.size_bytes,
+        entry=entry,
+        bed=bed,
     )
     session.add(recording)
     session.flush()

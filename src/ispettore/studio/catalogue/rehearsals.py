@@ -1,6 +1,6 @@
 """Drafts heard and foretold before they are run: what of a recording and its draft a rehearser is asked."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from functools import lru_cache
 from typing import TypeVar
@@ -8,12 +8,14 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.spec import kept
-from ispettore.core.treat import draft
+from ispettore.core.treat import draft, order
+from ispettore.core.treat.bed import Bed
 from ispettore.core.treat.pictures import Picture
 from ispettore.core.treat.treatment import Step
-from ispettore.studio.catalogue import drafts, edited, lookup, plannings, room_tones, sounds
+from ispettore.studio.catalogue import beds, drafts, edited, lookup, plannings, room_tones, sounds
 from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
@@ -27,6 +29,8 @@ from ispettore.studio.tables import InspectionRecord, Production, Recording
 LONGEST_S = 10.0
 Request = TypeVar("Request", bound=Rehearsed)
 Answer = TypeVar("Answer")
+Chosen = Callable[[Session, Recording, float], tuple[Step, ...]]
+"""The steps that are rehearsed of a recording of so many seconds."""
 
 
 class Rehearsers:
@@ -67,7 +71,16 @@ def sound(
     def request(base: Rehearsed) -> SoundRequest:
         return SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
 
-    return _asked(recording_id, store, number, turn, rehearsers().hearing, performing.sound, request, upto)
+    return _asked(recording_id, store, _drafted(number, upto), turn, rehearsers().hearing, performing.sound, request)
+
+
+def with_bed(recording_id: UUID, store: Store, *, turn: int, at_s: float, length_s: float) -> Heard:
+    """A stretch of a recording as it came in or was edited, with what lies under it. Raises NotFound and NotReady."""
+
+    def request(base: Rehearsed) -> SoundRequest:
+        return SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
+
+    return _asked(recording_id, store, _alone, turn, rehearsers().hearing, performing.sound, request)
 
 
 def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> Foretold:
@@ -83,7 +96,7 @@ def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> For
     def request(base: Rehearsed) -> ForetellRequest:
         return ForetellRequest(**dict(base), specification=specification, encoding=encoding)
 
-    return _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.foretell, request, None)
+    return _asked(recording_id, store, _drafted(number), turn, rehearsers().foretelling, performing.foretell, request)
 
 
 def pictures(recording_id: UUID, store: Store, *, number: int, turn: int, step: str) -> tuple[Picture, ...]:
@@ -92,22 +105,21 @@ def pictures(recording_id: UUID, store: Store, *, number: int, turn: int, step: 
     def request(base: Rehearsed) -> PictureRequest:
         return PictureRequest(**dict(base))
 
-    answer = _asked(recording_id, store, number, turn, rehearsers().foretelling, performing.draw, request, step, shown=True)
+    chosen = _drafted(number, step, shown=True)
+    answer = _asked(recording_id, store, chosen, turn, rehearsers().foretelling, performing.draw, request)
     return answer.pictures
 
 
 def _asked(
     recording_id: UUID,
     store: Store,
-    number: int,
+    chosen: Chosen,
     turn: int,
     rehearser: Rehearser,
     compute: Callable[[Request], Answer | Unknown],
     request: Callable[[Rehearsed], Request],
-    upto: str | None,
-    *,
-    shown: bool = False,
 ) -> Answer:
+    """What a rehearser answers of the steps that are `chosen` of a recording."""
     with transaction() as session:
         recording = session.get(Recording, recording_id)
         if recording is None or recording.removed_at is not None:
@@ -115,7 +127,7 @@ def _asked(
         record = lookup.whole(session, recording, light=True)
         if record is None or record.levels_sha256 is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
-        steps = _steps(session, recording, number, upto, shown=shown)
+        steps = chosen(session, recording, edited.facts_of(session, record).duration_s)
         levels = record.levels_sha256
         under = edited.underneath(session, recording)
         sha256, _ = sounds.heard_from(session, recording, record)
@@ -134,6 +146,7 @@ def _asked(
             edits=under.edits if under else None,
             takes={take: files.enter_context(store.compared(take, name=recording.name)) for take in retakes},
             facts=under.facts if under else None,
+            sounds={sound: files.enter_context(store.compared(sound, name=recording.name)) for sound in _sounds(steps)},
         )
 
         def ask(known: Known | None) -> Answer | Unknown:
@@ -150,8 +163,33 @@ def _asked(
     return answer
 
 
+def _sounds(steps: Sequence[Step]) -> set[str]:
+    """What steps mix in."""
+    return {sound for step in steps if isinstance(step.typed, Bed) for sound in step.typed.sounds}
+
+
+def _drafted(number: int, upto: str | None = None, *, shown: bool = False) -> Chosen:
+    """The steps of a draft that are on and can run, up to one; where that one is `shown`, be it off. What lies under the voice is
+    laid under what comes out of all of them."""
+
+    def chosen(session: Session, recording: Recording, length_s: float) -> tuple[Step, ...]:
+        steps = _steps(session, recording, number, upto, shown=shown)
+        return steps if upto is not None else order.with_bed(steps, _bed(session, recording, length_s))
+
+    return chosen
+
+
+def _bed(session: Session, recording: Recording, length_s: float) -> Step | None:
+    """What lies under a recording of this length, as a step; None where nothing does."""
+    bed = beds.read(beds.of(session, recording))
+    return Laid(bed.model_copy(update={"length_s": length_s})).step if bed is not None else None
+
+
+def _alone(session: Session, recording: Recording, length_s: float) -> tuple[Step, ...]:
+    return order.with_bed((), _bed(session, recording, length_s))
+
+
 def _steps(session: Session, recording: Recording, number: int, upto: str | None, *, shown: bool) -> tuple[Step, ...]:
-    """The steps that are on and can run, up to one; where that one is `shown`, be it off."""
     state = drafts.state_of(session, recording)
     if state.number != number:
         raise Overtaken(file=recording.name)

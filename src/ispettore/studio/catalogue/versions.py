@@ -28,7 +28,7 @@ from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
 from ispettore.studio import events
-from ispettore.studio.catalogue import conformings, deeds, edited, lookup
+from ispettore.studio.catalogue import beds, conformings, deeds, edited, lookup
 from ispettore.studio.catalogue.views import SpecificationName
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import FileCleared, MadeOfOtherEdits, NoFile, NotFound, NotReady
@@ -102,7 +102,8 @@ def make_current(conforming_id: UUID) -> None:
         recording = session.get_one(Recording, conforming.recording_id, with_for_update=True)
         if conforming.sha256 is None:
             raise NoFile(file=recording.name)
-        if conforming.edited != recording.edited:
+        laid = beds.text(session.get_one(Production, recording.production_id), recording)
+        if (conforming.edited, conforming.laid) != (recording.edited, laid):
             raise MadeOfOtherEdits(file=recording.name)
         if conforming.cleared_at is not None:
             raise FileCleared(file=conforming.file_name or recording.name)

@@ -13,6 +13,7 @@ from ispettore.core.measure.chosen_tone import ChosenTone
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Finding, Reading
 from ispettore.core.measure.ribbon import Ribbon
+from ispettore.core.plan.bedded import UnderVoice
 from ispettore.core.plan.bounds import Obstacle
 from ispettore.core.plan.closing import Closing
 from ispettore.core.plan.preferences import Preference
@@ -23,6 +24,7 @@ from ispettore.core.spec.objections import Objection
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict, Verdict
 from ispettore.core.spec.wording import Piece
+from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.draft import ReadStep
 from ispettore.core.treat.runner import LedgerLine
 from ispettore.core.treat.touch import Touch
@@ -154,6 +156,8 @@ class ConformingView(BaseModel):
     window: GainWindow | None
     obstacles: list[Obstacle]
     ledger: list[LedgerLine]
+    mix: Mix | None = None
+    under: UnderVoice | None = None
     out_of_order: list[str]
     before: Verdict | None
     after: Verdict | None
@@ -222,7 +226,7 @@ class EarlierVersion(BaseModel):
 class PlanView(BaseModel):
     """A plan beside others: what it does, in sentences with their reasons, what the file is expected to read against every
     limit, and what it leaves of what was found. `window` is the gain window it leaves, `gain_db` where its gain stands in
-    it; `predicted` are readings that are expected, by quantity."""
+    it; `predicted` are readings that are expected, by quantity; `under` is what a bed does to it."""
 
     preference: Preference
     touch: Touch
@@ -232,6 +236,7 @@ class PlanView(BaseModel):
     window: GainWindow
     gain_db: float
     predicted: dict[str, float]
+    under: UnderVoice | None = None
 
 
 class PlanningView(BaseModel):

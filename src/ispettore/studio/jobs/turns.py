@@ -15,7 +15,7 @@ from sqlmodel.sql.expression import SelectOfScalar
 from ispettore.studio.tables import Work, WorkKind, WorkState
 
 URGENT_AT_ONCE = 2
-LOOKED_AT = frozenset({WorkKind.INSPECT, WorkKind.PLAN, WorkKind.CONFORM, WorkKind.RETAKE, WorkKind.VERIFY})
+LOOKED_AT = frozenset({WorkKind.INSPECT, WorkKind.PLAN, WorkKind.CONFORM, WorkKind.RETAKE, WorkKind.BED, WorkKind.VERIFY})
 UNFINISHED = (WorkState.WAITING, WorkState.RUNNING)
 FIRST = 1 << 30
 

@@ -49,6 +49,8 @@ class Rehearsed(_Sent):
     edits: Edits | None = None
     takes: dict[str, Path] = {}
     facts: FileFacts | None = None
+    sounds: dict[str, Path] = {}
+    """What the steps mix in, by the hashes of the bytes."""
 
     @property
     def sound(self) -> Sound:
@@ -132,6 +134,7 @@ def _rehearsal(request: Rehearsed) -> tuple[Rehearsal, Basis] | None:
         _held.move_to_end(request.key)
         rehearsal, basis = _held[request.key]
         rehearsal.recording = request.sound
+        rehearsal.sounds.update(request.sounds)
         return rehearsal, basis
     if request.known is None:
         return None
@@ -144,6 +147,7 @@ def _rehearsal(request: Rehearsed) -> tuple[Rehearsal, Basis] | None:
         folder=Path(tempfile.mkdtemp()),
         room_tone=[request.room_tone] if request.room_tone else [],
     )
+    rehearsal.sounds.update(request.sounds)
     _held[request.key] = rehearsal, basis
     while len(_held) > HELD:
         _, (old, _) = _held.popitem(last=False)

@@ -21,6 +21,7 @@ from ispettore.studio.tables.people import (
 from ispettore.studio.tables.productions import (
     Acceptance,
     ArchiveRecord,
+    BedSound,
     CertificateRecord,
     ChapterRecord,
     Conforming,
@@ -57,6 +58,7 @@ __all__ = [
     "FORM",
     "Acceptance",
     "ArchiveRecord",
+    "BedSound",
     "CertificateRecord",
     "ChallengeRecord",
     "ChapterRecord",

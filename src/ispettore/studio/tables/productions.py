@@ -62,6 +62,8 @@ class Production(SQLModel, table=True):
     """The picture that its files carry, in the store."""
     cover: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     """What kind of picture that is, its size and its name."""
+    bed: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    """What lies under the voice in each of its recordings that has nothing of its own, as JSON; empty for nothing."""
     created_at: datetime = Field(default_factory=now, sa_column=when())
     archived_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
@@ -94,6 +96,9 @@ class Recording(SQLModel, table=True):
     is kept with a recording (room tone, voices, accepted findings, notes on itself) is one in its file, so that none is lost."""
     edits: int = Field(default=0, sa_column=Column(Integer, nullable=False, server_default="0"))
     """At which state its edits are; 0 is before the first."""
+
+    bed: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    """What lies under its voice, as JSON, be it nothing; empty where that is as in its production."""
 
     @property
     def known_as(self) -> str:
@@ -128,6 +133,23 @@ class TakeRecord(SQLModel, table=True):
     prepared_sha256: str | None = None
     matched: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     created_at: datetime = Field(default_factory=now, sa_column=when())
+
+
+class BedSound(SQLModel, table=True):
+    """A sound that can be laid under the voices of a production; `heard_sha256` is what it is read from, a lossless copy where the
+    file can't be sought in exactly, and `told` what was measured of it. None until then."""
+
+    __tablename__ = "bed_sound"
+
+    id: UUID = Field(default_factory=uuid4, primary_key=True)
+    production_id: UUID = Field(foreign_key="production.id", index=True)
+    name: str
+    sha256: str
+    size_bytes: int = Field(sa_type=BigInteger)
+    heard_sha256: str | None = None
+    told: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
+    created_at: datetime = Field(default_factory=now, sa_column=when())
+    removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
 
 
 class ChapterRecord(SQLModel, table=True):
@@ -229,6 +251,8 @@ class Conforming(SQLModel, table=True):
     """Where a person had said the room tone is, when it was asked for."""
     edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
     """What the recording was known by with its edits then; empty where there were none."""
+    laid: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    """What lay under its voice then, as JSON; empty for nothing."""
     software: str = ""
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     file_name: str | None = None
@@ -242,6 +266,7 @@ class Conforming(SQLModel, table=True):
     """A lossless copy to listen from, where a position in the file can't be gone to exactly."""
     tracks: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     reduction: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
+    lowered: bytes | None = Field(default=None, sa_column=Column(LargeBinary, nullable=True))
     handed_over_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When somebody said that its file was delivered."""
     chosen_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
@@ -260,6 +285,8 @@ class Planning(SQLModel, table=True):
     methods_version: int
     room_tone: str = ""
     edited: str = Field(default="", sa_column=Column(String, nullable=False, server_default=""))
+    laid: str = Field(default="", sa_column=Column(Text, nullable=False, server_default=""))
+    """What lay under its voice then, as JSON; empty for nothing."""
     preference: str = ""
     """By which preference; empty for one plan of each."""
     treatment: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))

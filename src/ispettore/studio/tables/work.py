@@ -21,6 +21,7 @@ class WorkKind(StrEnum):
     IMPORT = "import"
     DEMO = "demo"
     RETAKE = "retake"
+    BED = "bed"
 
 
 class WorkState(StrEnum):
@@ -43,7 +44,7 @@ class WorkerProcess(SQLModel, table=True):
     seen_at: datetime = Field(default_factory=now, sa_column=when())
 
 
-FORM = 27
+FORM = 28
 """What work asks and how its results are written down: the number of the newest step of the schema, which both are made of."""
 _UNFINISHED = "state IN ('waiting', 'running')"
 

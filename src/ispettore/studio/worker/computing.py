@@ -16,7 +16,7 @@ from ispettore.core.certify.wording import subject, tell
 from ispettore.core.deliver.unpacked import is_package
 from ispettore.core.edit.edits import FADE_S, MOST_ROOM
 from ispettore.core.edit.making import LONGEST_TONE_S, SHORTEST_TONE_S
-from ispettore.core.edit.reading import open_samples, open_sound
+from ispettore.core.edit.reading import EditedSource, open_samples, open_sound
 from ispettore.core.errors import IspettoreError
 from ispettore.core.measure import pyramid, ribbon, span_levels, tracks
 from ispettore.core.measure.basis import Basis
@@ -30,6 +30,7 @@ from ispettore.core.treat import retake, trace
 from ispettore.studio.catalogue.views import SpecificationName
 from ispettore.studio.certifying.views import Stated, Verified
 from ispettore.studio.worker.requests import (
+    BedRequest,
     ConformedFile,
     ConformRequest,
     Deliverable,
@@ -38,6 +39,7 @@ from ispettore.studio.worker.requests import (
     Inspected,
     InspectRequest,
     KnownSource,
+    MeasuredBed,
     Planned,
     PlanRequest,
     PreparedTake,
@@ -71,9 +73,7 @@ def inspected(request: InspectRequest, progress: Progress) -> Inspected:
     """
     file, folder = request.source, request.folder
     with open_sound(file.sound, name=file.name) as source:
-        hours = source.claimed_frames / source.sample_rate_hz / 3600
-        if hours > LONGEST_H:
-            raise RecordingTooLong(file=file.name, hours=hours, longest_h=LONGEST_H)
+        _not_too_long(source, file.name)
     tone = [file.room_tone] if file.room_tone else []
     measured = inspect(file.sound, name=file.name, sha256=file.known_as or file.sha256, progress=progress, room_tone=tone)
     inspection = measured.inspection
@@ -93,6 +93,12 @@ def inspected(request: InspectRequest, progress: Progress) -> Inspected:
         levels=levels,
         listening=listening,
     )
+
+
+def _not_too_long(source: Source | EditedSource, name: str) -> None:
+    hours = source.claimed_frames / source.sample_rate_hz / 3600
+    if hours > LONGEST_H:
+        raise RecordingTooLong(file=name, hours=hours, longest_h=LONGEST_H)
 
 
 def _decoded(file: SourceFile, path: Path) -> Path:
@@ -131,6 +137,7 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
         bounds=request.bounds,
         preference=request.preference,
         room_tone=[source.room_tone] if source.room_tone else [],
+        laid=request.under.laid if request.under else None,
         written_at=request.issued,
         progress=progress,
     )
@@ -138,7 +145,9 @@ def conformed(request: ConformRequest, progress: Progress) -> ConformedFile:
     if result.after is None:
         return ConformedFile(outcome=outcome)
     reduction = trace.packed(result.reduction_db) if result.reduction_db is not None else None
-    return ConformedFile(outcome=outcome, written=_written(request, target, result, progress), reduction=reduction)
+    lowered = trace.packed(result.lowered_db) if result.lowered_db is not None else None
+    written = _written(request, target, result, progress)
+    return ConformedFile(outcome=outcome, written=written, reduction=reduction, lowered=lowered)
 
 
 def planned(request: PlanRequest, progress: Progress) -> Planned:
@@ -155,9 +164,24 @@ def planned(request: PlanRequest, progress: Progress) -> Planned:
         preferences=request.preferences,
         bounds=request.bounds,
         room_tone=[source.room_tone] if source.room_tone else [],
+        laid=request.under.laid if request.under else None,
         progress=progress,
     )
     return Planned(plans=[{"preference": preference, "plan": plan.model_dump(mode="json")} for preference, plan in found])
+
+
+def bedded(request: BedRequest, progress: Progress) -> MeasuredBed:
+    """Measure a sound for beds; where it can't be sought in exactly, decode it once into a lossless copy. Raises RecordingTooLong
+    and what inspecting raises."""
+    with Source(request.path, name=request.name) as source:
+        _not_too_long(source, request.name)
+    inspection = inspect(request.path, name=request.name, sha256=request.sha256, progress=progress).inspection
+    heard = None
+    if not inspection.facts.seeks_exactly:
+        progress("Preparing playback", 0.0)
+        file = SourceFile(path=request.path, name=request.name, sha256=request.sha256)
+        heard = _decoded(file, request.folder / "heard.flac")
+    return MeasuredBed(inspection=inspection, heard=heard)
 
 
 def retaken(request: RetakeRequest, progress: Progress) -> PreparedTake:

@@ -25,7 +25,7 @@ from ispettore.core.progress import Progress
 from ispettore.core.spec import kept
 from ispettore.studio.archiving import archives
 from ispettore.studio.archiving import importing as imports
-from ispettore.studio.catalogue import carrying, certificates, conformings, edited, importings, lookup, room_tones, takes
+from ispettore.studio.catalogue import beds, carrying, certificates, conformings, edited, importings, lookup, room_tones, takes
 from ispettore.studio.catalogue.certificates import Subject
 from ispettore.studio.catalogue.manner import Manner
 from ispettore.studio.certifying import verifyings
@@ -40,6 +40,7 @@ from ispettore.studio.store import disk
 from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.store.placing import placing
 from ispettore.studio.tables import (
+    BedSound,
     Conforming,
     DeliverableRecord,
     Delivery,
@@ -57,11 +58,13 @@ from ispettore.studio.tables import (
 from ispettore.studio.who import RIGHTS, Who, acting, may
 from ispettore.studio.worker import computing, seeding
 from ispettore.studio.worker.requests import (
+    BedRequest,
     ConformRequest,
     CoverFile,
     DeliverRequest,
     InspectRequest,
     KnownSource,
+    LaidSounds,
     PlanRequest,
     RetakeRequest,
     SourceFile,
@@ -225,6 +228,17 @@ class _Hand:
             )
 
     @contextmanager
+    def laid(self, text: str, *, name: str) -> Iterator[LaidSounds | None]:
+        """What lies under a recording (`name`), with its sounds on this machine; None where nothing does. Raises as `source`."""
+        bed = beds.read(text)
+        with ExitStack() as files:
+            if bed is None:
+                yield None
+                return
+            sounds = {sound: files.enter_context(self.store.compared(sound, name=name)) for sound in bed.sounds}
+            yield LaidSounds(bed=bed, sounds=sounds)
+
+    @contextmanager
     def done(self) -> Iterator[Session]:
         """The last transaction: what it writes and the end of the work are one. Raises Superseded."""
         with transaction() as session:
@@ -272,9 +286,11 @@ def _conform(hand: _Hand) -> None:
         recording = _as_it_was(session, conforming)
         record, beside = lookup.exact(session, recording), certificates.known(session, recording)
     file_name, manner = conformings.deliverable_name(recording.name, conforming.container), conformings.manner(conforming)
-    with hand.source(recording, certified=True) as source, _known(hand, record, recording) as known:
+    laid = hand.laid(conforming.laid, name=recording.name)
+    with hand.source(recording, certified=True) as source, _known(hand, record, recording) as known, laid as under:
         request = ConformRequest(
             source=source,
+            under=under,
             known=known,
             specification=kept.specification(conforming.specification),
             preference=conforming.preference,
@@ -297,7 +313,7 @@ def _conform(hand: _Hand) -> None:
         listening = hand.store.put_file(written.listening) if written and written.listening else None
         session = done.enter_context(hand.done())
         conforming = session.get_one(Conforming, conforming.id)
-        conforming.outcome, conforming.reduction = found.outcome, found.reduction
+        conforming.outcome, conforming.reduction, conforming.lowered = found.outcome, found.reduction, found.lowered
         if written is not None and blob is not None:
             conforming.ribbon, conforming.tracks = written.ribbon, written.tracks
             conforming.pyramid_sha256 = zoomed.sha256 if zoomed else None
@@ -316,9 +332,11 @@ def _plan(hand: _Hand) -> None:
         planning = session.get_one(Planning, hand.subject_id)
         recording = _as_it_was(session, planning)
         record = lookup.exact(session, recording)
-    with hand.source(recording) as source, _known(hand, record, recording) as known:
+    laid = hand.laid(planning.laid, name=recording.name)
+    with hand.source(recording) as source, _known(hand, record, recording) as known, laid as under:
         request = PlanRequest(
             source=source,
+            under=under,
             known=known,
             specification=kept.specification(planning.specification),
             preferences=tuple(one for one in PREFERENCES if planning.preference in ("", one)),
@@ -351,6 +369,18 @@ def _retake(hand: _Hand) -> None:
             session.add(take)
             session.flush()
             takes.put_in(session, recording, take, lead_s=found.lead_s, trail_s=found.trail_s)
+
+
+def _bed(hand: _Hand) -> None:
+    with transaction() as session:
+        sound = session.get_one(BedSound, hand.subject_id)
+    with hand.store.compared(sound.sha256, name=sound.name) as path:
+        request = BedRequest(path=path, name=sound.name, sha256=sound.sha256, folder=hand.attempt.folder)
+        found = hand.ask(computing.bedded, request, name=sound.name)
+    with placing():
+        heard = hand.store.put_file(found.heard).sha256 if found.heard else sound.sha256
+        with hand.done() as session:
+            beds.measured(session, session.get_one(BedSound, sound.id), found.inspection, heard)
 
 
 def _deliver(hand: _Hand) -> None:
@@ -502,6 +532,7 @@ _KINDS: dict[WorkKind, Callable[[_Hand], None]] = {
     WorkKind.VERIFY: _verify,
     WorkKind.PLAN: _plan,
     WorkKind.RETAKE: _retake,
+    WorkKind.BED: _bed,
     WorkKind.DELIVER: _deliver,
     WorkKind.HAND_OVER: _hand_over,
     WorkKind.ARCHIVE: _archive,

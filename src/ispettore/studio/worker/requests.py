@@ -21,17 +21,31 @@ from ispettore.core.edit.edits import Edits
 from ispettore.core.edit.reading import Sound, over
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
+from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.encoding import Master
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.preferences import Preference
 from ispettore.core.spec.specification import Specification
+from ispettore.core.treat.bed import Bed
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.retake import Matched
 
 
 class _Sent(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class LaidSounds(_Sent):
+    """A bed, and its sounds by the hashes of their bytes: whoever sends them knows that they are these."""
+
+    bed: Bed
+    sounds: dict[str, Path]
+
+    @property
+    def laid(self) -> Laid:
+        """What is laid under the voice."""
+        return Laid(self.bed, self.sounds)
 
 
 class SourceFile(_Sent):
@@ -102,6 +116,22 @@ class PreparedTake(_Sent):
     trail_s: float
 
 
+class BedRequest(_Sent):
+    """A sound for beds, as it came in."""
+
+    path: Path
+    name: str
+    sha256: str
+    folder: Path
+
+
+class MeasuredBed(_Sent):
+    """What was measured of it; `heard` is a lossless copy, where the file itself can't be sought in exactly."""
+
+    inspection: Inspection
+    heard: Path | None
+
+
 class ConformRequest(_Sent):
     """`file_name` is what the result is to be called. Where `known` is None the source is measured first. `certifies` tells whether
     whoever asked may certify the result."""
@@ -113,6 +143,7 @@ class ConformRequest(_Sent):
     treatment: KeptTreatment | None = None
     likeness: Likeness | None = None
     bounds: Bounds | None = None
+    under: LaidSounds | None = None
     form: OutputFormat
     file_name: str
     certifies: bool = True
@@ -132,6 +163,7 @@ class PlanRequest(_Sent):
     treatment: KeptTreatment | None = None
     likeness: Likeness | None = None
     bounds: Bounds | None = None
+    under: LaidSounds | None = None
 
 
 class Planned(_Sent):
@@ -154,11 +186,13 @@ class Deliverable(_Sent):
 
 
 class ConformedFile(_Sent):
-    """The outcome as JSON values; `written` where a file was written; `reduction` is the gain that moved on the way."""
+    """The outcome as JSON values; `written` where a file was written; `reduction` is the gain that moved on the way, `lowered` how
+    far the voice lowered what lies under it."""
 
     outcome: dict[str, Any]
     written: Deliverable | None = None
     reduction: bytes | None = None
+    lowered: bytes | None = None
 
 
 class CoverFile(_Sent):

@@ -13,12 +13,14 @@ from ispettore.core.check.advice import take_check
 from ispettore.core.check.figures import check
 from ispettore.core.check.session import READING_S, ROOM_S
 from ispettore.core.errors import Cancelled
+from ispettore.core.measure.inspecting import inspect
 from ispettore.core.spec import kept
+from ispettore.core.treat.bed import Bed, Clip
 from ispettore.demo import scenario
 from ispettore.demo.faults import RATE_HZ
-from ispettore.demo.scenario import DemoProduction
+from ispettore.demo.scenario import DemoBed, DemoProduction
 from ispettore.demo.standin import Setting, StandIn
-from ispettore.studio.catalogue import productions, recordings, take_checks
+from ispettore.studio.catalogue import laying, productions, recordings, take_checks
 from ispettore.studio.catalogue.take_checks import STAND_IN
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking
@@ -64,8 +66,21 @@ def _say_more(identifier: UUID, production: DemoProduction, there: dict[str, UUI
     asking.put_entries(identifier, {there[name]: {"narrator": narrator} for name, narrator in production.narrators.items()})
     if production.cover is not None:
         asking.put_cover(identifier, production.cover(), name="cover.jpg", store=store)
+    if production.bed is not None and not laying.sounds(identifier):
+        _lay(identifier, production.bed, store)
     if production.checks and not take_checks.listed(identifier):
         _check(identifier, production.checks)
+
+
+def _lay(identifier: UUID, bed: DemoBed, store: Store) -> None:
+    """What lies under its voices, laid once: what somebody laid since stays."""
+    with tempfile.TemporaryDirectory(prefix="ispettore-seed-") as folder:
+        path = Path(folder) / bed.file_name
+        bed.write(path)
+        blob, known = store.put_file(path), inspect(path)
+    laying.add(identifier, bed.file_name, blob, known=known.inspection)
+    clip = Clip(sound=blob.sha256, out_s=bed.seconds, loop=True, level_lu=bed.level_lu)
+    laying.change_all(identifier, Bed(clips=(clip,), lower_db=bed.lower_db), follows=laying.state(""))
 
 
 def _check(identifier: UUID, settings: Sequence[Setting]) -> None:
