@@ -200,6 +200,12 @@ class BedChanged(IspettoreError):
     file: str
 
 
+class BedUnusable(IspettoreError):
+    """The bed can't be laid so, and stays as it was. {reason}"""
+
+    reason: str
+
+
 class BedSoundUnknown(IspettoreError):
     """The bed under “{file}” names a sound that is not in this production. Reload the page, and lay one that is listed there."""
 

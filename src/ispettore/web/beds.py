@@ -1,18 +1,18 @@
 """Sound under the voice: what lies under a recording or a production, and the files that can be laid."""
 
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from ispettore.core.treat.bed import Bed
 from ispettore.studio.catalogue import laying, rehearsals
 from ispettore.studio.catalogue.incoming import allowed_name
 from ispettore.studio.catalogue.laying import BedView
 from ispettore.studio.store.blobs import Blob
 from ispettore.web.productions import Made
+from ispettore.web.recordings import DEFLATED, FOR_GOOD
 from ispettore.web.transfer import RAW_BODY
 from ispettore.web.uploading import into_store
 from ispettore.web.values import Count, Moment
@@ -26,9 +26,9 @@ LARGEST_BYTES = 4 * 1024**3
 
 
 class LaidBed(BaseModel):
-    """What is to lie under the voice, and the state of what was looked at."""
+    """What is to lie under the voice, as the settings of a step, and the state of what was looked at."""
 
-    bed: Bed
+    bed: dict[str, Any]
     follows: State
 
 
@@ -39,22 +39,22 @@ class BedStep(BaseModel):
 
 
 @routes.get("/recordings/{recording_id}/bed", operation_id="getBed")
-def get_bed(recording_id: UUID, request: Request) -> BedView:
-    return laying.view(recording_id, request.app.state.store)
+def get_bed(recording_id: UUID) -> BedView:
+    return laying.view(recording_id)
 
 
 @routes.put("/recordings/{recording_id}/bed", operation_id="layBed")
-def lay_bed(recording_id: UUID, wanted: LaidBed, request: Request) -> BedView:
+def lay_bed(recording_id: UUID, wanted: LaidBed) -> BedView:
     """For this recording alone; a bed without any sounds leaves nothing under it."""
     laying.change(recording_id, wanted.bed, follows=wanted.follows)
-    return laying.view(recording_id, request.app.state.store)
+    return laying.view(recording_id)
 
 
 @routes.post("/recordings/{recording_id}/bed/shared", operation_id="shareBed")
-def share_bed(recording_id: UUID, step: BedStep, request: Request) -> BedView:
+def share_bed(recording_id: UUID, step: BedStep) -> BedView:
     """What lies under the production lies under this recording again."""
     laying.change(recording_id, None, follows=step.follows)
-    return laying.view(recording_id, request.app.state.store)
+    return laying.view(recording_id)
 
 
 @routes.put("/productions/{production_id}/bed", operation_id="layBedUnderAll", status_code=204)
@@ -69,6 +69,19 @@ def hear_bed(recording_id: UUID, request: Request, turn: Count, at_s: Moment, le
     heard = rehearsals.with_bed(recording_id, request.app.state.store, turn=turn, at_s=at_s, length_s=length_s)
     headers = {"x-channels": str(heard.channels), "x-rate": str(heard.sample_rate_hz), "cache-control": "no-store"}
     return Response(heard.samples, media_type="application/octet-stream", headers=headers)
+
+
+@routes.get("/recordings/{recording_id}/bed/lowering", operation_id="foreseeLowering", response_class=Response)
+def foresee_lowering(recording_id: UUID, request: Request) -> Response:
+    """How far the voice will lower the bed, as the gain of an attempt is told."""
+    content = laying.will_lower(recording_id, request.app.state.store)
+    return Response(content, media_type="application/octet-stream", headers=DEFLATED | {"cache-control": "no-store"})
+
+
+@routes.get("/conformings/{conforming_id}/lowering", operation_id="getLowering", response_class=Response)
+def get_lowering(conforming_id: UUID) -> Response:
+    """How far the voice lowered the bed in an attempt."""
+    return Response(laying.lowered(conforming_id), media_type="application/octet-stream", headers=DEFLATED | FOR_GOOD)
 
 
 @routes.put("/productions/{production_id}/bed-sounds", operation_id="addBedSound", status_code=202, openapi_extra=RAW_BODY)

@@ -40,8 +40,8 @@ class BedSoundMissing(IspettoreError):
 
 class Clip(BaseModel):
     """One sound of a bed: the stretch of its file from `in_s` to `out_s`, heard from `at_s` on (counted back from the end of the
-    recording where `from_end`), once or over and over up to `until_s` or the end. `level_lu` is its loudness against the voice's
-    where nothing lowers it."""
+    recording where `from_end`), once or over and over, up to `until_s` at the latest. `level_lu` is its loudness against the
+    voice's where nothing lowers it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -49,16 +49,35 @@ class Clip(BaseModel):
     """The file it is read from, by the hash of its bytes; it seeks exactly."""
 
     name: str = Field("", max_length=200)
-    in_s: float = Field(0.0, ge=0, description="From", json_schema_extra=about("Where in its file it begins.", unit="s"))
-    out_s: float = Field(description="To", json_schema_extra=about("Where in its file it ends.", unit="s"))
-    at_s: float = Field(0.0, ge=0, description="At", json_schema_extra=about("Where it is heard first.", unit="s"))
-    from_end: bool = False
-    loop: bool = False
-    until_s: float | None = Field(
-        None, ge=0, description="Until", json_schema_extra=about("Where a loop ends.", unit="s", absent="the end")
+    at_s: float = Field(0.0, ge=0, description="At", json_schema_extra=about("When it is heard first.", unit="s"))
+    from_end: bool = Field(
+        False,
+        description="Counted",
+        json_schema_extra=about(
+            "From which end of the recording that is counted.", words={False: "after the start", True: "before the end"}
+        ),
     )
-    fade_in_s: float = Field(1.0, ge=0, le=60, description="Fade in", json_schema_extra=about("How long it comes up.", unit="s"))
-    fade_out_s: float = Field(2.0, ge=0, le=60, description="Fade out", json_schema_extra=about("How long it goes.", unit="s"))
+    in_s: float = Field(0.0, ge=0, description="From", json_schema_extra=about("Where in its file it begins.", unit="s"))
+    out_s: float = Field(ge=0, description="To", json_schema_extra=about("Where in its file it ends.", unit="s"))
+    loop: bool = Field(
+        False,
+        description="Played",
+        json_schema_extra=about(
+            "Whether it begins anew where it ends, joined where both are most alike.", words={False: "once", True: "over and over"}
+        ),
+    )
+    until_s: float | None = Field(
+        None,
+        ge=0,
+        description="Until",
+        json_schema_extra=about("When it ends at the latest.", unit="s", absent="the end of the recording"),
+    )
+    fade_in_s: float = Field(
+        1.0, ge=0, le=60, description="Fade in", json_schema_extra=about("How long it takes to come up.", unit="s")
+    )
+    fade_out_s: float = Field(
+        2.0, ge=0, le=60, description="Fade out", json_schema_extra=about("How long it takes to go.", unit="s")
+    )
     level_lu: float = Field(
         -12.0,
         ge=LOWEST_LU,
@@ -80,10 +99,8 @@ class Clip(BaseModel):
         ((4.0, 14.0), (52.0, 60))
         """
         start = max(length_s - self.at_s, 0.0) if self.from_end else self.at_s
-        end = start + self.out_s - self.in_s
-        if self.loop:
-            end = length_s if self.until_s is None else self.until_s
-        return start, min(end, length_s)
+        end = length_s if self.loop else start + self.out_s - self.in_s
+        return start, min(end, length_s if self.until_s is None else self.until_s, length_s)
 
 
 class Bed(Settings):
@@ -92,9 +109,15 @@ class Bed(Settings):
 
     title: ClassVar[str] = "Bed"
     purpose: ClassVar[str] = "Lay music or ambience under the voice."
-    sentence: ClassVar[str] = "Lay a bed under the voice, lowered by {lower_db} while somebody speaks"
-    further: ClassVar[str] = "threshold {threshold_db}, attack {attack_ms}, hold {hold_ms}, release {release_ms}"
-    each: ClassVar[tuple[str, str]] = ("clips", "From {at_s}, {level_lu} against the voice, fades {fade_in_s} and {fade_out_s}")
+    sentence: ClassVar[str] = "Lower the bed by {lower_db} while somebody speaks"
+    further: ClassVar[str] = (
+        "Speech counts from {threshold_db} against its level on. Attack {attack_ms}, hold {hold_ms}, release {release_ms}."
+    )
+    each: ClassVar[tuple[str, str]] = (
+        "clips",
+        "{level_lu} against the voice, from {at_s} {from_end} until {until_s}. Of its file {in_s} to {out_s}, {loop}; "
+        "fading in over {fade_in_s}, out over {fade_out_s}",
+    )
     needs_whole: ClassVar[bool] = True
     adds_sound: ClassVar[bool] = True
     clips: tuple[Clip, ...] = Field((), max_length=MOST_CLIPS)

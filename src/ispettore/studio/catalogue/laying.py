@@ -1,7 +1,8 @@
 """Laying sounds under voices: bringing them in, saying what lies where and how loud, and what came of it."""
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 from uuid import UUID
 
 from pydantic import BaseModel
@@ -12,22 +13,22 @@ from ispettore.core.measure import span_levels
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan.bedded import UnderVoice
 from ispettore.core.spec import kept
-from ispettore.core.treat import pictures, trace
+from ispettore.core.treat import draft, trace, wording
 from ispettore.core.treat.bed import Bed, Clip, Mix
+from ispettore.core.treat.draft import DraftStep, ReadStep
 from ispettore.studio import events
-from ispettore.studio.catalogue import beds, conformings, deeds, lookup, plannings
+from ispettore.studio.catalogue import beds, conformings, deeds, edited, lookup, plannings
 from ispettore.studio.catalogue.drawn import Drawn
 from ispettore.studio.catalogue.held import Held
 from ispettore.studio.catalogue.recordings import shown_name
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import BedChanged, BedSoundInUse, BedSoundUnknown, NotFound
+from ispettore.studio.errors import BedChanged, BedSoundInUse, BedSoundUnknown, BedUnusable, NotFound, NotReady
 from ispettore.studio.jobs import works
 from ispettore.studio.jobs.works import WorkView
 from ispettore.studio.store.blobs import Blob, Store
 from ispettore.studio.tables import BedSound, Conforming, Production, Recording, WorkKind, now
 
-COLUMNS = 1_200
-_lowered: Held[tuple[str, str], tuple[float, ...]] = Held(100)
+_lowered: Held[tuple[str, str], bytes] = Held(100)
 """What a voice will lower, by its levels and the bed."""
 
 
@@ -55,9 +56,8 @@ class BedView(BaseModel):
     """What lies under a recording, in the time of that as it is edited. `own` says that it is its own; what lies under the whole
     production is `of_production`. `state` tells one bed from another.
 
-    `will_lower_db` is how far the voice, as it was recorded, will lower the bed in each column of its length, and `lowered_db` how
-    far it did in the file that was made; empty where nothing is known. `planned` is what it does to the plan, `made` what voice,
-    bed and mix came to in the file.
+    `step` and `of_production_step` are both as they read. `planned` is what it does to the plan, `made` what voice, bed and mix
+    came to in the file that was made with it last, by the attempt `made_by`.
     """
 
     own: bool
@@ -68,47 +68,72 @@ class BedView(BaseModel):
     length_s: float
     sounds: list[BedSoundView]
     heard: list[ClipHeard]
-    will_lower_db: tuple[float, ...]
-    lowered_db: tuple[float, ...]
+    step: ReadStep
+    of_production_step: ReadStep
     planned: UnderVoice | None
     made: Mix | None
+    made_by: UUID | None
 
 
-def view(recording_id: UUID, store: Store) -> BedView:
+def view(recording_id: UUID) -> BedView:
     """Raises NotFound."""
     with transaction() as session:
         recording = _recording(session, recording_id)
         production = session.get_one(Production, recording.production_id)
         there = beds.text(production, recording)
-        bed = beds.read(there) or _read(there)
-        record = lookup.whole(session, recording)
-        inspection = lookup.inspection(record) if record is not None else None
-        length_s = inspection.facts.duration_s if inspection is not None else 0.0
-        specification = kept.specification(production.specification)
+        bed, shared = _read(there), _read(production.bed)
+        record = lookup.whole(session, recording, light=True)
+        length_s = edited.facts_of(session, record).duration_s if record is not None else 0.0
         made = _made(session, recording, there)
-        found = BedView(
+        return BedView(
             own=bool(recording.bed),
             bed=bed,
-            of_production=_read(production.bed),
+            of_production=shared,
             state=state(there),
             of_production_state=state(production.bed),
             length_s=length_s,
             sounds=_sounds(session, production.id),
             heard=[ClipHeard(start_s=start, end_s=end) for start, end in (clip.heard_s(length_s) for clip in bed.clips)],
-            will_lower_db=(),
-            lowered_db=pictures.columns(trace.unpacked(made.lowered), COLUMNS) if made is not None and made.lowered else (),
-            planned=plannings.under(session, recording, specification) if bed.clips else None,
+            step=_step(bed),
+            of_production_step=_step(shared),
+            planned=plannings.under(session, recording, kept.specification(production.specification)) if bed.clips else None,
             made=conformings.mix(made) if made is not None else None,
+            made_by=made.id if made is not None else None,
         )
-    levels = record.levels_sha256 if record is not None else None
-    if levels is None or inspection is None or not bed.clips:
-        return found
-    return found.model_copy(update={"will_lower_db": _will_lower(levels, inspection, bed, recording, store)})
 
 
-def change(recording_id: UUID, bed: Bed | None, *, follows: str) -> None:
-    """Lay this under a recording, be it nothing; with None what lies under its production. Raises NotFound, BedSoundUnknown, and
-    BedChanged where it is not as it `follows` any more."""
+def will_lower(recording_id: UUID, store: Store) -> bytes:
+    """How far the voice of a recording will lower its bed, as it was recorded: the lowest gain in each 50 ms, packed as `trace`
+    says. Raises NotFound and NotReady."""
+    with transaction() as session:
+        recording = _recording(session, recording_id)
+        record = lookup.whole(session, recording)
+        if record is None or record.levels_sha256 is None:
+            raise NotReady(file=recording.name, reason="has not been inspected yet")
+        bed, levels, inspection = _read(beds.of(session, recording)), record.levels_sha256, lookup.inspection(record)
+
+    def read(missing: list[tuple[str, str]]) -> dict[tuple[str, str], bytes]:
+        where = Drawn(levels, recording.name, recording.id)
+        with where.whole(), store.compared(levels, name=recording.name) as path, path.open("rb") as file:
+            power = span_levels.basis(inspection, file).power.mean(axis=0)
+        gain = ducking.gain_db(power, inspection.value("active_speech_level_dbfs"), bed.ducking)
+        return {key: trace.packed(gain) for key in missing}
+
+    key = (levels, bed.model_copy(update={"clips": ()}).model_dump_json())
+    return _lowered.of([key], read)[key]
+
+
+def lowered(conforming_id: UUID) -> bytes:
+    """How far the voice lowered the bed in an attempt, packed alike. Raises NotFound."""
+    found = conformings.get(conforming_id).lowered
+    if found is None:
+        raise NotFound(what="bed of this deliverable")
+    return found
+
+
+def change(recording_id: UUID, wanted: Mapping[str, Any] | None, *, follows: str) -> None:
+    """Lay this under a recording, be it nothing; with None what lies under its production. Raises NotFound, BedUnusable,
+    BedSoundUnknown, and BedChanged where it is not as it `follows` any more."""
     with transaction() as session:
         recording = session.get(Recording, recording_id, with_for_update=True)
         if recording is None or recording.removed_at is not None:
@@ -117,21 +142,21 @@ def change(recording_id: UUID, bed: Bed | None, *, follows: str) -> None:
         before = beds.text(production, recording)
         if state(before) != follows:
             raise BedChanged(file=recording.name)
-        recording.bed = "" if bed is None else beds.written(_known(session, production.id, bed, recording.name))
-        if beds.text(production, recording) != before or bed is None:
-            deeds.note(session, recording, _told(bed))
+        bed = None if wanted is None else _known(session, production.id, wanted, recording.name)
+        recording.bed = "" if bed is None else beds.written(bed)
+        deeds.note(session, recording, _told(bed))
         session.add(recording)
         events.tell_of(session, recording)
 
 
-def change_all(production_id: UUID, bed: Bed, *, follows: str) -> None:
+def change_all(production_id: UUID, wanted: Mapping[str, Any], *, follows: str) -> None:
     """Lay this under every recording of a production that has nothing of its own. Raises as `change`."""
     with transaction() as session:
         production = _production(session, production_id, lock=True)
         if state(production.bed) != follows:
             raise BedChanged(file=production.name)
-        known = _known(session, production.id, bed, production.name)
-        production.bed = beds.written(known) if known != Bed() else ""
+        bed = _known(session, production.id, wanted, production.name)
+        production.bed = beds.written(bed) if bed != Bed() else ""
         deeds.note(session, production, _told(bed))
         session.add(production)
         _tell(session, production.id)
@@ -224,11 +249,20 @@ def _tell(session: Session, production_id: UUID) -> None:
     events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
 
 
-def _known(session: Session, production_id: UUID, bed: Bed, file: str) -> Bed:
-    """A bed whose sounds are all of this production, called as they are there; where a recording is heard is said when it runs.
-    Raises BedSoundUnknown."""
-    rows = session.exec(select(BedSound).where(BedSound.production_id == production_id)).all()
-    names = {row.heard_sha256: row.name for row in rows if row.heard_sha256 is not None}
+def _step(bed: Bed) -> ReadStep:
+    [step] = draft.read([DraftStep(kind="bed", settings=bed.model_dump(mode="json"))])
+    return step
+
+
+def _known(session: Session, production_id: UUID, wanted: Mapping[str, Any], file: str) -> Bed:
+    """A bed whose sounds are all of this production, called as they are there. Raises BedUnusable and BedSoundUnknown."""
+    reading = wording.read("bed", wanted)
+    if not reading.sound:
+        wrong = [*(setting.problem for setting in reading.settings.values() if setting.problem), *reading.problems]
+        raise BedUnusable(reason=wrong[0])
+    bed = Bed.model_validate(wanted)
+    there = session.exec(select(BedSound).where(BedSound.production_id == production_id)).all()
+    names = {row.heard_sha256: row.name for row in there if row.heard_sha256 is not None}
     clips: list[Clip] = []
     for clip in bed.clips:
         if clip.sound not in names:
@@ -266,17 +300,3 @@ def _made(session: Session, recording: Recording, laid: str) -> Conforming | Non
     same = (Conforming.recording_id == recording.id, Conforming.edited == recording.edited, Conforming.laid == laid)
     rows = select(Conforming).where(*same, col(Conforming.sha256).is_not(None))
     return session.exec(rows.order_by(col(Conforming.created_at).desc()).limit(1)).first()
-
-
-def _will_lower(levels: str, inspection: Inspection, bed: Bed, recording: Recording, store: Store) -> tuple[float, ...]:
-    """How far a voice that reads so will lower a bed, by its levels as they were measured."""
-
-    def read(missing: list[tuple[str, str]]) -> dict[tuple[str, str], tuple[float, ...]]:
-        where = Drawn(levels, recording.name, recording.id)
-        with where.whole(), store.compared(levels, name=recording.name) as path, path.open("rb") as file:
-            power = span_levels.basis(inspection, file).power.mean(axis=0)
-        gain = ducking.gain_db(power, inspection.value("active_speech_level_dbfs"), bed.ducking)
-        return {key: pictures.columns(gain, COLUMNS) for key in missing}
-
-    key = (levels, bed.model_copy(update={"clips": ()}).model_dump_json())
-    return _lowered.of([key], read)[key]
