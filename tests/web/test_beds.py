@@ -122,7 +122,8 @@ class Laying(BedCase):
     def test_under_the_production_unless_a_recording_has_its_own(self):
         other = self.send("Hall.wav", self.wav(signals.voice_like(8, rms_dbfs=-20, rate=RATE)))
         whole = {"bed": {**BED, "clips": [self.clip(level_lu=-20.0)]}, "follows": self.bed()["of_production_state"]}
-        self.ask("PUT", f"/productions/{self.production}/bed", 204, json=whole)
+        said = self.ask("PUT", f"/productions/{self.production}/bed", json=whole)
+        self.assertEqual(said["state"], self.bed()["of_production_state"])
         self.ask("PUT", f"/productions/{self.production}/bed", 409, json=whole)
         for recording in (self.recording, other):
             found = self.bed(recording)
@@ -183,7 +184,11 @@ class Made(BedCase):
         under = found["plans"][0]["under"]
         self.assertIn(under["reason"], ("", "voice", "bed"))
         self.assertLess(under["mix"]["voice_lufs"], under["mix"]["mix_lufs"])
-        self.assertEqual(self.bed()["planned"], under)
+        expected = self.bed()["planned"]
+        self.assertEqual((expected["reason"], expected["said"]), (under["reason"], under["said"]))
+        predicted = found["plans"][0]["predicted"]["integrated_loudness_lufs"]
+        self.assertAlmostEqual(expected["mix"]["mix_lufs"], predicted, places=2)
+        self.assertAlmostEqual(expected["mix"]["difference_lu"], under["mix"]["difference_lu"], places=2)
         self.assertNotIn("bed", [step["kind"] for step in found["plans"][0]["steps"]], "it is none of the treatment")
 
     def test_a_file_with_another_bed_counts_no_more_until_it_is_laid_again(self):

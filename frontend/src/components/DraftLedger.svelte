@@ -21,11 +21,16 @@
     ),
   );
   const rows = $derived(
-    expected.lines.map((line, index) => ({
-      line,
-      step: index ? on[index - 1] : undefined,
-      title: index ? (on[index - 1]?.reading.title ?? 'Encoded') : 'As recorded',
-    })),
+    expected.lines.map((line, index) => {
+      // A bed is laid under what comes out of the steps before it, and is none of them.
+      const under = expected.lines.slice(0, index).some(({ kind }) => kind === 'bed') ? 1 : 0;
+      const step = index && line.kind !== 'bed' ? on[index - 1 - under] : undefined;
+      return {
+        line,
+        step,
+        title: index ? (step?.reading.title ?? (line.kind === 'bed' ? 'Bed' : 'Encoded')) : 'As recorded',
+      };
+    }),
   );
   const at = (index: number, quantity: string) =>
     expected.lines[index]?.limits.find((limit) => limit.quantity === quantity);

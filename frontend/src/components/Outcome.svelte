@@ -9,6 +9,7 @@
   }
   let { done, before }: Props = $props();
 
+  const figure = (value: number | null | undefined) => (value == null ? '–' : number(value, 1));
   // What the voice and what the room underwent; nothing where that was not told apart yet.
   const parts = $derived.by(() => {
     const { voice, room } = done.touch ?? {};
@@ -38,6 +39,13 @@
       loud words lowered by {number(done.touch?.depth_p99_db ?? 0, 1)} dB, {number(done.touch?.depth_max_db ?? 0, 1)} dB at
       most{/if}.
   </p>
+  {#if done.mix?.mix_lufs != null}
+    <p class="soft">
+      Voice {figure(done.mix.voice_lufs)} LUFS, bed {figure(done.mix.bed_lufs)} LUFS, together {figure(
+        done.mix.mix_lufs,
+      )} LUFS.{done.under?.said ? ` ${done.under.said}` : ''}
+    </p>
+  {/if}
   <StepLedger steps={done.steps} ledger={done.ledger} outOfOrder={done.out_of_order} {before} />
 </div>
 

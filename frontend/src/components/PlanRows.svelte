@@ -52,6 +52,7 @@
           >{/if}
       </div>
       <p class="steps">{inLine(plan)}</p>
+      {#if plan.under?.said}<p class="steps" class:near={plan.under.reason === 'bed'}>{plan.under.said}</p>{/if}
       {#if open === key}
         <ol>
           {#each plan.steps as step (step.id)}
@@ -146,6 +147,9 @@
     padding-left: var(--space-5);
     font-size: var(--type-small);
     color: var(--soft);
+  }
+  .near {
+    color: var(--near);
   }
   ol {
     padding: var(--space-3) 0 var(--space-1) var(--space-8);

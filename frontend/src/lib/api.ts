@@ -51,6 +51,9 @@ export interface StandInSetting {
   hum_hz?: number;
   decay_s?: number;
 }
+export type BedView = components['schemas']['BedView'];
+export type BedSound = components['schemas']['BedSoundView'];
+export type Mix = components['schemas']['Mix'];
 export type SplitAt = components['schemas']['SplitAt'];
 export type TakeCheck = components['schemas']['TakeCheckView'];
 export type Task = components['schemas']['TaskView'];

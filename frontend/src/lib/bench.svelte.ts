@@ -6,10 +6,11 @@ import type { Conforming, EditWish, RecordingDetail, SplitAt, Turn } from './api
 import { versionName } from './attempts';
 import type { Sound } from './levels';
 import type { Place } from './places';
+import * as beds from './server/beds';
 import * as drafts from './server/drafts';
 import * as editing from './server/editing';
 import * as recordings from './server/recordings';
-import { ofDraft, ofFile, type Track } from './sounding';
+import { ofBed, ofDraft, ofFile, type Track } from './sounding';
 import { Treating } from './treating.svelte';
 import { underWay } from './works';
 
@@ -29,7 +30,7 @@ export interface Pair {
 }
 
 /** Made while the component that holds it begins, as its queries belong to that. */
-export function benchOf(asked: () => string, pair: () => Pair | undefined) {
+export function benchOf(asked: () => string, pair: () => Pair | undefined, bedded: () => boolean) {
   const acting = new Acting();
   const id = $derived(asked()); // the same string while only the sections of the address change
   const treating = $derived(new Treating(id));
@@ -66,6 +67,8 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     if (unplanned) void acting.plan(unplanned);
   });
 
+  const bed = createQuery(() => ({ ...beds.bed(id), enabled: inspected }));
+
   const drafted = createQuery(() => ({ ...drafts.draft(id, () => treating.read()), enabled: inspected }));
   $effect(() => {
     const found = drafted.data;
@@ -90,7 +93,7 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
   let heardUpto = $state<string>();
   const loudness = $derived.by(() => {
     const place = treating.steps.filter((one) => one.on).findIndex((one) => one.id === heardUpto);
-    const line = place < 0 ? undefined : expected?.lines[place + 1];
+    const line = place < 0 ? undefined : expected?.lines.filter(({ kind }) => kind !== 'bed')[place + 1];
     return (line ? line.readings.integrated_loudness_lufs : expected?.loudness_lufs) ?? null;
   });
 
@@ -140,6 +143,13 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
         treated: ofDraft(id, number, { rate, duration, loudness, upto: heardUpto, as: recording?.known_as }),
       };
     }
+    // While the bed is looked at it is heard, unless a file has it already.
+    const under = bed.data;
+    if (bedded() && under?.bed.clips?.length && !under.made_by) {
+      const { mix_lufs: mixed = null } = under.planned?.mix ?? {};
+      const of = { rate, duration, loudness: mixed, as: recording?.known_as };
+      return { source, treated: ofBed(id, under.state, of), names: { source: 'original', treated: 'with the bed' } };
+    }
     return { source, treated: done && trackOf(done) };
   });
 
@@ -161,6 +171,10 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined) {
     /** The edits, once they are known. */
     get edits() {
       return edited.data;
+    },
+    /** What lies under the voice, once that is known. */
+    get bed() {
+      return bed.data;
     },
     edit: (wish: EditWish) => edit((follows) => editing.change(id, follows, wish)),
     /** A retake for a stretch: prepared by a worker, it is an edit then. */

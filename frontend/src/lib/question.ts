@@ -54,6 +54,11 @@ export const productionItself =
 export const itsProduction: Shows = ({ about, id }, data) =>
   about === 'production' && (data as { production_id?: string } | null)?.production_id === id;
 
+/** What lies under the voices of the production that the answer names, and what can be laid there. */
+export const itsBeds: Shows = (notice, data) =>
+  itsProduction(notice, data) ||
+  (notice.about === 'bed' && notice.production === (data as { production_id?: string } | null)?.production_id);
+
 /** Whatever is told about one of these. */
 export const about =
   (...kinds: Notice['about'][]): Shows =>

@@ -29,7 +29,11 @@ export class Reduction {
   }
 }
 
-export async function reductionOf(conforming_id: string): Promise<Reduction | null> {
-  const response = await fetch(`/api/conformings/${conforming_id}/reduction`);
+/** The gain that was moved for a version. */
+export const reductionOf = (conforming_id: string) => gainAt(`/api/conformings/${conforming_id}/reduction`);
+
+/** Gain as it is kept at an address; nothing where there is none. */
+export async function gainAt(address: string): Promise<Reduction | null> {
+  const response = await fetch(address);
   return response.ok ? new Reduction(await response.arrayBuffer()) : null;
 }

@@ -68,8 +68,8 @@ export function ofFile(
 }
 
 let turn = { of: '', at: 0 };
-/** The turn of a draft at one of its states: turns grow, also over a reload, and the server works on the newest alone. */
-export function turnOf(recordingId: string, number: number): number {
+/** The turn of a draft, or of a bed, at one of its states: turns grow, also over a reload, and the server works on the newest alone. */
+export function turnOf(recordingId: string, number: number | string): number {
   const of = `${recordingId} ${number}`;
   if (of !== turn.of) turn = { of, at: Math.max(turn.at + 1, Date.now()) };
   return turn.at;
@@ -87,17 +87,35 @@ export function ofDraft(
     as,
   }: { rate: number; duration: number; loudness: number | null; upto?: string; as?: string },
 ): Track {
-  const of = turnOf(recordingId, number);
   const after = upto ? `&upto=${upto}` : '';
+  const asked = `/api/recordings/${recordingId}/draft/sound?number=${number}&turn=${turnOf(recordingId, number)}${after}`;
+  return rehearsed(`draft ${recordingId} ${as ?? ''} ${number}${after}`, asked, { rate, duration, loudness });
+}
+
+/** A recording with its bed, at one of the bed's states. */
+export function ofBed(
+  recordingId: string,
+  state: string,
+  { as, ...of }: { rate: number; duration: number; loudness: number | null; as?: string },
+): Track {
+  const asked = `/api/recordings/${recordingId}/bed/sound?turn=${turnOf(recordingId, state)}`;
+  return rehearsed(`bed ${recordingId} ${as ?? ''} ${state}`, asked, of);
+}
+
+/** What is worked out while it is listened to. */
+function rehearsed(
+  name: string,
+  address: string,
+  { rate, duration, loudness }: { rate: number; duration: number; loudness: number | null },
+): Track {
   return {
-    name: `draft ${recordingId} ${as ?? ''} ${number}${after}`,
+    name,
     rate,
     duration,
     loudness,
     rehearsed: true,
     async piece(at, seconds, signal) {
-      const asked = `number=${number}&turn=${of}&at_s=${at}&length_s=${seconds}${after}`;
-      const response = await read(`/api/recordings/${recordingId}/draft/sound?${asked}`, signal);
+      const response = await read(`${address}&at_s=${at}&length_s=${seconds}`, signal);
       const samples = new Float32Array(await response.arrayBuffer());
       const header = (name: string) => Number(response.headers.get(name));
       return { samples, channels: header('x-channels'), rate: header('x-rate'), late: 0 };

@@ -26,6 +26,7 @@
     import: 'Importing an archive',
     demo: 'Making the demo',
     retake: 'Preparing retakes',
+    bed: 'Measuring sounds for beds',
   };
   const again = (work: string) => acting.attempt(() => server.again(work));
 </script>

@@ -41,6 +41,7 @@
   const bench = benchOf(
     () => params.id,
     () => pair,
+    () => params.left === 'bed',
   );
   const { acting } = bench;
   const known = meanings();
@@ -131,6 +132,9 @@
 
   /** Loaded when it is first looked at: most recordings are never edited. */
   const editing = () => import('../components/Edits.svelte');
+  /** Alike: most voices stand alone. */
+  const bedding = () => import('../components/Bed.svelte');
+  const strip = () => import('../components/BedStrip.svelte');
 
   const lefts = $derived([
     { name: 'limits', title: 'Limits', address: address({ left: 'limits' }) },
@@ -144,6 +148,7 @@
       count: bench.turns?.turns.length ? 2 : undefined,
     },
     { name: 'edits', title: 'Edits', address: address({ left: 'edits' }), count: bench.edits?.edits.length },
+    { name: 'bed', title: 'Bed', address: address({ left: 'bed' }), count: bench.bed?.bed.clips?.length },
     ...(pair
       ? [
           {
@@ -216,6 +221,16 @@
           ongo={go}
           onfile={shown || bench.settling ? undefined : bench.retake}
         />
+        {#if bench.bed?.bed.clips?.length && !bench.settling}
+          {@const bed = bench.bed}
+          {#await strip() then { default: BedStrip }}<BedStrip
+              recordingId={it.id}
+              knownAs={it.known_as}
+              {view}
+              {bed}
+              playhead={player.position}
+            />{/await}
+        {/if}
         {#if bench.settling}<UnderWay work={bench.settling} about={it.name} waiting="Queued" {acting} />{/if}
         <PlayStrip {player} />
         <ViewStrip {view} {player} {tracks} offset={sound.offset} />
@@ -326,6 +341,23 @@
                   onreturn={bench.takeBack}
                 />{:catch}<p class="outside past" role="alert">
                   The edits could not be loaded. Reload the page.
+                </p>{/await}
+            </section>
+          {:else if left === 'bed'}
+            <section aria-label="Bed">
+              {#await bedding() then { default: Bed }}{#if bench.bed}<Bed
+                    recordingId={it.id}
+                    bed={bench.bed}
+                    {acting}
+                    playhead={player.position}
+                    onhear={(at) => {
+                      player.stop();
+                      goTo(Math.max(0, at - 1), at);
+                      player.swap('treated');
+                      player.toggle();
+                    }}
+                  />{/if}{:catch}<p class="outside past" role="alert">
+                  The bed could not be loaded. Reload the page.
                 </p>{/await}
             </section>
           {:else if pair}

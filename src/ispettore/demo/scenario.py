@@ -63,6 +63,8 @@ class DemoBed:
     seconds: float
     level_lu: float
     lower_db: float
+    hold_ms: float
+    release_ms: float
     make: Callable[[float], NDArray[np.float64]]
 
     def write(self, path: Path) -> None:
@@ -243,7 +245,7 @@ PRODUCTIONS = (
             DemoRecording("Room of clocks.wav", "the right channel is upside down", _upside_down),
         ),
         labels=Labels(narrator=FIRST_VOICE),
-        bed=DemoBed(bed.NAME, 16.0, -12.0, 8.0, bed.harmonium),
+        bed=DemoBed(bed.NAME, 16.0, -10.0, 9.0, 200.0, 500.0, bed.harmonium),
     ),
     DemoProduction(
         "Harbour bulletin",

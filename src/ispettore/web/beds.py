@@ -32,6 +32,12 @@ class LaidBed(BaseModel):
     follows: State
 
 
+class BedState(BaseModel):
+    """What tells a bed from another."""
+
+    state: str
+
+
 class BedStep(BaseModel):
     """The state that was looked at."""
 
@@ -57,10 +63,10 @@ def share_bed(recording_id: UUID, step: BedStep) -> BedView:
     return laying.view(recording_id)
 
 
-@routes.put("/productions/{production_id}/bed", operation_id="layBedUnderAll", status_code=204)
-def lay_bed_under_all(production_id: UUID, wanted: LaidBed) -> None:
+@routes.put("/productions/{production_id}/bed", operation_id="layBedUnderAll")
+def lay_bed_under_all(production_id: UUID, wanted: LaidBed) -> BedState:
     """For every recording of the production that has nothing of its own."""
-    laying.change_all(production_id, wanted.bed, follows=wanted.follows)
+    return BedState(state=laying.change_all(production_id, wanted.bed, follows=wanted.follows))
 
 
 @routes.get("/recordings/{recording_id}/bed/sound", operation_id="hearBed", response_class=Response)

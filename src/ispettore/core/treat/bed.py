@@ -115,8 +115,8 @@ class Bed(Settings):
     )
     each: ClassVar[tuple[str, str]] = (
         "clips",
-        "{level_lu} against the voice, from {at_s} {from_end} until {until_s}. Of its file {in_s} to {out_s}, {loop}; "
-        "fading in over {fade_in_s}, out over {fade_out_s}",
+        "{level_lu} against the voice, from {at_s} {from_end} until {until_s}; {in_s} to {out_s} of its file, {loop}, "
+        "fading in over {fade_in_s} and out over {fade_out_s}",
     )
     needs_whole: ClassVar[bool] = True
     adds_sound: ClassVar[bool] = True
@@ -129,28 +129,28 @@ class Bed(Settings):
         json_schema_extra=about("How far the bed goes down while somebody speaks; 0 leaves it where it is.", unit="dB"),
     )
     threshold_db: float = Field(
-        -20.0,
+        -15.0,
         ge=-50,
         le=0,
         description="Threshold",
         json_schema_extra=about("From which level on the voice lowers the bed, against its active speech level.", unit="dB"),
     )
     attack_ms: float = Field(
-        400.0,
+        300.0,
         ge=5,
         le=5_000,
         description="Attack",
         json_schema_extra=about("How long the bed takes to go down; it is down when the word begins.", unit="ms"),
     )
     hold_ms: float = Field(
-        600.0,
+        400.0,
         ge=0,
         le=10_000,
         description="Hold",
         json_schema_extra=about("How long it stays down behind a word.", unit="ms"),
     )
     release_ms: float = Field(
-        1_200.0,
+        800.0,
         ge=5,
         le=10_000,
         description="Release",
@@ -313,7 +313,7 @@ class BedProcessor(Processor):
             mix_lufs=_rounded(self._mixed.lufs()),
             lowered_s=round(float(deep.sum()) / CELLS_PER_SECOND, 2) if self._parts else 0.0,
         )
-        return mix.model_dump()
+        return mix.model_dump(exclude={"difference_lu", "above_bed_lu"})
 
     def warnings(self) -> list[str]:
         return self._notes

@@ -60,6 +60,7 @@ class BedView(BaseModel):
     came to in the file that was made with it last, by the attempt `made_by`.
     """
 
+    production_id: UUID
     own: bool
     bed: Bed
     of_production: Bed
@@ -86,6 +87,7 @@ def view(recording_id: UUID) -> BedView:
         length_s = edited.facts_of(session, record).duration_s if record is not None else 0.0
         made = _made(session, recording, there)
         return BedView(
+            production_id=production.id,
             own=bool(recording.bed),
             bed=bed,
             of_production=shared,
@@ -149,8 +151,8 @@ def change(recording_id: UUID, wanted: Mapping[str, Any] | None, *, follows: str
         events.tell_of(session, recording)
 
 
-def change_all(production_id: UUID, wanted: Mapping[str, Any], *, follows: str) -> None:
-    """Lay this under every recording of a production that has nothing of its own. Raises as `change`."""
+def change_all(production_id: UUID, wanted: Mapping[str, Any], *, follows: str) -> str:
+    """Lay this under every recording of a production that has nothing of its own; its state then. Raises as `change`."""
     with transaction() as session:
         production = _production(session, production_id, lock=True)
         if state(production.bed) != follows:
@@ -160,6 +162,7 @@ def change_all(production_id: UUID, wanted: Mapping[str, Any], *, follows: str) 
         deeds.note(session, production, _told(bed))
         session.add(production)
         _tell(session, production.id)
+        return state(production.bed)
 
 
 def expected(production_id: UUID) -> None:

@@ -160,10 +160,14 @@ def chosen_kept(
 
 
 def under(session: Session, recording: Recording, specification: Specification) -> UnderVoice | None:
-    """What a bed does to the first plan for a recording; None where it has none, or nothing was planned yet."""
+    """What a bed does to the first plan for a recording, with voice, bed and mix as they are expected in the file; None where it
+    has none, or nothing was planned yet."""
     planning = _current(session, recording, specification)
     plans = _plans(planning) if planning else None
-    return plans[0][1].under if plans else None
+    if not plans or (found := plans[0][1].under) is None:
+        return None
+    mix = found.mix.delivered(plans[0][1].predicted.get("integrated_loudness_lufs"))
+    return found.model_copy(update={"mix": mix})
 
 
 def encoding(session: Session, recording: Recording, specification: Specification) -> Learned | None:

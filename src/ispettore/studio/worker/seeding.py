@@ -80,7 +80,8 @@ def _lay(identifier: UUID, bed: DemoBed, store: Store) -> None:
         blob, known = store.put_file(path), inspect(path)
     laying.add(identifier, bed.file_name, blob, known=known.inspection)
     clip = Clip(sound=blob.sha256, out_s=bed.seconds, loop=True, level_lu=bed.level_lu)
-    laying.change_all(identifier, Bed(clips=(clip,), lower_db=bed.lower_db).model_dump(mode="json"), follows=laying.state(""))
+    laid = Bed(clips=(clip,), lower_db=bed.lower_db, hold_ms=bed.hold_ms, release_ms=bed.release_ms)
+    laying.change_all(identifier, laid.model_dump(mode="json"), follows=laying.state(""))
 
 
 def _check(identifier: UUID, settings: Sequence[Setting]) -> None:
