@@ -159,6 +159,7 @@ def main() -> int:
     parser.add_argument("--commands", action="store_true", help="only what the command line costs beside what it does")
     parser.add_argument("--spans", action="store_true", help="only how quick readings of a span are")
     parser.add_argument("--check", action="store_true", help="only the take check: advice followed, delay and cost")
+    parser.add_argument("--beds", action="store_true", help="only sound under the voice")
     parser.add_argument("--marks", action="store_true", help="only marks made in the read, and words read again")
     parser.add_argument("--edits", action="store_true", help="only what a thousand edits in --hours cost")
     parser.add_argument("--corpora", action="store_true", help="no speed: every test on the whole of its corpus")
@@ -215,6 +216,11 @@ def main() -> int:
         from tests import bench_check
 
         bench_check.main()
+        return 0
+    if chosen.beds:
+        from tests import bench_beds
+
+        bench_beds.main()
         return 0
     if chosen.marks:
         from tests import bench_marks

@@ -59,11 +59,16 @@ class Lowering(unittest.TestCase):
 
     def test_each_cell_agrees_with_a_plain_search(self):
         random = np.random.default_rng(4)
-        power = np.repeat(random.choice([1e-8, 0.004, 0.02], 60), 20).astype(np.float64)
+        power = np.repeat(random.choice([1e-8, 1e-8, 8e-6, 0.004, 0.02], 60), 20).astype(np.float64)
         gain = ducking.gain_db(power, -20.0, SLOW)
         smoothed = np.array([power[max(at - 5, 0) : at + 5].mean() for at in range(power.size)])
         above = np.flatnonzero(smoothed > 10 ** (-40 / 10))
         held = {cell + by for cell in above for by in range(61) if cell + by < power.size}
+        for cell in above:
+            for before in range(cell - 1, max(cell - 61, -1), -1):
+                if smoothed[before] <= 10 ** (-64 / 10):
+                    break
+                held.add(before)
         expected = []
         for at in range(power.size):
             ahead = min((cell - at for cell in held if cell >= at), default=10**6)
@@ -71,6 +76,14 @@ class Lowering(unittest.TestCase):
             slope = [0.5 + 0.5 * np.cos(np.pi * min(one / over, 1)) for one, over in ((ahead, 40), (behind, 100))]
             expected.append(-10 * max(slope))
         np.testing.assert_allclose(gain, expected, atol=1e-4)
+
+    def test_a_word_that_sets_in_softly_finds_it_down(self):
+        power = self.cells((2.0, 3.0))
+        power[380:400] = 0.01 * 10 ** (-30 / 10)  # a tenth of a second, 30 dB lower: an f before the vowel
+        gain = ducking.gain_db(power, -20.0, SLOW)
+        self.assertTrue(np.all(gain[382:400] == np.float32(-10)))
+        power[200:400] = power[390]  # a hum as loud as that all the way: it goes down no earlier for it
+        self.assertTrue(np.all(ducking.gain_db(power, -20.0, SLOW)[: 400 - 60 - 40 - 10] == 0))
 
     def test_short_pauses_turn_round_on_the_way_and_silence_lowers_nothing(self):
         gain = ducking.gain_db(self.cells((1.0, 2.0), (2.7, 3.5)), -20.0, SLOW)

@@ -2,7 +2,8 @@
 the word begins.
 
 The voice counts as there where its level over 50 ms stands above a threshold, which is told against its active speech level, and
-for the hold behind that. In dB, the gain falls along half a cosine that ends where the voice comes, and rises along another from
+for the hold behind that; and before it, where a word sets in softly: back to where the level was `ONSET_DB` under the threshold,
+for `ONSET_S` at most. In dB, the gain falls along half a cosine that ends where the voice comes, and rises along another from
 where it has gone; where pauses are shorter than both together it turns round on the way.
 """
 
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from ispettore.core.measure.grid import CELLS_PER_SECOND
 
 SMOOTHED_CELLS = 10
+ONSET_DB, ONSET_S = 24.0, 0.3
 
 
 @dataclass(frozen=True)
@@ -36,8 +38,18 @@ def spoken(power: NDArray[np.floating], active_dbfs: float, ducking: Ducking) ->
     at = np.arange(power.size)
     first, last = np.maximum(at - half, 0), np.minimum(at + half, power.size)
     level = (total[last] - total[first]) / (last - first)
-    there = level > 10 ** ((active_dbfs + ducking.threshold_db) / 10)
-    return since(there) <= round(ducking.hold_s * CELLS_PER_SECOND)
+    bound = 10 ** ((active_dbfs + ducking.threshold_db) / 10)
+    there = level > bound
+    return _set_in(there, level > bound / 10 ** (ONSET_DB / 10)) | (since(there) <= round(ducking.hold_s * CELLS_PER_SECOND))
+
+
+def _set_in(there: NDArray[np.bool_], softly: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """The cells before those in which the voice is `there` in which it sets in: `softly` all the way, and not for long."""
+    ahead = since(there[::-1])[::-1]
+    missing = np.concatenate(([0], np.cumsum(~softly)))
+    at = np.arange(there.size)
+    whole = missing[np.minimum(at + ahead, there.size)] == missing[at]
+    return whole & (ahead <= round(ONSET_S * CELLS_PER_SECOND))
 
 
 def gain_db(power: NDArray[np.floating], active_dbfs: float | None, ducking: Ducking) -> NDArray[np.float32]:
