@@ -69,9 +69,8 @@ def _voices(folder: Path) -> None:
             early += [float(lowered[round(end * 200) : round(start * 200)].max()) for end, start in pauses]
     print(f"| {len(speakers.NAMES)} speakers, {len(corpus.RATES)} rates | |\n| --- | --- |")
     worst = max(apart, key=abs)
-    print(
-        f"| bed against voice less what was asked for, by another meter | median {statistics.median(apart):+.3f} LU, worst {worst:+.3f} |"
-    )
+    middle = statistics.median(apart)
+    print(f"| bed against voice less what was asked for (another meter) | median {middle:+.3f} LU, worst {worst:+.3f} |")
     print(f"| bed’s loudness told against another meter | worst {max(told):.3f} LU |")
     reached = sum(one <= -9.9 for one in down)
     print(f"| phrases at whose beginning it is down by 9.9 dB of 10 | {reached} of {len(down)}; the rest {_spread(down, -9.9)} |")
@@ -103,6 +102,7 @@ def _loops() -> None:
 
         asked.append(alike(last - fade))
         joined.append(alike(first + loop.period))
+    before, after = statistics.median(asked), statistics.median(joined)
     before, after = statistics.median(asked), statistics.median(joined)
     print(f"\n200 loops of the chords: alike as asked for {before:+.2f} (median), as joined {after:+.2f}; "
           f"least {min(asked):+.2f} and {min(joined):+.2f}")  # fmt: skip
