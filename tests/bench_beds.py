@@ -31,10 +31,10 @@ def main() -> None:
     with tempfile.TemporaryDirectory(prefix="ispettore-bench-") as name:
         folder = Path(name)
         soundfile.write(folder / "music.flac", harmonium(16.0), RATE_HZ, subtype="PCM_24")
+        _cost(folder)  # first, as the most memory is told of all that ran
         _voices(folder)
         _loops()
         _reasons(folder)
-        _cost(folder)
 
 
 def _run(voice: Path, laid: Laid, folder: Path) -> runner.Run:
@@ -67,7 +67,7 @@ def _voices(folder: Path) -> None:
             down += [float(lowered[round(start * 200)]) for start, _ in where.spans]
             pauses = [(end, start) for (_, end), (start, _) in zip(where.spans, where.spans[1:], strict=False)]
             early += [float(lowered[round(end * 200) : round(start * 200)].max()) for end, start in pauses]
-    print(f"| {len(speakers.NAMES)} speakers, {len(corpus.RATES)} rates | |\n| --- | --- |")
+    print(f"\n| {len(speakers.NAMES)} speakers, {len(corpus.RATES)} rates | |\n| --- | --- |")
     worst = max(apart, key=abs)
     middle = statistics.median(apart)
     print(f"| bed against voice less what was asked for (another meter) | median {middle:+.3f} LU, worst {worst:+.3f} |")
@@ -150,7 +150,7 @@ def _cost(folder: Path) -> None:
     laying = time.process_time() - begun
     after = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     run.path.unlink()
-    print(f"\n{HOURS} h mono with a stereo loop at the same rate: laying (with measuring the voice and the mix) takes "
+    print(f"{HOURS} h mono with a stereo loop at the same rate: laying (with measuring the voice and the mix) takes "
           f"{laying / measuring:.1f} times measuring it once; copying alone {copying / measuring:.1f}. "
           f"Memory: {before / 1024:.0f} MB before, at most {after / 1024:.0f} MB.")  # fmt: skip
 

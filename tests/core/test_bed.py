@@ -18,6 +18,7 @@ from ispettore.core.plan import bedded
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.conform import conform
 from ispettore.core.plan.proposing import proposed
+from ispettore.core.plan.rehearsing import foretold
 from ispettore.core.spec.builtin import shipped
 from ispettore.core.treat import order, runner
 from ispettore.core.treat.bed import Bed, BedSoundMissing, Clip
@@ -265,6 +266,10 @@ class Mixing(BedCase):
         rehearsal.sounds.update(laid.sounds)
         heard = rehearsal.sound([laid.step], 200 * 16_000, 16_000)
         np.testing.assert_allclose(heard, whole[200 * 16_000 : 201 * 16_000], atol=2e-3)
+        steps = [laid.step, Step(kind="gain", settings={"gain_db": 2.0})]
+        told = foretold(rehearsal, inspect(path).basis, steps, shipped()["podcast-mono"])
+        self.assertEqual([line.kind for line in told.lines], ["", "bed", "gain"])
+        self.assertAlmostEqual(told.loudness_lufs, loudness(whole, 16_000) + 2.0, delta=0.3)
 
 
 class Planned(BedCase):

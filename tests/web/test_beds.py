@@ -113,6 +113,9 @@ class Laying(BedCase):
         self.lay(self.clip(in_s=3.0, out_s=3.05), status=422)
         self.assertIn("Level: enter −60 to 6 LU.", str(self.lay(self.clip(level_lu=30.0), status=422)))
         self.assertIn("Lowered by: enter 0 to 40 dB.", str(self.lay(lower_db=99.0, status=422)))
+        self.assertIn(
+            "At: enter 0 to 86400 s.", str(self.lay(self.clip(at_s=1e9), status=422)).replace(",", "").replace("\u202f", "")
+        )
         self.assertIn("does not know the setting", str(self.lay(louder=True, status=422)))
         stale = {"bed": {"clips": []}, "follows": "0" * 16}
         said = self.ask("PUT", f"/recordings/{self.recording}/bed", 409, json=stale)
@@ -153,6 +156,7 @@ class Made(BedCase):
         self.lay()
         made = self.conformed()
         self.assertIsNotNone(made["certificate"])
+        self.assertEqual(made["made_by"], "balanced plan, with a bed")
         mix, after = made["mix"], made["result"]["readings"]["integrated_loudness_lufs"]["value"]
         self.assertAlmostEqual(mix["mix_lufs"], after, places=2)
         self.assertLess(mix["voice_lufs"], mix["mix_lufs"])

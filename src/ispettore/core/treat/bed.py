@@ -28,6 +28,7 @@ from ispettore.core.treat.step import Block, Context, Processor, Settings, about
 SHORTEST_S = 0.1
 MOST_CLIPS = 64
 LOWEST_LU, HIGHEST_LU = -60.0, 6.0
+LATEST_S = 86_400.0
 
 
 class BedSoundMissing(IspettoreError):
@@ -49,7 +50,7 @@ class Clip(BaseModel):
     """The file it is read from, by the hash of its bytes; it seeks exactly."""
 
     name: str = Field("", max_length=200)
-    at_s: float = Field(0.0, ge=0, description="At", json_schema_extra=about("When it is heard first.", unit="s"))
+    at_s: float = Field(0.0, ge=0, le=LATEST_S, description="At", json_schema_extra=about("When it is heard first.", unit="s"))
     from_end: bool = Field(
         False,
         description="Counted",
@@ -57,8 +58,10 @@ class Clip(BaseModel):
             "From which end of the recording that is counted.", words={False: "after the start", True: "before the end"}
         ),
     )
-    in_s: float = Field(0.0, ge=0, description="From", json_schema_extra=about("Where in its file it begins.", unit="s"))
-    out_s: float = Field(ge=0, description="To", json_schema_extra=about("Where in its file it ends.", unit="s"))
+    in_s: float = Field(
+        0.0, ge=0, le=LATEST_S, description="From", json_schema_extra=about("Where in its file it begins.", unit="s")
+    )
+    out_s: float = Field(ge=0, le=LATEST_S, description="To", json_schema_extra=about("Where in its file it ends.", unit="s"))
     loop: bool = Field(
         False,
         description="Played",
@@ -69,6 +72,7 @@ class Clip(BaseModel):
     until_s: float | None = Field(
         None,
         ge=0,
+        le=LATEST_S,
         description="Until",
         json_schema_extra=about("When it ends at the latest.", unit="s", absent="the end of the recording"),
     )

@@ -350,7 +350,8 @@ def made_by(conforming: Conforming) -> str:
         said = use.name if use.changed else f"{use.name}, version {use.version}"
     else:
         said = "own treatment" if _own(conforming) else f"{conforming.preference} plan"
-    return said if conforming.likeness is None else f"{said}, one sound"
+    said = said if conforming.likeness is None else f"{said}, one sound"
+    return said if beds.read(conforming.laid) is None else f"{said}, with a bed"
 
 
 def _own(conforming: Conforming) -> bool:
