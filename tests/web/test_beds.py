@@ -113,9 +113,7 @@ class Laying(BedCase):
         self.lay(self.clip(in_s=3.0, out_s=3.05), status=422)
         self.assertIn("Level: enter −60 to 6 LU.", str(self.lay(self.clip(level_lu=30.0), status=422)))
         self.assertIn("Lowered by: enter 0 to 40 dB.", str(self.lay(lower_db=99.0, status=422)))
-        self.assertIn(
-            "At: enter 0 to 86400 s.", str(self.lay(self.clip(at_s=1e9), status=422)).replace(",", "").replace("\u202f", "")
-        )
+        self.assertIn("At: enter 0 to 86,400 s.", str(self.lay(self.clip(at_s=1e9), status=422)))
         self.assertIn("does not know the setting", str(self.lay(louder=True, status=422)))
         stale = {"bed": {"clips": []}, "follows": "0" * 16}
         said = self.ask("PUT", f"/recordings/{self.recording}/bed", 409, json=stale)

@@ -49,7 +49,7 @@ def _set_in(there: NDArray[np.bool_], softly: NDArray[np.bool_]) -> NDArray[np.b
     missing = np.concatenate(([0], np.cumsum(~softly)))
     at = np.arange(there.size)
     whole = missing[np.minimum(at + ahead, there.size)] == missing[at]
-    return whole & (ahead <= round(ONSET_S * CELLS_PER_SECOND))
+    return np.asarray(whole & (ahead <= round(ONSET_S * CELLS_PER_SECOND)))
 
 
 def gain_db(power: NDArray[np.floating], active_dbfs: float | None, ducking: Ducking) -> NDArray[np.float32]:
