@@ -2,10 +2,11 @@
   // What lies under the voice: which sounds, from when to when, how loud, and how far the voice lowers them.
   import type { Acting } from '../lib/acting.svelte';
   import type { BedSound, BedView, Mix } from '../lib/api';
-  import { filesOf, type Dropped } from '../lib/dropped';
+  import type { Dropped } from '../lib/dropped';
   import { clock, counted, number } from '../lib/format';
   import * as server from '../lib/server/beds';
   import { withEntry, withoutEntry, withValue } from '../lib/settings';
+  import DropSection from './DropSection.svelte';
   import EditGroup from './EditGroup.svelte';
   import FigureTable from './FigureTable.svelte';
   import FileButton from './FileButton.svelte';
@@ -80,7 +81,6 @@
     const loop = out_s < bed.length_s - at_s;
     void change((now) => ({ ...now, clips: withEntry(now, 'clips', { sound, at_s, out_s, loop }) }));
   }
-  let over = $state(false);
   const bring = ({ files }: Dropped) => {
     for (const file of files) void acting.attempt(() => server.bring(bed.production_id, file));
   };
@@ -101,20 +101,7 @@
   ];
 </script>
 
-<div
-  class="bed"
-  class:over
-  role="group"
-  aria-label="Bed under the voice"
-  ondragenter={() => (over = true)}
-  ondragleave={(event) => event.currentTarget === event.target && (over = false)}
-  ondragover={(event) => event.preventDefault()}
-  ondrop={(event) => {
-    event.preventDefault();
-    over = false;
-    void filesOf(event.dataTransfer).then(bring);
-  }}
->
+<DropSection label="Bed under the voice" ondropped={bring}>
   <div class="line">
     <RadioRow
       label="What is changed"
@@ -224,24 +211,9 @@
       </ul>
     {/if}
   </EditGroup>
-</div>
+</DropSection>
 
 <style>
-  .bed {
-    display: grid;
-    gap: var(--space-4);
-    padding: var(--space-4) var(--space-5) var(--space-5);
-    font-size: var(--type-plain);
-  }
-  .over {
-    outline: 2px solid var(--act);
-  }
-  .line {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--space-3) var(--space-5);
-    align-items: center;
-  }
   .sentence {
     line-height: 1.75;
   }

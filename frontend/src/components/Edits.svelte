@@ -4,7 +4,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import type { Acting } from '../lib/acting.svelte';
   import type { ChapterMark, EditsView, EditWish, LimitVerdict, Repeat, SplitAt } from '../lib/api';
-  import { filesOf, type Dropped } from '../lib/dropped';
+  import type { Dropped } from '../lib/dropped';
   import { clock, counted, number } from '../lib/format';
   import type { Ends } from '../lib/handles';
   import type { Group, Place } from '../lib/places';
@@ -13,6 +13,7 @@
   import { Snippet } from '../lib/snippet.svelte';
   import Button from './Button.svelte';
   import Chapters from './Chapters.svelte';
+  import DropSection from './DropSection.svelte';
   import EditGroup from './EditGroup.svelte';
   import FileButton from './FileButton.svelte';
   import HeadAndTail from './HeadAndTail.svelte';
@@ -112,7 +113,6 @@
   const CONTEXT_S = 2;
   const snippet = new Snippet(() => onhush());
   $effect(() => () => snippet.stop());
-  let over = $state(false);
   const take = ({ files: [first] }: Dropped) => {
     if (first) onretake(first, span ?? { start_s: playhead, end_s: playhead });
   };
@@ -120,20 +120,7 @@
   const seen = $derived(knownAs && pauses && !foreseen.isError ? foreseen.data : undefined);
 </script>
 
-<div
-  class="edits"
-  class:over
-  role="group"
-  aria-label="Edits and retakes"
-  ondragenter={() => (over = true)}
-  ondragleave={(event) => event.currentTarget === event.target && (over = false)}
-  ondragover={(event) => event.preventDefault()}
-  ondrop={(event) => {
-    event.preventDefault();
-    over = false;
-    void filesOf(event.dataTransfer).then(take);
-  }}
->
+<DropSection label="Edits and retakes" ondropped={take}>
   {#if edits?.edits.length}
     <p>
       {counted(edits.edits.length, 'edit')}: {exact(edits.length_s)}, {edits.change} than the file. The file itself stays
@@ -291,32 +278,14 @@
       {/each}
     </ol>
   {/if}
-</div>
+</DropSection>
 
 <style>
-  .edits {
-    display: grid;
-    gap: var(--space-4);
-    padding: var(--space-4) var(--space-5) var(--space-5);
-    font-size: var(--type-plain);
-  }
-  .over {
-    outline: 2px solid var(--act);
-  }
-  .line {
-    display: flex;
-    flex-wrap: wrap;
-    gap: var(--space-3) var(--space-5);
-    align-items: center;
-  }
   label {
     display: flex;
     flex-wrap: wrap;
     gap: 0 0.5ch;
     align-items: center;
-  }
-  .outside {
-    color: var(--outside);
   }
   ol {
     margin: 0;
