@@ -225,6 +225,23 @@ class Mixing(BedCase):
             self.assertAlmostEqual(told["voice_lufs"], loudness(voice, rate), delta=0.1)
             self.assertAlmostEqual(told["mix_lufs"], loudness(mixed, rate), delta=0.1)
 
+    def test_several_sounds_lie_on_a_line_each_where_it_is_put(self):
+        tone = signals.write(self.folder / "tone.wav", signals.sine(1_000, peak_dbfs=-20, seconds=4, rate=22_050), 22_050)
+        plain = {"fade_in_s": 0.0, "fade_out_s": 0.0, "level_lu": -6.0}
+        clips = (
+            Clip(sound="tone", name="first", in_s=0.5, out_s=2.5, at_s=1.0, **plain),
+            Clip(sound="tone", name="last", out_s=4.0, at_s=3.0, from_end=True, **plain),
+            Clip(sound="pad", out_s=11.5, loop=True, at_s=10.0, until_s=15.0, **plain),
+        )
+        laid = Laid(Bed(clips=clips, lower_db=0), {"pad": self.music, "tone": tone})
+        voice, rate = read_all(self.voice)
+        under = (read_all(self.run_over(self.voice, laid).path)[0] - voice)[:, 0]
+        heard = [bool(np.abs(under[round(at * rate) : round((at + 0.4) * rate)]).max() > 1e-3) for at in np.arange(0, 30, 0.5)]
+        expected = [1 <= at < 3 or 10 <= at < 15 or at >= 27 for at in np.arange(0, 30, 0.5)]
+        self.assertEqual(heard, expected)
+        pitch = np.abs(np.fft.rfft(under[round(1.2 * rate) : round(2.2 * rate)]))
+        self.assertEqual(int(pitch.argmax()), 1_000, "a second of it, so a bin is a hertz, at another rate than the file's")
+
     def test_a_stereo_voice_gets_both_sides(self):
         wave, rate = read_all(self.voice)
         path = signals.write(self.folder / "stereo.wav", np.repeat(wave[: 10 * rate], 2, axis=1), rate)
@@ -314,6 +331,7 @@ class Planned(BedCase):
         self.assertFalse(made.passes)
         self.assertFalse(out.exists())
         self.assertEqual(made.under.reason, "bed", made.under.said)
+        self.assertTrue(made.obstacles[0].advice.endswith(made.under.said), "told wherever it is told that nothing conforms")
 
     def test_steps_of_ones_own_are_finished_over_the_mix(self):
         own = Treatment(

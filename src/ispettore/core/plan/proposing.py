@@ -166,8 +166,7 @@ class Proposer:
             if not plan.obstacles and (doubtful or not plan.doubts):
                 break
         if self._mix is not None:
-            alone = self._made(self._voice, self._alone, preference, learned)
-            plan = plan.model_copy(update={"under": reason.compared(plan, alone, self._mix)})
+            plan = reason.named(plan, self._made(self._voice, self._alone, preference, learned), self._mix)
         if self._cancels is None:
             return plan
         return plan.model_copy(update={"obstacles": (*plan.obstacles, self._cancels)})

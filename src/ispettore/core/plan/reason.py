@@ -12,10 +12,16 @@ from ispettore.core.treat.bed import Mix
 LOWER = "Turn the bed down, or lower it further while somebody speaks."
 
 
-def compared(plan: Plan, alone: Plan, mix: Mix) -> UnderVoice:
-    """A plan for the mix beside that for the voice alone, by the same preference and bounds."""
-    reason, said = _reason(plan, alone)
-    return UnderVoice(mix=mix, limiting_alone_db=alone.expected_limiting_db, reason=reason, said=said)
+def named(plan: Plan, alone: Plan, mix: Mix) -> Plan:
+    """A plan for the mix, with what that for the voice alone, by the same preference and bounds, says of it. Where nothing
+    conforms, the first obstacle names the reason."""
+    because, said = _reason(plan, alone)
+    under = UnderVoice(mix=mix, limiting_alone_db=alone.expected_limiting_db, reason=because, said=said)
+    obstacles = plan.obstacles
+    if obstacles:
+        first = obstacles[0]
+        obstacles = (first.model_copy(update={"advice": f"{first.advice} {said}"}), *obstacles[1:])
+    return plan.model_copy(update={"under": under, "obstacles": obstacles})
 
 
 def _reason(plan: Plan, alone: Plan) -> tuple[Reason, str]:

@@ -220,6 +220,11 @@ class Mix(BaseModel):
         return self.model_copy(update={"voice_lufs": voice, "bed_lufs": bed, "mix_lufs": mix_lufs})
 
 
+_measured: dict[tuple[Any, ...], float | None] = {}
+"""What stretches of files measured, the last so many: a draft is heard again with every change."""
+MOST_MEASURED = 256
+
+
 class BedProcessor(Processor):
     """The bed is made as the voice passes, block by block. Raises BedSoundMissing, and what reading a file raises."""
 
@@ -258,7 +263,7 @@ class BedProcessor(Processor):
             self._notes.append(f"“{clip.name}” is not heard: its file ends before {exact(round(clip.in_s, 2))} s.")
             return None
         samples = line.as_channels(samples, self.channels)
-        lufs = self._measured(samples, first, last, came_hz)
+        lufs = self._measured(path, samples, first, last, came_hz)
         if clip.loop:
             heard = looping.looped(samples, looping.found(samples, first, last, sample_rate_hz=came_hz))
         else:
@@ -275,11 +280,18 @@ class BedProcessor(Processor):
         """Its samples, its sample rate and its length in frames."""
         return self._files.enter_context(open_spans(path)), *spanned(path)
 
-    def _measured(self, samples: Samples, first: int, last: int, rate: int) -> float | None:
-        meter = PassingLoudness(sample_rate_hz=rate, channels=self.channels)
-        for at in range(first, last, BLOCK_FRAMES):
-            meter.feed(samples(at, min(BLOCK_FRAMES, last - at)))
-        return meter.lufs()
+    def _measured(self, path: Path, samples: Samples, first: int, last: int, rate: int) -> float | None:
+        """The loudness of a stretch of a file, in the channels it is mixed in."""
+        now = path.stat()
+        key = (path, now.st_mtime_ns, now.st_size, first, last, self.channels)
+        if key not in _measured:
+            meter = PassingLoudness(sample_rate_hz=rate, channels=self.channels)
+            for at in range(first, last, BLOCK_FRAMES):
+                meter.feed(samples(at, min(BLOCK_FRAMES, last - at)))
+            _measured[key] = meter.lufs()
+            while len(_measured) > MOST_MEASURED:
+                _measured.pop(next(iter(_measured)), None)
+        return _measured[key]
 
     def feed(self, block: Block) -> Block:
         under = line.together(self._parts, self._begins + self._at, len(block), channels=self.channels)

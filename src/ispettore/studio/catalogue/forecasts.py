@@ -195,10 +195,14 @@ def _by(plans: Sequence[PlanView], preference: Preference) -> PlanView | None:
 
 
 def _remarks(row: ForecastRow, matched: Matched | None) -> list[str]:
-    """In what a recording will stay unlike the others."""
-    if matched is None or row.plan is None:
+    """In what a recording will stay unlike the others, and whether a bed is why it must be limited."""
+    if row.plan is None:
         return []
-    likeness, said = matched.likeness, []
+    under = row.plan.under
+    said = [under.said] if under is not None and under.reason == "bed" else []
+    if matched is None:
+        return said
+    likeness = matched.likeness
     if likeness.speech_dbfs is not None and row.speech_expected_dbfs is not None:
         off = row.speech_expected_dbfs - likeness.speech_dbfs
         if abs(off) > APART_DB + one_sound.SPEECH_WITHIN_DB:

@@ -14,6 +14,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import draft, order
 from ispettore.core.treat.bed import Bed
 from ispettore.core.treat.pictures import Picture
+from ispettore.core.treat.rehearsal import WHOLE_S
 from ispettore.core.treat.treatment import Step
 from ispettore.studio.catalogue import beds, drafts, edited, lookup, plannings, room_tones, sounds
 from ispettore.studio.catalogue.drawn import Drawn
@@ -180,9 +181,11 @@ def _drafted(number: int, upto: str | None = None, *, shown: bool = False) -> Ch
 
 
 def _bed(session: Session, recording: Recording, length_s: float) -> Step | None:
-    """What lies under a recording of this length, as a step; None where nothing does."""
+    """What lies under a recording of this length, as a step; None where nothing does. Of one that is rehearsed whole the step sees
+    the length itself, with whatever the steps before it add."""
     bed = beds.read(beds.of(session, recording))
-    return Laid(bed.model_copy(update={"length_s": length_s})).step if bed is not None else None
+    length = {"length_s": length_s} if length_s > WHOLE_S else {}
+    return Laid(bed.model_copy(update=length)).step if bed is not None else None
 
 
 def _alone(session: Session, recording: Recording, length_s: float) -> tuple[Step, ...]:
