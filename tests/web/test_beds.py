@@ -182,6 +182,8 @@ class Made(BedCase):
         self.assertIsNone(plain["plans"][0]["under"])
         self.lay()
         self.assertIsNone(self.ask("GET", f"/recordings/{self.recording}")["planning"], "the plan was for the voice alone")
+        [entry] = self.ask("GET", f"/productions/{self.production}/sheet")["entries"]
+        self.assertEqual(entry["status"], "outside")
         found = planned()
         under = found["plans"][0]["under"]
         self.assertIn(under["reason"], ("", "voice", "bed"))

@@ -46,6 +46,12 @@ class Standing(WireCase):
             [waiting] = [work.id for work in session.query(Work).filter(Work.state == WorkState.WAITING)]
         do(waiting, self.application.store)
         self.assertEqual(self.statuses(), {"one.wav": "planned"})
+        # Cut, it is another recording: planned once more, or again as it was.
+        self.ask("POST", f"/recordings/{one}/edits", json={"wish": {"what": "cut", "start_s": 2.0, "end_s": 2.5}, "follows": 0})
+        self.work(one)
+        self.assertEqual(self.statuses(), {"one.wav": "outside"})
+        self.ask("POST", f"/recordings/{one}/edits/undo", json={"follows": 1})
+        self.assertEqual(self.statuses(), {"one.wav": "planned"})
         self.conformed(one, container="wav")
         self.assertEqual((self.statuses(), self.sheet()["certified"]), ({"one.wav": "conformed"}, 0))
         self.conformed(one)

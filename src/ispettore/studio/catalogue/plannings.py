@@ -94,10 +94,17 @@ _conform: Held[UUID, bool] = Held(20_000)
 
 
 def planned(session: Session, recordings: SelectOfScalar[UUID], specification: Specification) -> set[UUID]:
-    """Those of the recordings for which the newest plans for a specification, by the methods of now, conform."""
+    """Those of the recordings for which the newest plans for a specification, by the methods of now and as they are heard now,
+    conform."""
+    joined = (Planning.recording_id == Recording.id, Recording.production_id == Production.id)
+    as_heard = (
+        Planning.edited == Recording.edited,
+        Planning.room_tone == Recording.room_tone,
+        col(Planning.laid) == beds.counting(),
+    )
     rows = session.exec(
         select(Planning.id, Planning.recording_id)
-        .where(col(Planning.recording_id).in_(recordings), *_for(specification))
+        .where(col(Planning.recording_id).in_(recordings), *joined, *as_heard, *_for(specification))
         .order_by(col(Planning.created_at))
     ).all()
     known = _conform.of([identifier for identifier, _ in rows], lambda missing: _conforming(session, missing))
