@@ -249,6 +249,17 @@ class Mixing(BedCase):
         sides = mixed[: 10 * rate] - np.repeat(wave[: 10 * rate], 2, axis=1)
         self.assertGreater(float(np.abs(sides[:, 0] - sides[:, 1]).max()), 1e-3)
 
+    def test_a_mono_voice_stands_in_the_middle_of_a_bed_in_stereo(self):
+        run = self.run_over(self.voice, self.laid(self.clip(level_lu=-6, fade_in_s=0, fade_out_s=0), lower_db=0, stereo=True))
+        voice, rate = read_all(self.voice)
+        mixed, _ = read_all(run.path)
+        self.assertEqual(run.channels, 2)
+        both = np.repeat(voice, 2, axis=1)
+        under = mixed - both
+        self.assertGreater(float(np.abs(under[:, 0] - under[:, 1]).max()), 1e-3)
+        self.assertAlmostEqual(loudness(under, rate) - loudness(both, rate), -6, delta=0.3)
+        self.assertAlmostEqual(run.ledger[0].learned["voice_lufs"], loudness(both, rate), delta=0.1)
+
     def test_what_can_not_be_heard_is_said(self):
         with self.assertRaises(BedSoundMissing) as caught:
             self.run_over(self.voice, Laid(self.laid().bed, {}))
@@ -308,6 +319,16 @@ class Planned(BedCase):
         self.assertEqual(made.lowered_db.size, -(-30 * 200 // 1))
         alone, _ = self.conformed(self.voice, "podcast-mono", None)
         self.assertAlmostEqual(made.touch.touch, alone.touch.touch, delta=2.0, msg="the bed is no touch of the voice")
+
+    def test_it_is_delivered_in_stereo_only_where_two_channels_may_be(self):
+        wide = self.laid(stereo=True)
+        made, _ = self.conformed(self.voice, "video-streaming", wide)
+        self.assertTrue(made.passes, made.obstacles)
+        self.assertEqual(made.after.facts.channels, 2)
+        made, _ = self.conformed(self.voice, "podcast-mono", wide)
+        self.assertTrue(made.passes)
+        self.assertEqual(made.after.facts.channels, 1)
+        self.assertNotIn("stereo", made.treatment.find("bed").settings)
 
     def test_a_plan_says_which_of_both_is_the_reason_for_limiting(self):
         quiet = self.laid(self.clip(level_lu=-30))

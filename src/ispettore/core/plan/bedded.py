@@ -7,7 +7,9 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from ispettore.core.audio.writing import OutputFormat
 from ispettore.core.figures import number
+from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.bed import Bed, Mix
 from ispettore.core.treat.treatment import Step
 
@@ -25,6 +27,14 @@ class Laid:
     def step(self) -> Step:
         """The bed as a step of a treatment."""
         return Step(kind="bed", settings=self.bed.model_dump(mode="json", exclude_defaults=True), reason=told(self.bed))
+
+
+def within(laid: Laid | None, specification: Specification, form: OutputFormat | None = None) -> Laid | None:
+    """A bed as it can be delivered: in stereo only where two channels may be."""
+    limit, most = specification.limit("channels"), form.written.most_channels if form is not None else 2
+    if laid is None or not laid.bed.stereo or (most > 1 and (limit is None or limit.high is None or limit.high > 1)):
+        return laid
+    return Laid(laid.bed.model_copy(update={"stereo": False}), laid.sounds)
 
 
 class UnderVoice(BaseModel):

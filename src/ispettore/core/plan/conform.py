@@ -28,7 +28,7 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import closing, encoding, learning, levelling
+from ispettore.core.plan import bedded, closing, encoding, learning, levelling
 from ispettore.core.plan.bedded import Laid, UnderVoice
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
@@ -146,7 +146,7 @@ def conform(
             treatment=treatment if isinstance(treatment, KeptTreatment) else None,
             likeness=likeness or Likeness(),
             progress=progress,
-            laid=laid,
+            laid=bedded.within(laid, specification, form),
         )
         attempt = _Attempt(wanted, out, out_name or shown_name(out), written_at)
         try:

@@ -16,7 +16,7 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import cleaning, ending, one_sound, planner, preparing, reason, room
+from ispettore.core.plan import bedded, cleaning, ending, one_sound, planner, preparing, reason, room
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning
@@ -103,7 +103,7 @@ def proposed(
             treatment=treatment,
             likeness=likeness or Likeness(),
             progress=progress,
-            laid=laid,
+            laid=bedded.within(laid, specification, form),
         )
         proposer = Proposer(wanted)
         found: list[tuple[Preference, Plan]] = []

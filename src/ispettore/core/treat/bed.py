@@ -1,11 +1,12 @@
 """Bed: music or ambience laid under the voice, so far below its loudness, and lowered by it while somebody speaks.
 
 The voice is known before the first sample passes. Its integrated loudness (BS.1770-5) is what each sound of the bed is set against:
-the stretch of it that is heard is measured alike, in the channels it is mixed in. By its level the bed is lowered
-(`core/bed/ducking.py`), and is down when the word begins. Voice and mix are told apart after the idea of EBU R 128 s4: the loudness
-of what is spoken against that of the whole programme.
+the stretch of it that is heard is measured alike, in the channels it is mixed in, which are those of the voice, or two. By its
+level the bed is lowered (`core/bed/ducking.py`), and is down when the word begins. Voice and mix are told apart after the idea of
+EBU R 128 s4: the loudness of what is spoken against that of the whole programme.
 """
 
+import math
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any, ClassVar, Self
@@ -29,6 +30,8 @@ SHORTEST_S = 0.1
 MOST_CLIPS = 64
 LOWEST_LU, HIGHEST_LU = -60.0, 6.0
 LATEST_S = 86_400.0
+TWICE_LU = 10 * math.log10(2)
+"""A mono file counts as one loudspeaker (BS.1770-5); on both sides of a stereo file it is two."""
 
 
 class BedSoundMissing(IspettoreError):
@@ -115,7 +118,8 @@ class Bed(Settings):
     purpose: ClassVar[str] = "Lay music or ambience under the voice."
     sentence: ClassVar[str] = "Lower the bed by {lower_db} while somebody speaks"
     further: ClassVar[str] = (
-        "Speech counts from {threshold_db} against its level on. Attack {attack_ms}, hold {hold_ms}, release {release_ms}."
+        "Speech counts from {threshold_db} against its level on. Attack {attack_ms}, hold {hold_ms}, release {release_ms}. "
+        "Mixed in {stereo}."
     )
     each: ClassVar[tuple[str, str]] = (
         "clips",
@@ -159,6 +163,13 @@ class Bed(Settings):
         le=10_000,
         description="Release",
         json_schema_extra=about("How long it takes to come up again.", unit="ms"),
+    )
+    stereo: bool = Field(
+        False,
+        description="Mixed in",
+        json_schema_extra=about(
+            "Whether a mono voice stands in the middle of a bed in stereo.", words={False: "the voice’s channels", True: "stereo"}
+        ),
     )
     begins_s: float = Field(0.0, ge=0)
     length_s: float | None = Field(None, gt=0)
@@ -235,6 +246,11 @@ class BedProcessor(Processor):
         self._bed, self._at = bed, 0
         inspection = context.measured.inspection
         self._voice_lufs = inspection.value("integrated_loudness_lufs")
+        self._widens = bed.stereo and context.channels == 1
+        if self._widens:
+            self.channels = 2
+            if self._voice_lufs is not None:
+                self._voice_lufs += TWICE_LU
         power = context.measured.cells.power.mean(axis=0)
         self._gain_db = ducking.gain_db(power, inspection.value("active_speech_level_dbfs"), bed.ducking)
         self._files, self._notes = ExitStack(), list[str]()
@@ -298,7 +314,8 @@ class BedProcessor(Processor):
         under *= self._factor(self._at, len(block))[:, None]
         self._at += len(block)
         self._alone.feed(under)
-        mixed = np.asarray(block + under, dtype=np.float32)
+        voice = np.repeat(block, 2, axis=1) if self._widens else block
+        mixed = np.asarray(voice + under, dtype=np.float32)
         self._mixed.feed(mixed)
         return mixed
 

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlmodel import Session
 
+from ispettore.core.plan import bedded
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.rehearsing import Foretold
 from ispettore.core.spec import kept
@@ -184,8 +185,12 @@ def _bed(session: Session, recording: Recording, length_s: float) -> Step | None
     """What lies under a recording of this length, as a step; None where nothing does. Of one that is rehearsed whole the step sees
     the length itself, with whatever the steps before it add."""
     bed = beds.read(beds.of(session, recording))
+    if bed is None:
+        return None
     length = {"length_s": length_s} if length_s > WHOLE_S else {}
-    return Laid(bed.model_copy(update=length)).step if bed is not None else None
+    specification = kept.specification(session.get_one(Production, recording.production_id).specification)
+    laid = bedded.within(Laid(bed.model_copy(update=length)), specification)
+    return laid.step if laid is not None else None
 
 
 def _alone(session: Session, recording: Recording, length_s: float) -> tuple[Step, ...]:
