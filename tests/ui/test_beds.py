@@ -144,6 +144,10 @@ class Beds(InterfaceCase):
         self.lay()
         figures = self.panel.get_by_role("group", name="Voice and mix")
         expect(figures.get_by_role("columnheader", name="Expected")).to_be_visible()
+        # The voice stands as it is in what is heard: matched, both are as loud but for the bed.
+        expect(self.page.get_by_role("group", name="Playing")).to_contain_text(
+            re.compile(r"Matched loudness\s+with the bed −?0\.\d dB")
+        )
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
         result = self.turn_to("Result")
         expect(result).to_contain_text(re.compile(r"Voice −\d+\.\d LUFS, bed −\d+\.\d LUFS, together −\d+\.\d LUFS\."))

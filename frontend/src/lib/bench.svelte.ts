@@ -146,7 +146,9 @@ export function benchOf(asked: () => string, pair: () => Pair | undefined, bedde
     // While the bed is looked at it is heard, unless a file has it already.
     const under = bed.data;
     if (bedded() && under?.bed.clips?.length && !under.made_by) {
-      const { mix_lufs: mixed = null } = under.planned?.mix ?? {};
+      const alone = recording?.inspection?.readings.integrated_loudness_lufs?.value;
+      const louder = under.planned?.mix.difference_lu;
+      const mixed = typeof alone === 'number' && typeof louder === 'number' ? alone - louder : null;
       const of = { rate, duration, loudness: mixed, as: recording?.known_as };
       return { source, treated: ofBed(id, under.state, of), names: { source: 'original', treated: 'with the bed' } };
     }
