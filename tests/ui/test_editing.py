@@ -116,7 +116,7 @@ class Editing(InterfaceCase):
         panel = self.open_edits()
         self.select(3.0, 5.0, duration_s=12)
         name, content = self.wav("again.wav", rms_dbfs=-30, room_dbfs=-80, seed=8)
-        self.page.evaluate(DROP, [".edits", [[name, base64.b64encode(content).decode()]]])
+        self.page.evaluate(DROP, ["[aria-label='Edits and retakes']", [[name, base64.b64encode(content).decode()]]])
         edit = panel.get_by_role("listitem")
         expect(edit).to_have_count(1)
         expect(edit).to_contain_text(re.compile(r"replaced by a retake of .* s.*again\.wav: raised by \S+ dB", re.DOTALL))

@@ -171,8 +171,8 @@ class Bed(Settings):
             "Whether a mono voice stands in the middle of a bed in stereo.", words={False: "the voice’s channels", True: "stereo"}
         ),
     )
-    begins_s: float = Field(0.0, ge=0)
-    length_s: float | None = Field(None, gt=0)
+    begins_s: float = Field(0.0, ge=0, le=LATEST_S)
+    length_s: float | None = Field(None, ge=0, le=LATEST_S)
 
     @property
     def ducking(self) -> Ducking:

@@ -2,10 +2,12 @@
 own. Whatever is planned or made keeps the text of the bed that it was made with."""
 
 import json
+from collections.abc import Sequence
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import ColumnElement, case
-from sqlmodel import Session, col
+from sqlmodel import Session, col, select
 
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.treat.bed import Bed
@@ -22,6 +24,14 @@ def text(production: Production, recording: Recording) -> str:
 def of(session: Session, recording: Recording) -> str:
     """The same, where its production is not at hand."""
     return text(session.get_one(Production, recording.production_id), recording)
+
+
+def each(session: Session, recordings: Sequence[Recording]) -> dict[UUID, str]:
+    """The same of many, by their identifiers; their productions are read once."""
+    wanted = {recording.production_id for recording in recordings}
+    found = session.exec(select(Production).where(col(Production.id).in_(wanted))).all()
+    productions = {production.id: production for production in found}
+    return {recording.id: text(productions[recording.production_id], recording) for recording in recordings}
 
 
 def counting() -> ColumnElement[Any]:

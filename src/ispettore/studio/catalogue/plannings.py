@@ -210,9 +210,10 @@ def in_manners(
     for identifier, of, *parts in session.exec(rows.order_by(col(Planning.created_at).desc())).all():
         there.setdefault(of, []).append((identifier, parts))
     chosen, bounds = [], defaults.bounds(session)
+    laid = beds.each(session, [recording for recording, _ in wanted])
     for recording, manner in wanted:
         asked = _asked((manner or EACH).within(bounds))
-        parts = [recording.room_tone, recording.edited, beds.of(session, recording), *(asked[name] for name in MANNER)]
+        parts = [recording.room_tone, recording.edited, laid[recording.id], *(asked[name] for name in MANNER)]
         chosen += [identifier for identifier, found in there.get(recording.id, []) if found == parts][:1]
     found = session.exec(select(Planning).where(col(Planning.id).in_(chosen))).all()
     return {planning.recording_id: planning for planning in found}
