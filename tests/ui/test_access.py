@@ -152,7 +152,7 @@ class Access(EveryScreenCase):
     def test_keys_that_scroll_a_page_act_on_the_ribbon_alone(self):
         _, bench, *_ = self.screens()
         self.visit(bench)
-        strip = self.page.get_by_role("group", name=words.PLAYING)
+        strip = self.page.get_by_role("group", name=words.PLAYER)
         self.page.evaluate("""() => {
           window.caught = [];
           window.addEventListener('keydown', (event) => window.caught.push([event.key, event.defaultPrevented]));

@@ -146,7 +146,7 @@ class Beds(InterfaceCase):
         figures = self.panel.get_by_role("group", name="Voice and mix")
         expect(figures.get_by_role("columnheader", name="Expected")).to_be_visible()
         # The voice stands as it is in what is heard: matched, both are as loud but for the bed.
-        expect(self.page.get_by_role("group", name=words.PLAYING)).to_contain_text(
+        expect(self.page.get_by_role("group", name=words.PLAYER)).to_contain_text(
             re.compile(r"Matched loudness\s+with the bed −?0\.\d dB")
         )
         self.page.get_by_role("button", name=words.CONFORM, exact=True).click()
