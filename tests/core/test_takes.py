@@ -234,6 +234,7 @@ class Live(InFolder):
         }
         spots = {"clip-repair", "click-repair", "room-tone-fill", "spot-gain", "head-and-tail"}
         drawn = {"hum-filter", "breath-softening", "level-riding"}
-        self.assertEqual(left_out, spots | drawn)
+        laid = {kind for kind, step in STEPS.items() if step.adds_sound}
+        self.assertEqual(left_out, spots | drawn | laid)
         slow = Step(kind="rumble-filter", settings={"phase": "linear"}).typed.as_spoken()
         self.assertEqual(slow.model_dump()["phase"], "minimum")
