@@ -82,7 +82,7 @@ def view(recording_id: UUID) -> BedView:
         recording = _recording(session, recording_id)
         production = session.get_one(Production, recording.production_id)
         there = beds.text(production, recording)
-        bed, shared = _read(there), _read(production.bed)
+        bed, shared = beds.whole(there), beds.whole(production.bed)
         record = lookup.whole(session, recording, light=True)
         length_s = edited.facts_of(session, record).duration_s if record is not None else 0.0
         made = _made(session, recording, there)
@@ -112,7 +112,7 @@ def will_lower(recording_id: UUID, store: Store) -> bytes:
         record = lookup.whole(session, recording)
         if record is None or record.levels_sha256 is None:
             raise NotReady(file=recording.name, reason="has not been inspected yet")
-        bed, levels, inspection = _read(beds.of(session, recording)), record.levels_sha256, lookup.inspection(record)
+        bed, levels, inspection = beds.whole(beds.of(session, recording)), record.levels_sha256, lookup.inspection(record)
 
     def read(missing: list[tuple[str, str]]) -> dict[tuple[str, str], bytes]:
         where = Drawn(levels, recording.name, recording.id)
@@ -210,16 +210,12 @@ def remove(sound_id: UUID) -> None:
         production = session.get_one(Production, sound.production_id)
         of_it = (Recording.production_id == production.id, col(Recording.removed_at).is_(None), Recording.bed != "")
         texts = [production.bed, *session.exec(select(Recording.bed).where(*of_it)).all()]
-        used = sum(sound.heard_sha256 in _read(text).sounds for text in texts)
+        used = sum(sound.heard_sha256 in beds.whole(text).sounds for text in texts)
         if used:
             raise BedSoundInUse(name=sound.name, count=used)
         sound.removed_at = now()
         session.add(sound)
         _tell(session, production.id)
-
-
-def _read(text: str) -> Bed:
-    return beds.read(text) or (Bed.model_validate_json(text) if text else Bed())
 
 
 def state(text: str) -> str:
@@ -298,7 +294,7 @@ def _sounds(session: Session, production_id: UUID) -> list[BedSoundView]:
 
 def _made(session: Session, recording: Recording, laid: str) -> Conforming | None:
     """The newest attempt with just this bed under just this recording that brought a file."""
-    if not _read(laid).clips:
+    if not beds.whole(laid).clips:
         return None
     same = (Conforming.recording_id == recording.id, Conforming.edited == recording.edited, Conforming.laid == laid)
     rows = select(Conforming).where(*same, col(Conforming.sha256).is_not(None))

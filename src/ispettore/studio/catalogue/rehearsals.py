@@ -70,19 +70,20 @@ def sound(
     state than `number` by now.
     """
 
-    def request(base: Rehearsed) -> SoundRequest:
-        return SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
+    return _asked(
+        recording_id, store, _drafted(number, upto), turn, rehearsers().hearing, performing.sound, _stretch(at_s, length_s)
+    )
 
-    return _asked(recording_id, store, _drafted(number, upto), turn, rehearsers().hearing, performing.sound, request)
+
+def _stretch(at_s: float, length_s: float) -> Callable[[Rehearsed], SoundRequest]:
+    """How a stretch of what is rehearsed is asked for."""
+    return lambda base: SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
 
 
 def with_bed(recording_id: UUID, store: Store, *, turn: int, at_s: float, length_s: float) -> Heard:
     """A stretch of a recording as it came in or was edited, with what lies under it. Raises NotFound and NotReady."""
 
-    def request(base: Rehearsed) -> SoundRequest:
-        return SoundRequest(**dict(base), at_s=max(0.0, at_s), length_s=min(LONGEST_S, length_s))
-
-    return _asked(recording_id, store, _alone, turn, rehearsers().hearing, performing.sound, request)
+    return _asked(recording_id, store, _alone, turn, rehearsers().hearing, performing.sound, _stretch(at_s, length_s))
 
 
 def foretold(recording_id: UUID, store: Store, *, number: int, turn: int) -> Foretold:
