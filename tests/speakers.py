@@ -188,12 +188,17 @@ def faulty(where: Laid, kind: str, *, under_peak_db: float = 0.0, seed: int = 1,
             if not inside:
                 continue
             frame += int(inside[0])
-        _FAULTS[kind](wave, frame, length, rate, top, random)
+        put_in(wave, kind, frame, rate=rate, top=top, random=random, length=length)
         places.append(frame / rate)
     return wave, places
 
 
 TAKEN = ("gap", "hole", "held", "repeated")
+
+
+def put_in(wave: Wave, kind: str, frame: int, *, rate: int, top: float, random: np.random.Generator, length: int = 0) -> None:
+    """One fault into a wave, in place: a click whose largest sample is `top`, or `length` frames taken away."""
+    _FAULTS[kind](wave, frame, length, rate, top, random)
 
 
 def _ring(wave: Wave, frame: int, _length: int, rate: int, top: float, random: np.random.Generator) -> None:

@@ -130,18 +130,29 @@ def repeats(wave: np.ndarray, shortest: int, longest: int) -> list[tuple[int, in
     return sorted(found)
 
 
-def stands_out(wave: np.ndarray, middle: int, rate: int, order: int) -> float:
-    """How far the residual of linear prediction within 1.5 ms of a sample stands above that 2 to 16 ms away, in dB."""
-    half = round(0.025 * rate)
-    part = np.pad(wave.astype(np.float64), half)[middle : middle + 2 * half + 1]
-    shaped = part * np.hanning(part.size)
+def stands_out(wave: np.ndarray, middle: int, rate: int, order: int, sides: str = "both") -> tuple[float, float, float, float]:
+    """How far the matched residual of linear prediction within 1.5 ms of a sample stands above that 2 to 16 ms away, in dB; the
+    amplitude of an impulse that would, the level around and the largest sample near. Prediction learns from 2 to 25 ms `before`,
+    `after`, or `both`."""
+    half, apart = round(0.025 * rate), round(0.002 * rate)
+    padded = np.pad(wave.astype(np.float64), 2 * half)
+    part = padded[middle + half : middle + 3 * half + 1]
+    bell = np.hanning(half - apart + 3)[1:-1]
+    window = np.concatenate((bell * (sides != "after"), np.zeros(2 * apart - 1), bell * (sides != "before")))
+    shaped = part * window
     r = np.correlate(shaped, shaped, "full")[part.size - 1 : part.size + order]
     r[0] = r[0] * (1 + 1e-5) + 1e-15
-    weights = linalg.solve_toeplitz(r[:order], r[1:])
-    left = np.abs(signal.lfilter(np.concatenate(([1], -weights)), [1], part))
+    weights = np.concatenate(([1], -linalg.solve_toeplitz(r[:order], r[1:])))
+    left = np.convolve(part, weights)[: part.size]
+    matched = np.abs(np.correlate(left, weights, "full")[order : order + part.size])
     ms = rate / 1_000
-    first = int(half - 1.5 * ms)
-    where = first + int(np.argmax(left[first : int(half + 1.5 * ms) + 1]))
-    away, reach = int(2 * ms), int(16 * ms)
-    others = np.concatenate((left[max(order, where - reach) : where - away], left[where + away : where + reach]))
-    return 20 * float(np.log10((left[where] + 1e-12) / (others.max() + 1e-9)))
+    near, away, reach = int(1.5 * ms), int(2 * ms), int(16 * ms)
+    where = half - near + int(np.argmax(matched[half - near : half + near + 1]))
+    others = np.concatenate((matched[where - reach : where - away], matched[where + away : where + reach]))
+    pieces = part[: part.size // 10 * 10].reshape(10, -1)
+    return (
+        20 * float(np.log10((matched[where] + 1e-12) / (others.max() + 1e-9))),
+        float(matched[where] / np.sum(weights**2)),
+        float(np.sqrt(np.sort(np.mean(pieces**2, axis=1))[7])),
+        float(np.abs(part[half - near : half + near + 1]).max()),
+    )

@@ -256,13 +256,14 @@ class References(unittest.TestCase):
             wave[int(at * rate), 0] += 0.3 * size
         meter, whole, _ = fed_with_milliseconds(Clicks(sample_rate_hz=rate, channels=1), wave, rate)
         bend, expected = whole["bend"][0].astype(np.float64), set()
-        order = 2 + rate // 1_500
         for k in range(15, bend.size - 30):
             around = max(bend[k - 15 : k - 1].max(), bend[k + 2 : k + 16].max())
-            if bend[k] > max(6 * 2.0**-23, 10 ** (4 / 20) * around):
-                stands_out = references.stands_out(wave[:, 0], (2 * k + 1) * rate // 2_000, rate, order)
-                score = stands_out + 0.35 * min(20 * np.log10(bend[k] / around), 25)
-                if score > 15.5 + 2 * (44_100 / rate - 1):
+            if bend[k] > max(6 * 2.0**-23, 10 ** (1.5 / 20) * around):
+                where = (wave[:, 0], (2 * k + 1) * rate // 2_000, rate, 16)
+                out_db, impulse, level, _ = references.stands_out(*where)
+                either = min(references.stands_out(*where, side)[0] for side in ("before", "after"))
+                under_db = min(max(20 * np.log10(impulse / level), -45), 0)
+                if out_db > 6 + 4.4 * np.log2(44_100 / rate) - 0.5 * under_db and either > 3:
                     expected.add(k)
         found = {k for f in meter.findings() for k in range(round(f.start_s * 1_000), round(f.end_s * 1_000))}
         self.assertTrue(expected <= found, (expected, found))

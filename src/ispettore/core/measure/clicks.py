@@ -1,12 +1,15 @@
 """Clicks: moments at which the wave does what nothing around leads up to.
 
 Two looks. The first is quick: the largest second difference in a millisecond, taken over 1/44,100 s at every rate so that a wave
-reads alike at all of them, against the largest within 15 ms on either side. Where it stands out a little, the second look takes the
-voice away: linear prediction from the 50 ms around leaves a residual in which a click stands out and vowels do not (S. V. Vaseghi,
-"Advanced Digital Signal Processing and Noise Reduction", chapter on impulsive noise); its largest value is held against the largest
-from 2 to 16 ms before and after, so the next pulse of the glottis and a consonant's noise speak for themselves. Both looks are
-ratios, and what is too faint is judged against the voice: no gain changes what is found.
+reads alike at all of them, against the largest within 15 ms on either side. Where it stands out at all, the second look takes the
+voice away: linear prediction, learned from what lies 2 to 25 ms before and after, leaves a residual in which vowels are small, and
+a filter matched to what an impulse leaves there gathers all of a click in one place (S. V. Vaseghi, "Advanced Digital Signal
+Processing and Noise Reduction", chapter on impulsive noise). Its largest value is held against the largest from 2 to 16 ms before
+and after, so the next pulse of the glottis and a consonant's noise speak for themselves; and the smaller an impulse beside the
+voice, the further it has to stand out. All are ratios: no gain changes what is found.
 """
+
+from collections.abc import Iterable
 
 import numpy as np
 import scipy
@@ -21,16 +24,27 @@ from ispettore.core.measure.reading import Finding, merged
 
 AROUND_MS, NEAR_MS = 15, 2
 KEPT_MS = 60
-FIRST_LOOK_DB = 4.0
-SCORE_DB, FIRST_COUNTS, FIRST_AT_MOST_DB = 15.5, 0.35, 25.0
-"""The second look and 0.35 of the first, no more than 25 dB of it, must come to so much."""
+FIRST_LOOK_DB = 1.5
+OUT_DB = 6.0
+SMALLER_COUNTS, SMALLEST_DB = 0.5, -45.0
+"""The second look must come to `OUT_DB` and to half of what the impulse lies under the voice: under its level in the whole file or
+in the 50 ms around, whichever is higher."""
 
-LOW_RATE_DB = 2.0  # more is asked of rates under 44.1 kHz, where a voice fills the band: so much at half of it
+EITHER_DB = 3.0
+"""It must stand out by so much also where only what came before is learned from, and where only what comes after is: hiss that sets
+in at once is told by the one and no click."""
+
+QUIET_DB = 30.0
+"""Where the 50 ms around lie further under the voice no voice hides a click: by twice what they do, less is taken for its level."""
+
+OCTAVE_DB = 4.4  # more is asked of rates under 44.1 kHz, where a voice fills the band: so much for each octave
 
 LEAST_STEPS = 6.0  # of the file's own samples: less may be rounding
 LEAST_OF_VOICE = 0.02  # of the active speech level as an amplitude
-WINDOW_S, LONGEST_ORDER = 0.025, 32
+WINDOW_S, APART_S, LONGEST_ORDER = 0.025, 0.002, 32
+PIECES, USUAL = 10, 7
 JOIN_S = 0.02
+AT_CEILING_DB = 0.1
 
 
 class Clicks:
@@ -42,13 +56,14 @@ class Clicks:
         self._stride = max(1, round(sample_rate_hz / 44_100))
         self._least = np.float32(LEAST_STEPS * 2.0 ** (1 - min(bit_depth or 24, 24)))
         rate = sample_rate_hz / self._stride
-        self._score = SCORE_DB + LOW_RATE_DB * max(44_100 / rate - 1, 0)
-        self._order = int(min(LONGEST_ORDER, 2 + rate // 1_500))
-        self._window = np.hanning(2 * round(WINDOW_S * rate) + 1).astype(np.float32)
+        self._out_db = OUT_DB + OCTAVE_DB * max(np.log2(44_100 / rate), 0)
+        self._order = int(min(LONGEST_ORDER, 4 * np.ceil(rate / 4_000)))
+        self._window = _both_sides(round(WINDOW_S * rate), round(APART_S * rate))
         self._bend = np.zeros((channels, 0), dtype=np.float32)
         self._seen = 0
-        # Rows: millisecond (whole part and thousands apart, to stay exact), sharpness in dB, channel, bend.
-        self._found = Series(5)
+        # Rows: millisecond (whole part and thousands apart, to stay exact), channel, bend, how far it stands out in dB, the
+        # impulse's amplitude, the level around and the largest sample near as amplitudes.
+        self._found = Series(8)
 
     def feed(self, sound: Seconds, milliseconds: Milliseconds) -> None:
         """Take in seconds; their last 30 ms are looked at with what follows."""
@@ -68,7 +83,7 @@ class Clicks:
             channels, at = np.nonzero(standing)
             if at.size:
                 middles = sound.past + ((2 * (at - before) + 1) * self._rate) // 2_000
-                self._look_again(sound, channels, middles, at + first, bend[channels, at], around[channels, at])
+                self._look_again(sound, channels, middles, at + first, bend[channels, at])
         self._bend = self._bend[:, -KEPT_MS:].copy()
 
     def _snaps(self, sound: Seconds, milliseconds: Milliseconds) -> NDArray[np.float32]:
@@ -83,34 +98,71 @@ class Clicks:
         middles: NDArray[np.int64],
         place: NDArray[np.int64],
         bend: NDArray[np.float32],
-        around: NDArray[np.float32],
     ) -> None:
         """`middles` are samples of `sound`, `place` the millisecond of each in the file."""
-        stands_out = _stands_out(sound.looked_at, channels, middles, self._stride, self._window, self._order, self._rate / 1_000)
-        ratio = 20 * np.log10(bend / np.maximum(around, 1e-7))
-        kept = stands_out + FIRST_COUNTS * np.minimum(ratio, FIRST_AT_MOST_DB) > self._score
+        looked_at = sound.looked_at
+        out_db, impulse, around, top = self._standing_out(looked_at, channels, middles, self._window)
+        kept = out_db > self._asked_db(impulse, around)
+        for side in (0, self._window.size // 2):
+            window = np.zeros_like(self._window)
+            window[side : side + self._window.size // 2] = self._window[side : side + self._window.size // 2]
+            kept[kept] = self._standing_out(looked_at, channels[kept], middles[kept], window)[0] > EITHER_DB
         if kept.any():
-            rows = (place // 1_000, place % 1_000, np.maximum(stands_out, ratio), channels + 1, bend)
-            found = np.stack(rows)[:, kept]
+            found = np.stack((place // 1_000, place % 1_000, channels + 1, bend, out_db, impulse, around, top))[:, kept]
             for channel in range(len(sound.samples) // sound.distinct):
-                self._found.append(found + np.array([[0], [0], [0], [channel], [0]]))
+                self._found.append(found + np.array([[0], [0], [channel], [0], [0], [0], [0], [0]]))
+
+    def _standing_out(
+        self, samples: NDArray[np.float32], channels: NDArray[np.int64], middles: NDArray[np.int64], window: NDArray[np.float32]
+    ) -> NDArray[np.float64]:
+        where = (samples, channels, middles, self._stride)
+        return _standing_out(*where, _predicting(*where, window, self._order), window.size, self._rate / 1_000)
+
+    def _asked_db(self, impulse: NDArray[np.float64], level: NDArray[np.float64]) -> NDArray[np.float64]:
+        """How far impulses of so large an amplitude have to stand out where the level is this."""
+        under_db = np.clip(20 * np.log10(np.maximum(impulse, 1e-12) / np.maximum(level, 1e-12)), SMALLEST_DB, 0)
+        return np.asarray(self._out_db - SMALLER_COUNTS * under_db)
 
     def read(self, heard: Heard) -> Read:
-        voice_dbfs = heard.voice_dbfs
-        least = 0.0 if voice_dbfs is None else LEAST_OF_VOICE * 10 ** (voice_dbfs / 20)
+        voice = 0.0 if heard.voice_dbfs is None else 10 ** (heard.voice_dbfs / 20)
         gaps = [finding for finding in heard.findings if finding.kind in ("dropout", "repeated-buffer")]
         edges = np.array([edge for gap in gaps for edge in (gap.start_s, gap.end_s)])
-        found = outside_marks(self.findings(least=least), heard.findings)
-        return (), [click for click in found if not np.any(np.abs(edges - click.start_s) < JOIN_S)]
+        cut = [finding for finding in heard.findings if finding.kind == "clipping"]
+        ceilings = [(finding.channel, finding.measure) for finding in cut]
+        found = outside_marks(self.findings(voice=voice, ceilings=ceilings), heard.findings)
+        return (), [
+            click
+            for click in found
+            if not np.any(np.abs(edges - click.start_s) < JOIN_S)
+            and not any(
+                each.channel == click.channel and each.start_s - JOIN_S < click.start_s < each.end_s + JOIN_S for each in cut
+            )
+        ]
 
-    def findings(self, *, least: float = 0.0) -> list[Finding]:
-        """Each click with its sharpness over what is around it in dB; none that bend less than `least`, an amplitude."""
+    def findings(self, *, voice: float = 0.0, ceilings: Iterable[tuple[int | None, float | None]] = ()) -> list[Finding]:
+        """Each click and how far it stands out in dB; `voice` is the active speech level as an amplitude, 0 where nobody speaks.
+
+        `ceilings` are channels and levels in dBFS at which the wave is cut: a sample that is cut there is none.
+        """
+        found = self._found.whole().astype(np.float64)
+        _, _, channel, bend, out_db, impulse, around, top = found
+        level = np.maximum(around, voice * np.minimum(around * 10 ** (QUIET_DB / 20) / max(voice, 1e-12), 1) ** 2)
+        told = (bend >= LEAST_OF_VOICE * voice) & (out_db > self._asked_db(impulse, level))
+        for cut, ceiling_dbfs in set(ceilings):
+            if ceiling_dbfs is not None:
+                told &= ((channel != cut) & (cut is not None)) | (np.abs(20 * np.log10(top + 1e-12) - ceiling_dbfs) > AT_CEILING_DB)
         each = [
-            Finding(kind="click", start_s=second + ms / 1_000, end_s=second + (ms + 1) / 1_000, channel=int(channel), measure=ratio,
+            Finding(kind="click", start_s=second + ms / 1_000, end_s=second + (ms + 1) / 1_000, channel=int(of), measure=out,
                     unit="dB", severity="warning")
-            for second, ms, ratio, channel, bend in self._found.whole().T.astype(np.float64).tolist() if bend >= least
+            for second, ms, of, _, out, *_ in found[:, told].T.tolist()
         ]  # fmt: skip
         return merged(each, within_s=JOIN_S)
+
+
+def _both_sides(reach: int, apart: int) -> NDArray[np.float32]:
+    """A bell on either side of a moment that leaves out what is near it, so that a click does not learn to predict itself."""
+    bell = np.hanning(reach - apart + 3)[1:-1]
+    return np.concatenate((bell, np.zeros(2 * apart - 1), bell)).astype(np.float32)
 
 
 def _around(bend: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -142,39 +194,40 @@ def _strided_bends(samples: NDArray[np.float32], past: int, edges: NDArray[np.in
 
 
 @kernel
-def _stands_out(
+def _predicting(
     samples: NDArray[np.float32],
     channels: NDArray[np.int64],
     middles: NDArray[np.int64],
     stride: int,
     window: NDArray[np.float32],
     order: int,
-    per_ms: float,
-) -> NDArray[np.float64]:
-    """How far the prediction's residual near each middle stands above that around it, in dB; every `stride`-th sample is used."""
-    out = np.full(middles.size, -99.0)
-    size = window.size
-    half = size // 2
-    part = np.empty(size, dtype=np.float32)
-    shaped = np.empty(size, dtype=np.float32)
-    left = np.empty(size, dtype=np.float32)
+) -> NDArray[np.float32]:
+    """Prediction's coefficients around each middle, the first of them 1, shape (middles, order + 1); every `stride`-th sample is
+    used."""
+    out = np.empty((middles.size, order + 1), dtype=np.float32)
+    half = window.size // 2
+    shaped = np.zeros(window.size + order, dtype=np.float32)  # zeros behind, so that all lags are as long
     r = np.empty(order + 1)
     a = np.empty(order + 1)
     held = np.empty(order + 1)
-    ms = per_ms / stride
     for n in range(middles.size):
         row = samples[channels[n]]
         begin = middles[n] - half * stride
-        for i in range(size):
+        square = np.float32(0.0)
+        for i in range(window.size):
             k = begin + i * stride
-            part[i] = row[k] if 0 <= k < row.size else np.float32(0.0)
-            shaped[i] = part[i] * window[i]
-        for lag in range(order + 1):
-            near = shaped[lag:]
-            s = np.float32(0.0)
-            for i in range(near.size):
-                s += near[i] * shaped[i]
-            r[lag] = s
+            shaped[i] = window[i] * row[k] if 0 <= k < row.size else np.float32(0.0)
+            square += shaped[i] * shaped[i]
+        r[0] = square
+        for lag in range(1, order + 1, 4):
+            p, q, s, t = np.float32(0.0), np.float32(0.0), np.float32(0.0), np.float32(0.0)
+            one, two, three, four = shaped[lag:], shaped[lag + 1 :], shaped[lag + 2 :], shaped[lag + 3 :]
+            for i in range(window.size):
+                p += one[i] * shaped[i]
+                q += two[i] * shaped[i]
+                s += three[i] * shaped[i]
+                t += four[i] * shaped[i]
+            r[lag], r[lag + 1], r[lag + 2], r[lag + 3] = p, q, s, t
         r[0] = r[0] * (1 + 1e-5) + 1e-15
         # Levinson and Durbin's recursion.
         error = r[0]
@@ -191,26 +244,74 @@ def _stands_out(
             error *= 1 - reflection * reflection
             if error <= 0:
                 error = 1e-30
+        out[n] = a
+    return out
+
+
+@kernel
+def _standing_out(
+    samples: NDArray[np.float32],
+    channels: NDArray[np.int64],
+    middles: NDArray[np.int64],
+    stride: int,
+    coefficients: NDArray[np.float32],
+    size: int,
+    per_ms: float,
+) -> NDArray[np.float64]:
+    """How far the matched residual near each middle stands above that around it, in dB; as amplitudes the impulse that it would be,
+    the level around (of the third loudest of ten pieces: the click's own does not count) and the largest sample near. Shape
+    (4, middles)."""
+    out = np.zeros((4, middles.size))
+    order = coefficients.shape[1] - 1
+    half = size // 2
+    part = np.empty(size, dtype=np.float32)
+    left = np.empty(size, dtype=np.float32)
+    matched = np.empty(size, dtype=np.float32)
+    squares = np.empty(PIECES)
+    ms = per_ms / stride
+    away, reach, near = int(2 * ms), int(16 * ms), int(1.5 * ms)
+    first, last = half - near - reach, half + near + reach + 1
+    for n in range(middles.size):
+        row = samples[channels[n]]
+        begin = middles[n] - half * stride
+        for i in range(size):
+            k = begin + i * stride
+            part[i] = row[k] if 0 <= k < row.size else np.float32(0.0)
         left[:] = part
-        for i in range(1, order + 1):
-            weight = np.float32(a[i])
-            later = left[i:]
-            earlier = part[: size - i]
-            for k in range(later.size):
-                later[k] += weight * earlier[k]
-        first = int(half - 1.5 * ms)
+        for i in range(1, order + 1, 4):  # four at a time: what is summed is fetched and put back a quarter as often
+            a, b, c, d = coefficients[n, i], coefficients[n, i + 1], coefficients[n, i + 2], coefficients[n, i + 3]
+            wanted = left[first : last + order]
+            one, two, three, four = part[first - i :], part[first - i - 1 :], part[first - i - 2 :], part[first - i - 3 :]
+            for k in range(wanted.size):
+                wanted[k] += a * one[k] + b * two[k] + c * three[k] + d * four[k]
+        matched[:] = left
+        gathered = np.float32(1.0)
+        for i in range(1, order + 1, 4):
+            a, b, c, d = coefficients[n, i], coefficients[n, i + 1], coefficients[n, i + 2], coefficients[n, i + 3]
+            gathered += a * a + b * b + c * c + d * d
+            wanted = matched[first:last]
+            one, two, three, four = left[first + i :], left[first + i + 1 :], left[first + i + 2 :], left[first + i + 3 :]
+            for k in range(wanted.size):
+                wanted[k] += a * one[k] + b * two[k] + c * three[k] + d * four[k]
         top = np.float32(0.0)
-        where = first
-        for i in range(first, int(half + 1.5 * ms) + 1):
-            if abs(left[i]) > top:
-                top = abs(left[i])
+        where = half
+        for i in range(half - near, half + near + 1):
+            out[3, n] = max(out[3, n], abs(part[i]))
+            if abs(matched[i]) > top:
+                top = abs(matched[i])
                 where = i
-        away = int(2 * ms)
-        reach = int(16 * ms)
         other = np.float32(0.0)
-        for i in range(max(order, where - reach), where - away):
-            other = max(other, abs(left[i]))
-        for i in range(where + away, min(size, where + reach)):
-            other = max(other, abs(left[i]))
-        out[n] = 20 * np.log10((top + 1e-12) / (other + 1e-9))
+        for i in range(where - reach, where - away):
+            other = max(other, abs(matched[i]))
+        for i in range(where + away, where + reach):
+            other = max(other, abs(matched[i]))
+        out[0, n] = 20 * np.log10((top + 1e-12) / (other + 1e-9))
+        out[1, n] = top / gathered
+        length = size // PIECES
+        for piece in range(PIECES):
+            square = np.float32(0.0)
+            for i in range(piece * length, (piece + 1) * length):
+                square += part[i] * part[i]
+            squares[piece] = square / length
+        out[2, n] = np.sqrt(np.sort(squares)[USUAL])
     return out
