@@ -26,6 +26,12 @@ class Basis:
     k_power: NDArray[np.float32]
     counts: NDArray[np.int64]
 
+    @property
+    def highest(self) -> NDArray[np.float32]:
+        """Of each cell the largest |sample| of all channels, shape (cells,)."""
+        highest: NDArray[np.float32] = self.peak[0] if len(self.peak) == 1 else self.peak.max(axis=0)
+        return highest
+
     @functools.cached_property
     def speech(self) -> NDArray[np.bool_]:
         """True in the cells in which someone speaks, shape (cells,)."""

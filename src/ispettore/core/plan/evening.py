@@ -167,13 +167,15 @@ class _Search:
         rest = sorted((each for each in found if not each.held.enough), key=lambda each: each.held.missing_db)
         if self.pieces is self.whole:
             return next(iter([*good, *rest]), None)
-        bounds, made = self.asked.bounds, list[Evened]()
+        bounds, least = self.asked.bounds, None
         firmer = [firm for each in good[:MOST_TOLD] for firm in _firmer(each.shaping, bounds)]
         for each in [*firmer, *(each.shaping for each in rest[: 1 if good else 2])]:
-            made.append(self.whole.shaped(each).held(self.readings, self.asked))
-            if made[-1].held.enough and made[-1].shaping.compression_db <= bounds.compression_db:
-                return made[-1]
-        return min(made, key=lambda each: each.held.missing_db, default=None)
+            made = self.whole.shaped(each).held(self.readings, self.asked)
+            if made.held.enough and made.shaping.compression_db <= bounds.compression_db:
+                return made
+            if least is None or made.held.missing_db < least.held.missing_db:
+                least = made
+        return least
 
     def needed(self, found: Evened) -> Evened:
         """Without what the gain and the limiter that follow could do without, set as they are: as nearly as cells can tell, for a

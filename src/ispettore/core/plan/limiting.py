@@ -39,7 +39,7 @@ def loss(basis: Basis, gain_db: float, ceiling_dbtp: float, level: str | None) -
 
 def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
     """The gain in dB of each cell, shape (cells,), 0 or below."""
-    return surrogate(basis.peak.max(axis=0) * 10 ** (gain_db / 20), TruePeakLimiter(ceiling_dbtp=ceiling_dbtp))
+    return surrogate(basis.highest, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp), gain_db=gain_db)
 
 
 def compensated(gain_db: float, lost: Lost) -> float:

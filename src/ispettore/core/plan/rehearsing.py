@@ -189,7 +189,7 @@ def _ended(inspection: Inspection, ends: Mapping[str, float], known: Inspection)
 
 def _loudest(rehearsal: Rehearsal, basis: Basis, steps: Sequence[Step]) -> list[Sounding]:
     """What comes out of each step where the recording is loudest; nothing where one can't be started there."""
-    cell = int(basis.peak.max(axis=0).argmax())
+    cell = int(basis.highest.argmax())
     size = round(LOUDEST_S * rehearsal.rate)
     start = min(max(0, round(cell * CELL_S * rehearsal.rate) - size // 2), max(0, rehearsal.frames - size))
     loudest = rehearsal.over(start, size)

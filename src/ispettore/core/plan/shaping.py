@@ -17,6 +17,7 @@ from ispettore.core.treat.level_riding import LevelRiding
 from ispettore.core.treat.touch import Touch
 
 WHOLE_S, PIECE_S, PIECES = 240.0, 12.0, 9
+MOST_KEPT_CELLS = 500_000
 USUAL_VOICE_DB = -20.0
 
 
@@ -46,17 +47,20 @@ class Evened:
 
 
 class Ridings:
-    """The gain of each cell by a riding, in dB, shape (cells,); each drawn once."""
+    """The gain of each cell by a riding, in dB, shape (cells,). Of hours only the last one or two that were drawn are kept."""
 
     def __init__(self, basis: Basis) -> None:
         self._basis = basis
         self._known: dict[str, NDArray[np.float32]] = {}
 
     def __call__(self, settings: LevelRiding | None) -> NDArray[np.float32]:
-        basis, key = self._basis, settings.model_dump_json() if settings is not None else ""
+        basis = self._basis
         if settings is None:
-            self._known.setdefault(key, np.zeros(basis.counts.size, dtype=np.float32))
-        elif key not in self._known:
+            return np.broadcast_to(np.float32(0.0), basis.counts.size)
+        key = settings.model_dump_json()
+        if key not in self._known:
+            while len(self._known) * basis.counts.size > MOST_KEPT_CELLS:
+                del self._known[next(iter(self._known))]
             cells = basis.k_power.size
             drawn, _ = level_riding.draw(basis.k_power, basis.speech[:cells], basis.room[:cells], settings)
             self._known[key] = np.pad(drawn, (0, basis.counts.size - cells), "edge") if cells else drawn
@@ -72,10 +76,19 @@ class Cells:
     taken: NDArray[np.bool_]
     ridings: Ridings
     voice_db: float
+    known: dict[LevelRiding | None, NDArray[np.float32]] = field(default_factory=dict, repr=False)
+
+    def ridden_db(self, riding: LevelRiding | None) -> NDArray[np.float32]:
+        """Each cell's gain in dB by a riding."""
+        if self.taken.all():
+            return self.ridings(riding)
+        if riding not in self.known:
+            self.known[riding] = self.ridings(riding)[self.taken]
+        return self.known[riding]
 
     def peak(self, riding: LevelRiding | None) -> NDArray[np.floating]:
         """The largest |sample| of each cell after riding."""
-        return np.asarray(self.basis.peak.max(axis=0) * 10 ** (self.ridings(riding)[self.taken] / 20))
+        return np.asarray(self.basis.highest * 10 ** (self.ridden_db(riding) / 20))
 
     def compressed(self, peak: NDArray[np.floating], settings: Compressor) -> tuple[NDArray[np.float64], float]:
         """Each cell's gain in dB by a compressor, and how deep it goes."""
@@ -84,7 +97,7 @@ class Cells:
 
     def shaped(self, shaping: Shaping, compressed: NDArray[np.float64] | None = None) -> "Shaped":
         """After a shaping. `compressed` is the compressor's gain where it is known."""
-        gain = self.ridings(shaping.riding)[self.taken].astype(np.float64)
+        gain = self.ridden_db(shaping.riding).astype(np.float64)
         if shaping.compressor is not None and compressed is None:
             compressed, depth = self.compressed(self.peak(shaping.riding), shaping.compressor)
             shaping = Shaping(shaping.riding, shaping.compressor, depth)
@@ -136,7 +149,7 @@ def pieces(every: Cells) -> Cells:
     if cells <= WHOLE_S * CELLS_PER_SECOND:
         return every
     taken = np.zeros(cells, dtype=bool)
-    loudest = [int(np.argmax(basis.peak.max(axis=0)))]
+    loudest = [int(np.argmax(basis.highest))]
     for window in (loudness.MOMENTARY_CELLS, loudness.SHORT_TERM_CELLS):
         means = loudness.windows(basis.k_power, cells=window, step=loudness.STEP_CELLS)
         loudest.append(int(np.argmax(means)) * loudness.STEP_CELLS + window // 2)

@@ -170,17 +170,40 @@ class _Pass:
         return self._apply(np.concatenate((gains, np.ones(self._ahead))))
 
 
-def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter) -> NDArray[np.float64]:
-    """What the limiter would do, from the largest |sample| of each 5 ms cell, shape (cells,): gain in dB per cell, 0 or below.
+def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter, *, gain_db: float = 0.0) -> NDArray[np.float64]:
+    """What the limiter would do after a gain, from the largest |sample| of each 5 ms cell, shape (cells,): each cell's gain in dB,
+    0 or below.
 
     The same hold and release on the coarse grid; no audio is touched. Good for deciding, never for proving.
     """
-    ceiling = 10 ** (settings.ceiling_dbtp / 20)
-    needed = np.minimum(1.0, ceiling / np.maximum(peak.astype(np.float64), 1e-9))
     # A peak anywhere in a cell is held for 8 ms and looked ahead to by 3: it lowers the cells on both sides.
-    lowest = scipy.ndimage.minimum_filter1d(needed, 3 + round(HOLD_MS / 10), mode="nearest")
-    released = _release(lowest, float(np.exp(-5.0 / settings.release_ms)), 1.0)
-    return np.asarray(20 * np.log10(released))
+    cells = 3 + round(HOLD_MS / 10)
+    return _over_cells(
+        np.asarray(peak, dtype=np.float32),
+        10 ** ((settings.ceiling_dbtp - gain_db) / 20),
+        cells // 2,
+        cells - cells // 2,
+        float(np.exp(-5.0 / settings.release_ms)),
+    )
+
+
+@kernel
+def _over_cells(peak: NDArray[np.float32], ceiling: float, before: int, after: int, keep: float) -> NDArray[np.float64]:
+    """Gain in dB of each cell: the largest peak from `before` cells earlier to one short of `after` later is brought to the
+    ceiling, and the gain goes back to 1, which it reaches when it is a millionth short of it."""
+    out = np.zeros(peak.size)
+    last = 1.0
+    for n in range(peak.size):
+        top = np.float32(0.0)
+        for k in range(max(n - before, 0), min(n + after, peak.size)):
+            top = larger(top, peak[k])
+        back = 1.0 - (1.0 - last) * keep
+        back = back if back < 1.0 - RELEASED else 1.0
+        needed = ceiling / float(top) if top > ceiling else 1.0
+        last = needed if needed < back else back
+        if last < 1.0:
+            out[n] = 20 * np.log10(last)
+    return out
 
 
 @kernel

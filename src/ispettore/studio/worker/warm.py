@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.measure.reading import Span
+from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 from ispettore.core.treat.runner import run
 from ispettore.core.treat.treatment import Step, Treatment
 from ispettore.studio.worker import computing  # noqa: F401  - loaded for the children
@@ -34,6 +35,7 @@ def warm() -> None:
         result = run(path, Treatment(steps=steps), folder=Path(folder), room_tone=[Span(start_s=0.0, end_s=1.0)])
         inspect(path)  # walks its frames
         inspect(result.path)
+    surrogate(np.abs(noise[:10, 0]), TruePeakLimiter(ceiling_dbtp=-24))  # plans ask what it would do
     clicking = noise * np.float32(0.001)
     clicking[len(noise) // 2] = 0.5
     measure_array(clicking, sample_rate_hz=96_000)
