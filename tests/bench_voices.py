@@ -89,6 +89,18 @@ def repair() -> None:
     )
 
 
+def click_repair() -> None:
+    cases = treated.clicked_cases()
+    found = each(treated.repaired, cases)
+    print("\n| click repair | told before | after | nearer to what it was, median | worse |")
+    print("| --- | --- | --- | --- | --- |")
+    for kind, under in sorted({case[1:] for case in cases}):
+        chosen = [one for one, case in zip(found, cases, strict=True) if case[1:] == (kind, under)]
+        nearer = np.array([gain for one in chosen for gain in one.nearer_db])
+        told, left = sum(one.told for one in chosen), sum(one.left for one in chosen)
+        print(f"| {kind}, {under} dB | {told} | {left} | {np.median(nearer):.1f} dB | {np.mean(nearer < -0.1):.0%} |", flush=True)
+
+
 def pairs() -> None:
     cases = each(channels.pairs_told, channels.pair_cases())
     print("\n| two channels | told as what they are |")
@@ -127,6 +139,7 @@ def main() -> None:
     faults()
     clipping()
     repair()
+    click_repair()
     pairs()
     hum()
     noise_reduction()

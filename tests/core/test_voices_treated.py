@@ -88,6 +88,53 @@ class ClipRepair(unittest.TestCase):
                 self.assertLess(np.abs(out).max(), 1.1 * np.abs(true).max())
 
 
+class Repaired(NamedTuple):
+    """Clicks that were told of those put in, and still are afterwards; how much nearer each is then to what it was, in dB."""
+
+    told: int
+    left: int
+    nearer_db: tuple[float, ...]
+
+
+def clicked_cases() -> list[tuple[str, str, int]]:
+    return list(product(speakers.NAMES, ("ringing", "impulse", "step"), (0, 10, 20)))
+
+
+def repaired(case: tuple[str, str, int]) -> Repaired:
+    """Clicks of one kind, so far under the peak, once a second."""
+    name, kind, under_peak_db = case
+    laid = speakers.laid(name, rate=RATE, pause_s=0.7)
+    laid = laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-70, seed=5))
+    wave, places = speakers.faulty(laid, kind, under_peak_db=under_peak_db, seed=4)
+    true, wave = laid.wave * 0.4, wave * 0.4
+    out, _ = treated(wave, ("click-repair", {}))
+    before, after = ([place for place in places if _told(each, place)] for each in (clicks_of(wave), clicks_of(out)))
+    near = [slice(round((place - 0.006) * RATE), round((place + 0.018) * RATE)) for place in before]
+    return Repaired(
+        len(before), len(after), tuple(db(np.sum((wave[at] - true[at]) ** 2) / np.sum((out[at] - true[at]) ** 2)) for at in near)
+    )
+
+
+def clicks_of(wave: np.ndarray) -> list[float]:
+    found = measure_array(wave[:, None], sample_rate_hz=RATE).inspection.findings
+    return [each.start_s for each in found if each.kind == "click"]
+
+
+def _told(clicks: Sequence[float], place: float) -> bool:
+    return any(abs(each - place) < 0.02 for each in clicks)
+
+
+class ClickRepair(unittest.TestCase):
+    def test_the_meter_tells_none_of_them_any_more_and_the_sound_is_nearer_to_what_it_was(self):
+        for case in corpus.some(clicked_cases(), every=7):
+            with self.subTest(case=case):
+                done = repaired(case)
+                self.assertGreater(done.told, 0.75 * 17)
+                self.assertEqual(done.left, 0)
+                self.assertGreater(np.median(done.nearer_db), 0)
+                self.assertGreater(np.mean(np.array(done.nearer_db) > -0.1), 0.8)
+
+
 def in_room(where: speakers.Laid, dbfs: float) -> speakers.Laid:
     return where.over(speakers.room(where.wave.size, rate=where.rate, dbfs=dbfs, seed=3))
 

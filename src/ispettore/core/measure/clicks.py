@@ -47,18 +47,63 @@ JOIN_S = 0.02
 AT_CEILING_DB = 0.1
 
 
+class SecondLook:
+    """How far moments of a wave stand out of what is around them, once what leads up to them is taken away."""
+
+    def __init__(self, sample_rate_hz: int) -> None:
+        self._rate = sample_rate_hz
+        self.stride = max(1, round(sample_rate_hz / 44_100))
+        rate = sample_rate_hz / self.stride
+        self._out_db = OUT_DB + OCTAVE_DB * max(np.log2(44_100 / rate), 0)
+        self._order = int(min(LONGEST_ORDER, 4 * np.ceil(rate / 4_000)))
+        reach, apart = round(WINDOW_S * rate), round(APART_S * rate)
+        bell, gap = np.hanning(reach - apart + 3)[1:-1], np.zeros(2 * apart - 1)
+        # A bell on either side that leaves out what is near, so that a click does not learn to predict itself.
+        self.both, self.before, self.after = (
+            np.concatenate((bell * before, gap, bell * after)).astype(np.float32) for before, after in ((1, 1), (1, 0), (0, 1))
+        )
+
+    def at(
+        self,
+        samples: NDArray[np.float32],
+        channels: NDArray[np.int64],
+        middles: NDArray[np.int64],
+        learned_from: NDArray[np.float32] | None = None,
+    ) -> NDArray[np.float64]:
+        """Near each of some `middles` of samples of shape (channels, frames): how far it stands out in dB; as amplitudes the
+        impulse that it would be, the level around and the largest sample near; and its frame. Shape (5, middles). `learned_from`
+        is one of the windows, of itself `both`."""
+        window = self.both if learned_from is None else learned_from
+        where = (samples, channels, middles, self.stride)
+        return _standing_out(*where, _predicting(*where, window, self._order), window.size, self._rate / 1_000)
+
+    def asked_db(self, impulse: NDArray[np.float64], around: NDArray[np.float64], voice: float = 0.0) -> NDArray[np.float64]:
+        """How far impulses of so large an amplitude have to stand out where the level around them is this and that of the whole
+        file's voice is `voice`."""
+        level = np.maximum(around, voice * np.minimum(around * 10 ** (QUIET_DB / 20) / max(voice, 1e-12), 1) ** 2)
+        under_db = np.clip(20 * np.log10(np.maximum(impulse, 1e-12) / np.maximum(level, 1e-12)), SMALLEST_DB, 0)
+        return np.asarray(self._out_db - SMALLER_COUNTS * under_db)
+
+    def most(self, wave: NDArray[np.floating], first: int, last: int, *, voice: float) -> tuple[float, int]:
+        """By how many dB whatever stands out most between two frames of one channel does so beyond what is asked of a click, and
+        where it is highest; shape (frames,)."""
+        middles = np.arange(first, last, max(self._rate // 2_000, 1))
+        samples = np.asarray(wave, dtype=np.float32)[None]
+        out_db, impulse, around, _, where = self.at(samples, np.zeros(middles.size, dtype=np.int64), middles)
+        beyond_db = out_db - self.asked_db(impulse, around, voice)
+        most = int(np.argmax(beyond_db))
+        return float(beyond_db[most]), int(where[most])
+
+
 class Clicks:
     """Feed seconds with their milliseconds, then `findings()`; `bit_depth` is that of the file's samples, None where it has
     none."""
 
     def __init__(self, *, sample_rate_hz: int, channels: int, bit_depth: int | None = None) -> None:
         self._rate = sample_rate_hz
-        self._stride = max(1, round(sample_rate_hz / 44_100))
+        self._second_look = SecondLook(sample_rate_hz)
+        self._stride = self._second_look.stride
         self._least = np.float32(LEAST_STEPS * 2.0 ** (1 - min(bit_depth or 24, 24)))
-        rate = sample_rate_hz / self._stride
-        self._out_db = OUT_DB + OCTAVE_DB * max(np.log2(44_100 / rate), 0)
-        self._order = int(min(LONGEST_ORDER, 4 * np.ceil(rate / 4_000)))
-        self._window = _both_sides(round(WINDOW_S * rate), round(APART_S * rate))
         self._bend = np.zeros((channels, 0), dtype=np.float32)
         self._seen = 0
         # Rows: millisecond (whole part and thousands apart, to stay exact), channel, bend, how far it stands out in dB, the
@@ -100,28 +145,15 @@ class Clicks:
         bend: NDArray[np.float32],
     ) -> None:
         """`middles` are samples of `sound`, `place` the millisecond of each in the file."""
-        looked_at = sound.looked_at
-        out_db, impulse, around, top = self._standing_out(looked_at, channels, middles, self._window)
-        kept = out_db > self._asked_db(impulse, around)
-        for side in (0, self._window.size // 2):
-            window = np.zeros_like(self._window)
-            window[side : side + self._window.size // 2] = self._window[side : side + self._window.size // 2]
-            kept[kept] = self._standing_out(looked_at, channels[kept], middles[kept], window)[0] > EITHER_DB
+        look = self._second_look
+        out_db, impulse, around, top, _ = look.at(sound.looked_at, channels, middles)
+        kept = out_db > look.asked_db(impulse, around)
+        for side in (look.before, look.after):
+            kept[kept] = look.at(sound.looked_at, channels[kept], middles[kept], side)[0] > EITHER_DB
         if kept.any():
             found = np.stack((place // 1_000, place % 1_000, channels + 1, bend, out_db, impulse, around, top))[:, kept]
             for channel in range(len(sound.samples) // sound.distinct):
                 self._found.append(found + np.array([[0], [0], [channel], [0], [0], [0], [0], [0]]))
-
-    def _standing_out(
-        self, samples: NDArray[np.float32], channels: NDArray[np.int64], middles: NDArray[np.int64], window: NDArray[np.float32]
-    ) -> NDArray[np.float64]:
-        where = (samples, channels, middles, self._stride)
-        return _standing_out(*where, _predicting(*where, window, self._order), window.size, self._rate / 1_000)
-
-    def _asked_db(self, impulse: NDArray[np.float64], level: NDArray[np.float64]) -> NDArray[np.float64]:
-        """How far impulses of so large an amplitude have to stand out where the level is this."""
-        under_db = np.clip(20 * np.log10(np.maximum(impulse, 1e-12) / np.maximum(level, 1e-12)), SMALLEST_DB, 0)
-        return np.asarray(self._out_db - SMALLER_COUNTS * under_db)
 
     def read(self, heard: Heard) -> Read:
         voice = 0.0 if heard.voice_dbfs is None else 10 ** (heard.voice_dbfs / 20)
@@ -146,8 +178,7 @@ class Clicks:
         """
         found = self._found.whole().astype(np.float64)
         _, _, channel, bend, out_db, impulse, around, top = found
-        level = np.maximum(around, voice * np.minimum(around * 10 ** (QUIET_DB / 20) / max(voice, 1e-12), 1) ** 2)
-        told = (bend >= LEAST_OF_VOICE * voice) & (out_db > self._asked_db(impulse, level))
+        told = (bend >= LEAST_OF_VOICE * voice) & (out_db > self._second_look.asked_db(impulse, around, voice))
         for cut, ceiling_dbfs in set(ceilings):
             if ceiling_dbfs is not None:
                 told &= ((channel != cut) & (cut is not None)) | (np.abs(20 * np.log10(top + 1e-12) - ceiling_dbfs) > AT_CEILING_DB)
@@ -157,12 +188,6 @@ class Clicks:
             for second, ms, of, _, out, *_ in found[:, told].T.tolist()
         ]  # fmt: skip
         return merged(each, within_s=JOIN_S)
-
-
-def _both_sides(reach: int, apart: int) -> NDArray[np.float32]:
-    """A bell on either side of a moment that leaves out what is near it, so that a click does not learn to predict itself."""
-    bell = np.hanning(reach - apart + 3)[1:-1]
-    return np.concatenate((bell, np.zeros(2 * apart - 1), bell)).astype(np.float32)
 
 
 def _around(bend: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -259,9 +284,9 @@ def _standing_out(
     per_ms: float,
 ) -> NDArray[np.float64]:
     """How far the matched residual near each middle stands above that around it, in dB; as amplitudes the impulse that it would be,
-    the level around (of the third loudest of ten pieces: the click's own does not count) and the largest sample near. Shape
-    (4, middles)."""
-    out = np.zeros((4, middles.size))
+    the level around (of the third loudest of ten pieces: the click's own does not count) and the largest sample near; and at which
+    frame it is highest. Shape (5, middles)."""
+    out = np.zeros((5, middles.size))
     order = coefficients.shape[1] - 1
     half = size // 2
     part = np.empty(size, dtype=np.float32)
@@ -307,6 +332,7 @@ def _standing_out(
             other = max(other, abs(matched[i]))
         out[0, n] = 20 * np.log10((top + 1e-12) / (other + 1e-9))
         out[1, n] = top / gathered
+        out[4, n] = begin + where * stride
         length = size // PIECES
         for piece in range(PIECES):
             square = np.float32(0.0)

@@ -1,9 +1,11 @@
 """Click repair: a click is replaced by what the sound around it leads up to; no other sample changes.
 
 Inside a spot the click is where prediction from the samples before fails by far more than it does around it; those samples, and a
-few on either side, are rebuilt (`interpolation.py`). Spots are those the meters found, or those chosen by hand.
+few on either side, are rebuilt (`interpolation.py`). Where the meter's own look would tell a click still (the ring of a tongue, the
+rest of a pulse), a little more around it is rebuilt, until it would not. Spots are those the meters found, or those chosen by hand.
 """
 
+from collections.abc import Iterator
 from typing import Any, ClassVar
 
 import numpy as np
@@ -11,6 +13,7 @@ import scipy
 from numpy.typing import NDArray
 from pydantic import Field
 
+from ispettore.core.measure.clicks import SecondLook
 from ispettore.core.measure.grid import runs
 from ispettore.core.measure.reading import Span
 from ispettore.core.treat.interpolation import ORDER, SecondsProcessor, missing_samples, model_of
@@ -28,6 +31,10 @@ LONGEST_S = 0.01
 """What is longer is no click: that much speech can't be told from what is around it."""
 
 ROUNDS = 3
+WIDER_MS = ((0.1, 0.1), (0.2, 0.2), (0.2, 0.5), (0.4, 0.4), (0.3, 1), (0.7, 0.7), (1, 1), (0.5, 2), (1, 3), (1.5, 4))
+"""How much before and after what stands out is rebuilt besides, the least that does."""
+
+BESIDE_SPOT_S, MOST_IN_SPOT = 0.002, 8
 
 
 class ClickRepair(Settings):
@@ -65,6 +72,9 @@ class ClickProcessor(SecondsProcessor):
         self._around = round(AROUND_S * context.sample_rate_hz)
         self._near = round(NEAR_S * context.sample_rate_hz)
         self._repaired = 0
+        self._look = SecondLook(context.sample_rate_hz)
+        voice_dbfs = None if context.measured is None else context.measured.inspection.value("active_speech_level_dbfs")
+        self._voice = 0.0 if voice_dbfs is None else 10 ** (voice_dbfs / 20)
 
     def work(self, line: NDArray[np.float32], first: int, last: int, channel: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
         out, changed = line.astype(np.float64), np.zeros(line.size, dtype=bool)
@@ -72,16 +82,53 @@ class ClickProcessor(SecondsProcessor):
             at = max(start - self._around, 0)
             part = out[at : min(end + self._around, line.size)]
             for click, over in runs(clicks(part, start - at, end - at, sample_rate_hz=self.sample_rate_hz)).tolist():
-                near = max(at + click - self._near, 0)
-                stretch = out[near : at + over + self._near]
-                if stretch.size <= 3 * ORDER:
-                    continue
-                unknown = np.arange(at + click - near, at + over - near)
-                for _ in range(ROUNDS):
-                    stretch[unknown] = missing_samples(stretch, unknown)
-                changed[near + unknown] = True
-                self._repaired += int(first <= at + click < last)
+                if self._rebuild(out, at + click, at + over):
+                    changed[at + click : at + over] = True
+                    self._repaired += int(first <= at + click < last)
+            known = bool(changed[start:end].any())
+            for begin, until in self._what_is_left(out, start, end):
+                changed[begin:until] = True
+                self._repaired += int(not known and first <= start < last)
+                known = True
         return out, changed
+
+    def _rebuild(self, out: NDArray[np.float64], begin: int, until: int) -> bool:
+        """Rebuild some frames in place; False where there is not enough around them."""
+        near = max(begin - self._near, 0)
+        stretch = out[near : until + self._near]
+        if stretch.size <= 3 * ORDER:
+            return False
+        unknown = np.arange(begin - near, until - near)
+        for _ in range(ROUNDS):
+            stretch[unknown] = missing_samples(stretch, unknown)
+        return True
+
+    def _what_is_left(self, out: NDArray[np.float64], start: int, end: int) -> Iterator[tuple[int, int]]:
+        """Rebuild what the meter would still call a click in a spot, in place: the frames of each."""
+        per_ms, beside = self.sample_rate_hz / 1_000, round(BESIDE_SPOT_S * self.sample_rate_hz)
+        low = max(start - 4 * self._around, 0)
+        part = out[low : end + 4 * self._around]
+        first, last = max(start - beside - low, 0), min(end + beside - low, part.size)
+        beyond_db, top = self._look.most(part, first, last, voice=self._voice)
+        for _ in range(MOST_IN_SPOT):
+            if beyond_db <= 0:
+                return
+            best: tuple[float, int, int, int, NDArray[np.float64]] | None = None
+            for before_ms, after_ms in WIDER_MS:
+                begin, until = max(top - round(before_ms * per_ms), 0), min(top + round(after_ms * per_ms) + 1, part.size)
+                tried = part.copy()
+                if not self._rebuild(tried, begin, until):
+                    break
+                left_db, next_top = self._look.most(tried, first, last, voice=self._voice)
+                if left_db < (beyond_db if best is None else best[0]):
+                    best = (left_db, next_top, begin, until, tried)
+                if left_db <= 0:
+                    break
+            if best is None:
+                return
+            beyond_db, top, begin, until, tried = best
+            part[:] = tried
+            yield low + begin, low + until
 
     def learned(self) -> dict[str, Any]:
         return {"repaired_clicks": self._repaired}
