@@ -160,6 +160,13 @@ class Findings(unittest.TestCase):
                 self.assertTrue(any(f.kind == "clipping" for f in findings))
                 self.assertEqual([f for f in findings if f.kind == "click"], [])
 
+    def test_a_click_as_high_as_the_clipping_is_told_in_a_pause(self):
+        wave = cut("wren", 44_100, "hard", 0.01, -12)
+        place = speakers.laid("wren", rate=44_100, pause_s=0.7).pauses()[2].mean()
+        wave[round(place * 44_100)] = wave.max()
+        findings = measure_array(wave[:, None], sample_rate_hz=44_100).inspection.findings
+        self.assertTrue(any(f.kind == "click" and _near(f, place) for f in findings), findings)
+
     def test_a_gain_changes_nothing_that_is_found(self):
         for fault, under in (("ringing", 10), ("gap", 0), ("held", 0), ("none", 0)):
             counts = {counted(Case("caller", 96_000, gain, fault, under))[:3] for gain in GAINS_DB}

@@ -44,7 +44,8 @@ LEAST_OF_VOICE = 0.02  # of the active speech level as an amplitude
 WINDOW_S, APART_S, LONGEST_ORDER = 0.025, 0.002, 32
 PIECES, USUAL = 10, 7
 JOIN_S = 0.02
-AT_CEILING_DB = 0.1
+AT_CEILING_DB, CREST = 0.1, 10.0
+"""A sample so near the level of clipping is one of those that were cut, unless it stands alone: so many times the level around."""
 
 
 class SecondLook:
@@ -181,7 +182,8 @@ class Clicks:
         told = (bend >= LEAST_OF_VOICE * voice) & (out_db > self._second_look.asked_db(impulse, around, voice))
         for cut, ceiling_dbfs in set(ceilings):
             if ceiling_dbfs is not None:
-                told &= ((channel != cut) & (cut is not None)) | (np.abs(20 * np.log10(top + 1e-12) - ceiling_dbfs) > AT_CEILING_DB)
+                at_it = (np.abs(20 * np.log10(top + 1e-12) - ceiling_dbfs) <= AT_CEILING_DB) & (top < CREST * around)
+                told &= ~at_it | ((channel != cut) & (cut is not None))
         each = [
             Finding(kind="click", start_s=second + ms / 1_000, end_s=second + (ms + 1) / 1_000, channel=int(of), measure=out,
                     unit="dB", severity="warning")
