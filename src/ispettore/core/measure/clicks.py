@@ -16,6 +16,7 @@ import scipy
 from numpy.typing import NDArray
 
 from ispettore.core.kernels import kernel, larger
+from ispettore.core.measure import decibels
 from ispettore.core.measure.cells import Milliseconds
 from ispettore.core.measure.grid import Seconds, Series
 from ispettore.core.measure.heard import Heard, Read
@@ -60,23 +61,25 @@ class SecondLook:
         reach, apart = round(WINDOW_S * rate), round(APART_S * rate)
         bell, gap = np.hanning(reach - apart + 3)[1:-1], np.zeros(2 * apart - 1)
         # A bell on either side that leaves out what is near, so that a click does not learn to predict itself.
-        self.both, self.before, self.after = (
+        self._both, self._before, self._after = (
             np.concatenate((bell * before, gap, bell * after)).astype(np.float32) for before, after in ((1, 1), (1, 0), (0, 1))
         )
 
-    def at(
-        self,
-        samples: NDArray[np.float32],
-        channels: NDArray[np.int64],
-        middles: NDArray[np.int64],
-        learned_from: NDArray[np.float32] | None = None,
-    ) -> NDArray[np.float64]:
-        """Near each of some `middles` of samples of shape (channels, frames): how far it stands out in dB; as amplitudes the
-        impulse that it would be, the level around and the largest sample near; and its frame. Shape (5, middles). `learned_from`
-        is one of the windows, of itself `both`."""
-        window = self.both if learned_from is None else learned_from
-        where = (samples, channels, middles, self.stride)
-        return _standing_out(*where, _predicting(*where, window, self._order), window.size, self._rate / 1_000)
+    def at(self, samples: NDArray[np.float32], channels: NDArray[np.int64], middles: NDArray[np.int64]) -> NDArray[np.float64]:
+        """Near each of some `middles` of samples of shape (channels, frames): how far it stands out in dB, no more than 0 where one
+        side's prediction knows it; as amplitudes the impulse that it would be, the level around and the largest sample near; and
+        its frame. Shape (5, middles)."""
+        around = _around_each(samples, channels, middles, self.stride, self._both.size)
+        found = self._predicted(around, self._both)
+        told = found[0] > self.asked_db(found[1], found[2])
+        for side in (self._before, self._after):
+            told[told] = self._predicted(around[told], side)[0] > EITHER_DB
+        found[0, ~told] = np.minimum(found[0, ~told], 0.0)
+        found[4] = middles + self.stride * found[4]
+        return found
+
+    def _predicted(self, around: NDArray[np.float32], window: NDArray[np.float32]) -> NDArray[np.float64]:
+        return _standing_out(around, _predicting(around, window, self._order), self._rate / (1_000 * self.stride))
 
     def asked_db(self, impulse: NDArray[np.float64], around: NDArray[np.float64], voice: float = 0.0) -> NDArray[np.float64]:
         """How far impulses of so large an amplitude have to stand out where the level around them is this and that of the whole
@@ -146,30 +149,26 @@ class Clicks:
         bend: NDArray[np.float32],
     ) -> None:
         """`middles` are samples of `sound`, `place` the millisecond of each in the file."""
-        look = self._second_look
-        out_db, impulse, around, top, _ = look.at(sound.looked_at, channels, middles)
-        kept = out_db > look.asked_db(impulse, around)
-        for side in (look.before, look.after):
-            kept[kept] = look.at(sound.looked_at, channels[kept], middles[kept], side)[0] > EITHER_DB
+        out_db, impulse, around, top, _ = self._second_look.at(sound.looked_at, channels, middles)
+        kept = out_db > self._second_look.asked_db(impulse, around)
         if kept.any():
             found = np.stack((place // 1_000, place % 1_000, channels + 1, bend, out_db, impulse, around, top))[:, kept]
             for channel in range(len(sound.samples) // sound.distinct):
                 self._found.append(found + np.array([[0], [0], [channel], [0], [0], [0], [0], [0]]))
 
     def read(self, heard: Heard) -> Read:
-        voice = 0.0 if heard.voice_dbfs is None else 10 ** (heard.voice_dbfs / 20)
+        voice = 0.0 if heard.voice_dbfs is None else decibels.to_amplitude(heard.voice_dbfs)
         gaps = [finding for finding in heard.findings if finding.kind in ("dropout", "repeated-buffer")]
-        edges = np.array([edge for gap in gaps for edge in (gap.start_s, gap.end_s)])
         cut = [finding for finding in heard.findings if finding.kind == "clipping"]
-        ceilings = [(finding.channel, finding.measure) for finding in cut]
-        found = outside_marks(self.findings(voice=voice, ceilings=ceilings), heard.findings)
+        known = [
+            *((None, edge, edge) for gap in gaps for edge in (gap.start_s, gap.end_s)),
+            *((each.channel, each.start_s, each.end_s) for each in cut),
+        ]
+        found = self.findings(voice=voice, ceilings=[(each.channel, each.measure) for each in cut])
         return (), [
             click
-            for click in found
-            if not np.any(np.abs(edges - click.start_s) < JOIN_S)
-            and not any(
-                each.channel == click.channel and each.start_s - JOIN_S < click.start_s < each.end_s + JOIN_S for each in cut
-            )
+            for click in outside_marks(found, heard.findings)
+            if not any(of in (None, click.channel) and start - JOIN_S < click.start_s < end + JOIN_S for of, start, end in known)
         ]
 
     def findings(self, *, voice: float = 0.0, ceilings: Iterable[tuple[int | None, float | None]] = ()) -> list[Finding]:
@@ -221,29 +220,34 @@ def _strided_bends(samples: NDArray[np.float32], past: int, edges: NDArray[np.in
 
 
 @kernel
-def _predicting(
-    samples: NDArray[np.float32],
-    channels: NDArray[np.int64],
-    middles: NDArray[np.int64],
-    stride: int,
-    window: NDArray[np.float32],
-    order: int,
+def _around_each(
+    samples: NDArray[np.float32], channels: NDArray[np.int64], middles: NDArray[np.int64], stride: int, size: int
 ) -> NDArray[np.float32]:
-    """Prediction's coefficients around each middle, the first of them 1, shape (middles, order + 1); every `stride`-th sample is
-    used."""
-    out = np.empty((middles.size, order + 1), dtype=np.float32)
-    half = window.size // 2
+    """Every `stride`-th sample around each middle, 0 beyond the ends, shape (middles, size)."""
+    out = np.zeros((middles.size, size), dtype=np.float32)
+    for n in range(middles.size):
+        row = samples[channels[n]]
+        begin = middles[n] - size // 2 * stride
+        for i in range(size):
+            k = begin + i * stride
+            if 0 <= k < row.size:
+                out[n, i] = row[k]
+    return out
+
+
+@kernel
+def _predicting(around: NDArray[np.float32], window: NDArray[np.float32], order: int) -> NDArray[np.float32]:
+    """Prediction's coefficients, the first of them 1, shape (middles, order + 1): from what is around each middle, and how much of
+    it counts."""
+    out = np.empty((len(around), order + 1), dtype=np.float32)
     shaped = np.zeros(window.size + order, dtype=np.float32)  # zeros behind, so that all lags are as long
     r = np.empty(order + 1)
     a = np.empty(order + 1)
     held = np.empty(order + 1)
-    for n in range(middles.size):
-        row = samples[channels[n]]
-        begin = middles[n] - half * stride
+    for n in range(len(around)):
         square = np.float32(0.0)
         for i in range(window.size):
-            k = begin + i * stride
-            shaped[i] = window[i] * row[k] if 0 <= k < row.size else np.float32(0.0)
+            shaped[i] = window[i] * around[n, i]
             square += shaped[i] * shaped[i]
         r[0] = square
         for lag in range(1, order + 1, 4):
@@ -276,34 +280,21 @@ def _predicting(
 
 
 @kernel
-def _standing_out(
-    samples: NDArray[np.float32],
-    channels: NDArray[np.int64],
-    middles: NDArray[np.int64],
-    stride: int,
-    coefficients: NDArray[np.float32],
-    size: int,
-    per_ms: float,
-) -> NDArray[np.float64]:
+def _standing_out(around: NDArray[np.float32], coefficients: NDArray[np.float32], ms: float) -> NDArray[np.float64]:
     """How far the matched residual near each middle stands above that around it, in dB; as amplitudes the impulse that it would be,
-    the level around (of the third loudest of ten pieces: the click's own does not count) and the largest sample near; and at which
-    frame it is highest. Shape (5, middles)."""
-    out = np.zeros((5, middles.size))
+    the level around (of the third loudest of ten pieces: the click's own does not count) and the largest sample near; and how many
+    samples after the middle it is highest. Shape (5, middles)."""
+    size = around.shape[1]
+    out = np.zeros((5, len(around)))
     order = coefficients.shape[1] - 1
     half = size // 2
-    part = np.empty(size, dtype=np.float32)
     left = np.empty(size, dtype=np.float32)
     matched = np.empty(size, dtype=np.float32)
     squares = np.empty(PIECES)
-    ms = per_ms / stride
     away, reach, near = int(2 * ms), int(16 * ms), int(1.5 * ms)
     first, last = half - near - reach, half + near + reach + 1
-    for n in range(middles.size):
-        row = samples[channels[n]]
-        begin = middles[n] - half * stride
-        for i in range(size):
-            k = begin + i * stride
-            part[i] = row[k] if 0 <= k < row.size else np.float32(0.0)
+    for n in range(len(around)):
+        part = around[n]
         left[:] = part
         for i in range(1, order + 1, 4):  # four at a time: what is summed is fetched and put back a quarter as often
             a, b, c, d = coefficients[n, i], coefficients[n, i + 1], coefficients[n, i + 2], coefficients[n, i + 3]
@@ -334,7 +325,7 @@ def _standing_out(
             other = max(other, abs(matched[i]))
         out[0, n] = 20 * np.log10((top + 1e-12) / (other + 1e-9))
         out[1, n] = top / gathered
-        out[4, n] = begin + where * stride
+        out[4, n] = where - half
         length = size // PIECES
         for piece in range(PIECES):
             square = np.float32(0.0)

@@ -51,20 +51,19 @@ class Ridings:
 
     def __init__(self, basis: Basis) -> None:
         self._basis = basis
-        self._known: dict[str, NDArray[np.float32]] = {}
+        self._known: dict[LevelRiding, NDArray[np.float32]] = {}
 
     def __call__(self, settings: LevelRiding | None) -> NDArray[np.float32]:
         basis = self._basis
         if settings is None:
             return np.broadcast_to(np.float32(0.0), basis.counts.size)
-        key = settings.model_dump_json()
-        if key not in self._known:
+        if settings not in self._known:
             while len(self._known) * basis.counts.size > MOST_KEPT_CELLS:
                 del self._known[next(iter(self._known))]
             cells = basis.k_power.size
             drawn, _ = level_riding.draw(basis.k_power, basis.speech[:cells], basis.room[:cells], settings)
-            self._known[key] = np.pad(drawn, (0, basis.counts.size - cells), "edge") if cells else drawn
-        return self._known[key]
+            self._known[settings] = np.pad(drawn, (0, basis.counts.size - cells), "edge") if cells else drawn
+        return self._known[settings]
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,7 @@ import scipy
 from numpy.typing import NDArray
 from pydantic import Field
 
+from ispettore.core.measure import decibels
 from ispettore.core.measure.clicks import SecondLook
 from ispettore.core.measure.grid import runs
 from ispettore.core.measure.reading import Span
@@ -74,7 +75,7 @@ class ClickProcessor(SecondsProcessor):
         self._repaired = 0
         self._look = SecondLook(context.sample_rate_hz)
         voice_dbfs = None if context.measured is None else context.measured.inspection.value("active_speech_level_dbfs")
-        self._voice = 0.0 if voice_dbfs is None else 10 ** (voice_dbfs / 20)
+        self._voice = 0.0 if voice_dbfs is None else decibels.to_amplitude(voice_dbfs)
 
     def work(self, line: NDArray[np.float32], first: int, last: int, channel: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
         out, changed = line.astype(np.float64), np.zeros(line.size, dtype=bool)
@@ -105,30 +106,38 @@ class ClickProcessor(SecondsProcessor):
 
     def _what_is_left(self, out: NDArray[np.float64], start: int, end: int) -> Iterator[tuple[int, int]]:
         """Rebuild what the meter would still call a click in a spot, in place: the frames of each."""
-        per_ms, beside = self.sample_rate_hz / 1_000, round(BESIDE_SPOT_S * self.sample_rate_hz)
+        beside = round(BESIDE_SPOT_S * self.sample_rate_hz)
         low = max(start - 4 * self._around, 0)
         part = out[low : end + 4 * self._around]
         first, last = max(start - beside - low, 0), min(end + beside - low, part.size)
-        beyond_db, top = self._look.most(part, first, last, voice=self._voice)
         for _ in range(MOST_IN_SPOT):
+            beyond_db, top = self._look.most(part, first, last, voice=self._voice)
             if beyond_db <= 0:
                 return
-            best: tuple[float, int, int, int, NDArray[np.float64]] | None = None
-            for before_ms, after_ms in WIDER_MS:
-                begin, until = max(top - round(before_ms * per_ms), 0), min(top + round(after_ms * per_ms) + 1, part.size)
-                tried = part.copy()
-                if not self._rebuild(tried, begin, until):
-                    break
-                left_db, next_top = self._look.most(tried, first, last, voice=self._voice)
-                if left_db < (beyond_db if best is None else best[0]):
-                    best = (left_db, next_top, begin, until, tried)
-                if left_db <= 0:
-                    break
-            if best is None:
+            found = self._least_that_does(part, top, max(first, top - beside), min(last, top + 3 * beside), beyond_db)
+            if found is None:
                 return
-            beyond_db, top, begin, until, tried = best
-            part[:] = tried
+            begin, until, rebuilt = found
+            part[begin:until] = rebuilt
             yield low + begin, low + until
+
+    def _least_that_does(
+        self, part: NDArray[np.float64], top: int, first: int, last: int, beyond_db: float
+    ) -> tuple[int, int, NDArray[np.float64]] | None:
+        """Of what may be rebuilt around the frame `top` the least after which nothing from `first` to `last` is a click, else what
+        leaves least: its frames and they rebuilt. None where nothing leaves less than `beyond_db`."""
+        per_ms, best = self.sample_rate_hz / 1_000, None
+        for before_ms, after_ms in WIDER_MS:
+            begin, until = max(top - round(before_ms * per_ms), 0), min(top + round(after_ms * per_ms) + 1, part.size)
+            tried = part.copy()
+            if not self._rebuild(tried, begin, until):
+                break
+            left_db, _ = self._look.most(tried, first, last, voice=self._voice)
+            if left_db < beyond_db:
+                beyond_db, best = left_db, (begin, until, tried[begin:until])
+            if left_db <= 0:
+                break
+        return best
 
     def learned(self) -> dict[str, Any]:
         return {"repaired_clicks": self._repaired}
