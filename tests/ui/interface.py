@@ -182,9 +182,10 @@ class InterfaceCase(unittest.TestCase):
     def row_in(self, page, name: str):
         return page.locator(f"tr[data-name='{name}']")
 
-    def judged(self, name: str) -> None:
+    def judged(self, name: str, *, patience_ms: int = PATIENCE_MS) -> None:
         """Wait until a recording of the sheet has its verdict."""
-        expect(self.row(name).locator(".verdict")).to_contain_text(re.compile(f"{words.INSIDE}|{words.OUTSIDE}"))
+        verdict = re.compile(f"{words.INSIDE}|{words.OUTSIDE}")
+        expect(self.row(name).locator(".verdict")).to_contain_text(verdict, timeout=patience_ms)
 
     def after(self, name: str):
         return self.page.locator(f"tr[data-after='{name}']")

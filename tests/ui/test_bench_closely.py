@@ -38,7 +38,6 @@ class Closely(InterfaceCase):
             start, end = self.select(*wanted)
             expect(readings.locator("dd")).to_have_count(12)
             expect(readings).to_have_attribute("aria-busy", "false")
-            self.page.wait_for_timeout(400)
             first, last = int(start / 0.005 + 1e-6), min(int(np.ceil(end / 0.005 - 1e-6)), 2_400)
             part = wave[round(first * RATE / 200) : round(last * RATE / 200)]
             expected = measure_array(part, sample_rate_hz=RATE).inspection

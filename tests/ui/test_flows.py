@@ -5,6 +5,7 @@ import re
 from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import productions, specifications
+from tests.support import until
 from tests.ui import words
 from tests.ui.interface import InterfaceCase
 
@@ -198,7 +199,7 @@ class Flows(InterfaceCase):
         expect(self.page.get_by_role("progressbar").first).to_be_visible()
         self.page.get_by_role("heading", name="Leaving").click()
         self.page.close(run_before_unload=True)
-        self.page.wait_for_timeout(300)
+        until(lambda: self.page.wait_for_timeout(50) or asked, what="the question")
         self.assertEqual(asked, ["beforeunload"])
         self.assertFalse(self.page.is_closed())
         self.page.get_by_role("button", name="Cancel one.wav").click()

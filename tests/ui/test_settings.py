@@ -7,7 +7,7 @@ from ispettore.studio.catalogue import defaults, productions
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Conforming
 from tests.ui import words
-from tests.ui.interface import InterfaceCase
+from tests.ui.interface import PATIENCE_MS, InterfaceCase
 
 
 class Settings(InterfaceCase):
@@ -92,7 +92,7 @@ class Settings(InterfaceCase):
         self.accessible()
         steps.get_by_role("button", name=words.OPEN_DEMO).click()
         expect(self.page.get_by_role("heading", name="Almanac of a Tidal Mill")).to_be_visible()
-        self.judged("01 January.wav")
+        self.judged("01 January.wav", patience_ms=6 * PATIENCE_MS)  # every reading is made first
         self.page.get_by_role("link", name=words.PRODUCTIONS).click()
         expect(self.page.get_by_role("link", name="Almanac of a Tidal Mill")).to_be_visible()
         expect(steps).to_have_count(0)

@@ -19,12 +19,13 @@
   let { recordingId, selection, facts, meanings }: Props = $props();
   const resting = new Resting(() => selection, 90);
   const found = createQuery(() => ({ ...recordings.span(recordingId, resting), enabled: resting.some }));
+  const busy = $derived(found.isFetching || !resting.current);
   const shown = $derived(
     Object.values(found.data ?? {}).map((reading) => ({ reading, method: meanings?.quantities.get(reading.quantity) })),
   );
 </script>
 
-<div class="span" role="group" aria-label="Readings of the selection" aria-busy={found.isFetching}>
+<div class="span" role="group" aria-label="Readings of the selection" aria-busy={busy}>
   {#if found.isError}
     <Problem query={found} />
   {:else if shown.length}
@@ -72,6 +73,10 @@
     margin: 0;
     font-family: var(--figures);
     white-space: nowrap;
+  }
+  /* Figures of the selection before this one. */
+  [aria-busy='true'] dd {
+    color: var(--soft);
   }
   .unit {
     color: var(--soft);

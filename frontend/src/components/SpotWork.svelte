@@ -1,5 +1,6 @@
 <script lang="ts">
-  // What can be done to the selection alone: each becomes an entry of a step, to be heard, changed or removed there.
+  // What can be done to the selection alone: each becomes an entry of a step, to be heard, changed or removed there. What is
+  // offered belongs to the selection as it is now, or is not offered.
   import { createQuery } from '@tanstack/svelte-query';
   import type { SpotOffer } from '../lib/api';
   import { Resting } from '../lib/resting.svelte';
@@ -14,14 +15,12 @@
   let { recordingId, selection, onspot }: Props = $props();
   const resting = new Resting(() => selection, 90);
   const found = createQuery(() => ({ ...drafts.spots(recordingId, resting), enabled: resting.some }));
-  // What is offered belongs to the selection as it is now, or is not offered.
-  const current = $derived(resting.span?.from === selection.from && resting.span.to === selection.to);
 </script>
 
 <div role="group" aria-label="Work on the selection">
   <span class="soft">This spot only:</span>
   {#each found.data ?? [] as offer (offer.title + String(offer.entry.start_s))}
-    <LinkButton disabled={!current} onclick={() => onspot(offer)}>{offer.title}</LinkButton>
+    <LinkButton disabled={!resting.current} onclick={() => onspot(offer)}>{offer.title}</LinkButton>
   {/each}
 </div>
 

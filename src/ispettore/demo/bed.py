@@ -16,14 +16,17 @@ def harmonium(seconds: float, *, seed: int = 50) -> NDArray[np.float64]:
     at = np.arange(round(seconds * RATE_HZ)) / RATE_HZ
     found = np.zeros((at.size, 2))
     for number in range(int(np.ceil(seconds / CHORD_S))):
-        rising = np.clip((at - number * CHORD_S) / FADE_S, 0, 1)
-        falling = np.clip(((number + 1) * CHORD_S + FADE_S - at) / FADE_S, 0, 1)
-        shape = np.sin(np.pi / 2 * rising) * np.sin(np.pi / 2 * falling) if number else np.sin(np.pi / 2 * falling)
+        first, end = number * CHORD_S, (number + 1) * CHORD_S + FADE_S
+        sounding = slice(*np.searchsorted(at, (first, end)))
+        t = at[sounding]
+        shape = np.sin(np.pi / 2 * np.clip((end - t) / FADE_S, 0, 1))
+        if number:
+            shape *= np.sin(np.pi / 2 * np.clip((t - first) / FADE_S, 0, 1))
         for pitch in CHORDS_HZ[number % len(CHORDS_HZ)]:
             for side in range(2):
                 beat = pitch * (1 + random.uniform(-0.0015, 0.0015))
-                reed = sum(np.sin(2 * np.pi * k * beat * at + random.uniform(0, 6)) / k**1.6 for k in range(1, 8))
-                found[:, side] += shape * reed
+                reed = sum(np.sin(2 * np.pi * k * beat * t + random.uniform(0, 6)) / k**1.6 for k in range(1, 8))
+                found[sounding, side] += shape * reed
     water = _water(at.size, random)
     found = 0.05 * found / np.sqrt(np.mean(found**2)) + 0.012 * water * (1 + 0.5 * np.sin(2 * np.pi * at / 7.0))[:, None]
     return np.asarray(found / max(1.0, float(np.abs(found).max()) / 0.5))
