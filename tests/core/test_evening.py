@@ -252,6 +252,8 @@ class Foretelling(unittest.TestCase):
         basis = measured(uneven("wren", 0.0, 1, seconds=10)).basis
         louder = basis.times(np.full(basis.counts.size, 2.0))
         np.testing.assert_allclose(louder.power, basis.power * 4, rtol=1e-5)
+        np.testing.assert_allclose(louder.times(np.full(basis.counts.size, 0.5)).k_power, basis.k_power, rtol=1e-5)
+        np.testing.assert_array_equal(louder.highest, basis.highest * 2)
         np.testing.assert_array_equal(louder.speech, basis.speech)
         some = np.arange(basis.counts.size) % 2 == 0
         half: Basis = basis.part(some)

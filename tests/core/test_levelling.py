@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.plan import limiting, room, window
+from ispettore.core.plan import foretelling, limiting, room, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.limiting import Limited
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import touch
@@ -96,18 +97,31 @@ class Levelling(unittest.TestCase):
                 self.assertIn("conflict: this recording can't meet both", obstacle.advice)
 
     def test_what_limiting_takes_is_solved_for(self):
-        basis = measured(shouted("wren", 10.0, 4)).basis
+        limited = Limited(measured(shouted("wren", 10.0, 4)).basis, "rms_dbfs")
         ceiling = -3.2
         for wanted in (3.0, 6.0, 9.0):
 
             def lost(gain_db: float) -> float:
-                return limiting.loss(basis, gain_db, ceiling, "rms_dbfs")
+                return limited.loss(gain_db, ceiling)
 
             gain = limiting.compensated(wanted, lost)
             self.assertGreater(gain, wanted)
             self.assertAlmostEqual(gain + lost(gain), wanted, delta=0.01)
         self.assertEqual(limiting.compensated(-20.0, lost), -20.0)
-        self.assertEqual(limiting.loss(basis, 9.0, ceiling, None), 0.0)
+        self.assertEqual(Limited(limited.basis, None).loss(9.0, ceiling), 0.0)
+
+    def test_between_its_steps_what_limiting_takes_is_told_within_two_hundredths(self):
+        for name, (louder_db, every) in corpus.some(list(product(speakers.NAMES, SHOUTS)), every=4):
+            basis = measured(shouted(name, louder_db, every)).basis
+            for level in ("rms_dbfs", "integrated_loudness_lufs"):
+                limited = Limited(basis, level)
+                for gain in np.arange(-2.0, 18.0, 0.37):
+                    taken = limiting.reduction(basis, gain, -3.2)
+                    held = foretelling.changes(basis, basis.times(10 ** (taken / 20)), [level])[level]
+                    with self.subTest(name=name, level=level, gain=gain):
+                        self.assertAlmostEqual(limited.loss(gain, -3.2), held, delta=0.02)
+                        self.assertAlmostEqual(limited.depth(gain, -3.2), limiting.depth_of(taken, basis.speech), delta=0.02)
+            self.assertEqual(limited.loss(-60.0, -3.2), 0.0)
 
     def test_what_makes_up_for_limiting_raises_the_room_too(self):
         quiet = shouted("caller", 14.0, 6)

@@ -5,6 +5,7 @@ not measured again to be conformed.
 """
 
 import functools
+from collections.abc import Hashable
 from dataclasses import dataclass
 
 import numpy as np
@@ -43,15 +44,13 @@ class Basis:
         return mask(self.inspection.room_tone, self.counts.size)
 
     @functools.cached_property
-    def told(self) -> dict[str, float | None]:
-        """What these cells were found to tell of readings, by quantity: worked out once."""
+    def told(self) -> dict[Hashable, float | None]:
+        """What these cells were found to tell, by quantity (or by what else it is told of): worked out once."""
         return {}
 
     def times(self, factor: NDArray[np.floating]) -> "Basis":
         """As if each cell had been multiplied by its own factor, shape (cells,). Speech and room stay where they are."""
-        by = np.asarray(factor, dtype=np.float32)
-        squared = by**2
-        return self.at(self.peak * by, self.power * squared, self.k_power * squared[: self.k_power.size])
+        return _Multiplied(self, np.asarray(factor, dtype=np.float32))
 
     def at(self, peak: NDArray[np.float32], power: NDArray[np.float32], k_power: NDArray[np.float32]) -> "Basis":
         """The same cells at other levels. Speech and room stay where they are."""
@@ -78,6 +77,30 @@ class Basis:
         other = Basis(self.inspection, peak, power, k_power, self.counts[cells])
         other.__dict__.update(speech=self.speech[cells], room=self.room[cells])
         return other
+
+
+class _Multiplied(Basis):
+    """Cells times a factor each: worked out of what is asked for alone, as most of what is tried is asked for one level."""
+
+    _before: Basis
+    _factor: NDArray[np.float32]
+
+    def __init__(self, before: Basis, factor: NDArray[np.float32]) -> None:
+        known = {"inspection": before.inspection, "counts": before.counts, "speech": before.speech, "room": before.room}
+        self.__dict__.update(known, _before=before, _factor=factor)
+
+    @functools.cached_property
+    def peak(self) -> NDArray[np.float32]:
+        return np.asarray(self._before.peak * self._factor)
+
+    @functools.cached_property
+    def power(self) -> NDArray[np.float32]:
+        return np.asarray(self._before.power * self._factor**2)
+
+    @functools.cached_property
+    def k_power(self) -> NDArray[np.float32]:
+        was = self._before.k_power
+        return np.asarray(was * self._factor[: was.size] ** 2)
 
 
 def _fitted(mask: NDArray[np.bool_], cells: int) -> NDArray[np.bool_]:

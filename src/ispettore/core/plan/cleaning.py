@@ -28,7 +28,7 @@ from ispettore.core.measure.reading import Reading, Span
 from ispettore.core.plan.bounds import Bounds, Given
 from ispettore.core.plan.foretelling import Moved
 from ispettore.core.progress import Progress, no_progress
-from ispettore.core.treat import runner
+from ispettore.core.treat import channels, runner
 from ispettore.core.treat.runner import touched
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
@@ -83,8 +83,8 @@ class Cleaning(BaseModel):
 
 class Trial:
     """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
-    A chain is run once. What was chosen as `room_tone` by hand in the recording is so in the stretch. `progress` is told of each
-    chain, and may raise Cancelled."""
+    A chain is run once. The channels are those of the basis. What was chosen as `room_tone` by hand in the recording is so in the
+    stretch. `progress` is told of each chain, and may raise Cancelled."""
 
     def __init__(
         self,
@@ -104,6 +104,7 @@ class Trial:
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
         samples = read_sound(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
+        samples = channels.alike(samples, facts.channels)
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = self._measured(self._path)
         self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz

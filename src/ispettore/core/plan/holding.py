@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ispettore.core.measure.basis import Basis
 from ispettore.core.plan import foretelling, limiting
 from ispettore.core.plan.bounds import Bounds
+from ispettore.core.plan.limiting import Limited
 from ispettore.core.plan.preferences import Preference
 from ispettore.core.plan.window import PEAKS, GainWindow, Learned, Readings, limits, missed, window_of
 from ispettore.core.spec.quantities import QUANTITIES
@@ -101,6 +102,10 @@ class _Case:
         return self.window.without(*PEAKS)
 
     @functools.cached_property
+    def limited(self) -> Limited:
+        return Limited(self.basis, aimed_level(self.asked.specification))
+
+    @functools.cached_property
     def spreads(self) -> list[Limit]:
         """Limits on how far peaks stand over a level."""
         return [
@@ -115,15 +120,15 @@ def as_set(basis: Basis, readings: Readings, asked: Asked, gain_db: float, ceili
 
 def _within(case: _Case, ceiling: float, highest: float) -> Held:
     """As near as the bound on limiting lets it come: by a higher ceiling where peaks allow one, else by less gain."""
-    basis, asked, most = case.basis, case.asked, case.asked.most_limiting_db
-    least = lowest(case.wide, basis, highest, asked)
-    if limiting.depth(basis, least, highest) > most:
-        return _expected(case, _round(limiting.deepest(basis, least, highest, most)), highest)
+    most = case.asked.most_limiting_db
+    least = lowest(case.wide, case.limited, highest)
+    if case.limited.depth(least, highest) > most:
+        return _expected(case, _round(case.limited.deepest(least, highest, most)), highest)
     low, high, gain = ceiling, highest, least
     while high - low > MET_DB:
         middle = (low + high) / 2
-        more = lowest(case.wide, basis, middle, asked)
-        if limiting.depth(basis, more, middle) <= most:
+        more = lowest(case.wide, case.limited, middle)
+        if case.limited.depth(more, middle) <= most:
             high, gain = middle, more
         else:
             low = middle
@@ -170,28 +175,23 @@ def _expected(case: _Case, gain: float, ceiling: float | None) -> Held:
 
 def _gain(case: _Case, ceiling: float) -> float:
     """Where in the window that peaks don't bound, once what the limiter takes is made up for."""
-    wide, basis, asked = case.wide, case.basis, case.asked
-    wanted = _target(wide, basis, ceiling, asked)
+    wide, limited, asked = case.wide, case.limited, case.asked
+    wanted = _target(wide, limited, ceiling, asked)
     if wide.low_db is None:
         return wanted
-    least = lowest(wide, basis, ceiling, asked)
+    least = lowest(wide, limited, ceiling)
     if not wanted:
         return max(wanted, least)
     highest = MOST_GAIN_DB if wide.high_db is None else wide.high_db - LEVEL_RESERVE_DB
-    most = min(limiting.compensated(wanted, _lost(basis, ceiling, asked)), max(least, highest))
-    return _eased(basis, least, most, ceiling, asked.most_limiting_db)
+    most = min(limiting.compensated(wanted, lambda gain: limited.loss(gain, ceiling)), max(least, highest))
+    return _eased(limited, least, most, ceiling, asked.most_limiting_db)
 
 
-def lowest(wide: GainWindow, basis: Basis, ceiling: float, asked: Asked) -> float:
+def lowest(wide: GainWindow, limited: Limited, ceiling: float) -> float:
     """The lowest gain that will do."""
     if wide.low_db is None:
         return min(0.0, MOST_GAIN_DB if wide.high_db is None else wide.high_db)
-    return _round(limiting.compensated(wide.low_db + LEVEL_RESERVE_DB, _lost(basis, ceiling, asked)))
-
-
-def _lost(basis: Basis, ceiling: float, asked: Asked) -> limiting.Lost:
-    level = aimed_level(asked.specification)
-    return lambda gain_db: limiting.loss(basis, gain_db, ceiling, level)
+    return _round(limiting.compensated(wide.low_db + LEVEL_RESERVE_DB, lambda gain: limited.loss(gain, ceiling)))
 
 
 def _bounds_peaks_over_level(limit: Limit) -> bool:
@@ -236,7 +236,7 @@ def _guard(specification: Specification, quantity: str | None) -> float:
     return limit.guard_at(bound or 0.0)
 
 
-def _target(wide: GainWindow, basis: Basis, ceiling: float, asked: Asked) -> float:
+def _target(wide: GainWindow, limited: Limited, ceiling: float, asked: Asked) -> float:
     """Where in the window that the peaks do not bound: nowhere else than it is where that will do; else low for light, as high as
     limiting is easy for balanced. For even always the middle, so that chapters come out alike."""
     preference = asked.preference
@@ -250,15 +250,15 @@ def _target(wide: GainWindow, basis: Basis, ceiling: float, asked: Asked) -> flo
         return _round(min(lowest, middle))
     if preference == "even":
         return _round(middle)
-    depth = limiting.depth(basis, middle, ceiling)
+    depth = limited.depth(middle, ceiling)
     return _round(max(lowest, middle - max(0.0, depth - min(EASY_LIMITING_DB, asked.most_limiting_db))))
 
 
-def _eased(basis: Basis, lowest: float, wanted: float, ceiling: float, most_db: float) -> float:
+def _eased(limited: Limited, lowest: float, wanted: float, ceiling: float, most_db: float) -> float:
     """The wanted gain, or as much of the way to it from the lowest that will do as the bound on limiting leaves."""
     for part in (1.0, 0.75, 0.5, 0.25):
         gain = lowest + part * (wanted - lowest)
-        if wanted <= lowest or limiting.depth(basis, gain, ceiling) <= most_db - LEVEL_RESERVE_DB:
+        if wanted <= lowest or limited.depth(gain, ceiling) <= most_db - LEVEL_RESERVE_DB:
             return _round(max(gain, min(wanted, lowest)))
     return _round(lowest)
 

@@ -1,6 +1,8 @@
 """What a limiter would take, told by its surrogate on the meters' cells, and the gain that makes up for it."""
 
+import math
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,13 +12,50 @@ from ispettore.core.plan import foretelling
 from ispettore.core.treat.limiter import TruePeakLimiter, surrogate
 
 CLOSE_DB, MOST_TURNS = 0.005, 12
+STEP_DB, ANY_CEILING_DBTP = 0.25, -1.0
 Lost = Callable[[float], float]
 """What is lost of a gain in dB: 0 or below."""
 
 
-def depth(basis: Basis, gain_db: float, ceiling_dbtp: float) -> float:
-    """What a limiter would take at the 99th percentile over speech, in dB."""
-    return depth_of(reduction(basis, gain_db, ceiling_dbtp), basis.speech)
+@dataclass(frozen=True)
+class Limited:
+    """What a limiter takes from cells. As that depends on how far the gain goes over the ceiling alone, it is told at steps of a
+    quarter of a decibel, each once for all plans of a recording; in between lies a line, true within two hundredths."""
+
+    basis: Basis
+    level: str | None
+    """The level whose loss is asked for."""
+
+    def depth(self, gain_db: float, ceiling_dbtp: float) -> float:
+        """What a limiter would take at the 99th percentile over speech, in dB."""
+        return self._told("depth", gain_db - ceiling_dbtp)
+
+    def loss(self, gain_db: float, ceiling_dbtp: float) -> float:
+        """What limiting would take from the level in dB (0 or below)."""
+        return 0.0 if self.level is None else self._told(self.level, gain_db - ceiling_dbtp)
+
+    def deepest(self, gain_db: float, ceiling_dbtp: float, depth_db: float) -> float:
+        """The gain up to `gain_db` at which limiting is `depth_db` deep."""
+        low, high = gain_db - max(self.depth(gain_db, ceiling_dbtp), 0.0) - 1.0, gain_db
+        while high - low > 4 * CLOSE_DB:
+            middle = (low + high) / 2
+            low, high = (middle, high) if self.depth(middle, ceiling_dbtp) <= depth_db else (low, middle)
+        return low
+
+    def _told(self, what: str, over_db: float) -> float:
+        step = math.floor(over_db / STEP_DB)
+        below, above = self._at(what, step), self._at(what, step + 1)
+        return below + (above - below) * (over_db / STEP_DB - step)
+
+    def _at(self, what: str, step: int) -> float:
+        known = self.basis.told
+        if (what, step) not in known:
+            taken = reduction(self.basis, step * STEP_DB + ANY_CEILING_DBTP, ANY_CEILING_DBTP)
+            known["depth", step] = depth_of(taken, self.basis.speech)
+            if self.level is not None:
+                held = self.basis.times(10 ** (taken / 20))
+                known[self.level, step] = min(0.0, foretelling.changes(self.basis, held, [self.level]).get(self.level, 0.0))
+        return known[what, step] or 0.0
 
 
 def depth_of(reduction_db: NDArray[np.floating], speech: NDArray[np.bool_]) -> float:
@@ -27,14 +66,6 @@ def depth_of(reduction_db: NDArray[np.floating], speech: NDArray[np.bool_]) -> f
     """
     spoken = reduction_db[speech]
     return max(0.0, float(-np.percentile(spoken, 1))) if spoken.size else 0.0
-
-
-def loss(basis: Basis, gain_db: float, ceiling_dbtp: float, level: str | None) -> float:
-    """What limiting would take from a level in dB (0 or below)."""
-    if level is None:
-        return 0.0
-    held = basis.times(10 ** (reduction(basis, gain_db, ceiling_dbtp) / 20))
-    return min(0.0, foretelling.changes(basis, held, [level]).get(level, 0.0))
 
 
 def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
@@ -63,12 +94,3 @@ def compensated(gain_db: float, lost: Lost) -> float:
         gain += missing / slope
         missing = gain_db - (gain + lost(gain))
     return gain
-
-
-def deepest(basis: Basis, gain_db: float, ceiling_dbtp: float, depth_db: float) -> float:
-    """The gain up to `gain_db` at which limiting is `depth_db` deep."""
-    low, high = gain_db - max(depth(basis, gain_db, ceiling_dbtp), 0.0) - 1.0, gain_db
-    while high - low > 4 * CLOSE_DB:
-        middle = (low + high) / 2
-        low, high = (middle, high) if depth(basis, middle, ceiling_dbtp) <= depth_db else (low, middle)
-    return low

@@ -13,13 +13,14 @@ from ispettore.core.audio.reading import Block
 from ispettore.core.audio.writing import OutputFormat, Sink
 from ispettore.core.edit.reading import Sound, named, read_sound
 from ispettore.core.measure.basis import Basis
+from ispettore.core.measure.copies import copied
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
 from ispettore.core.plan import bedded, cleaning, ending, one_sound, planner, preparing, reason, room
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.cleaning import Cleaning
+from ispettore.core.plan.cleaning import Cleaning, Missing
 from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Fixed, Plan
@@ -29,7 +30,7 @@ from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
-from ispettore.core.treat import keeping, runner, touch
+from ispettore.core.treat import channels, keeping, runner, touch
 from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.touch import Touch
@@ -118,7 +119,7 @@ def proposed(
 class Proposer:
     """Plans for one recording. Made, it has run what stands before every plan: the conversions, what is fixed before cleaning and
     what is fixed after it; and has laid under the voice what is to be there. `basis` is what came out, `encoding` what encoding
-    does to it."""
+    does to it. A wave that only comes to be on another number of channels is not run for that."""
 
     def __init__(self, wanted: Wanted) -> None:
         self._wanted, self._likeness = wanted, wanted.likeness
@@ -128,8 +129,12 @@ class Proposer:
         prepared = preparing.preparation(before.inspection, wanted.specification, role=wanted.role, form=wanted.form)
         self._prepared = Treatment(steps=(*(step for step in prepared.steps if step.kind not in own), *early))
         self._path, self._early, touched = wanted.source, before, Touch()
-        if self._prepared.steps or before.inspection.facts.lossy:
-            self._path, self._early, touched = self._after(wanted.source, before, self._prepared, "early")
+        foretold = preparing.copies(before.inspection, self._prepared) if not late and wanted.laid is None else None
+        first = self._prepared if foretold is None else Treatment()
+        if first.steps or before.inspection.facts.lossy:
+            self._path, self._early, touched = self._after(wanted.source, before, first, "early")
+        if foretold is not None:
+            self._early = copied(self._early, foretold)
         path, self.basis = self._path, self._early
         if late:
             path, self.basis, moved = self._after(self._path, self._early, Treatment(steps=late), "late")
@@ -145,6 +150,7 @@ class Proposer:
             self._fixed = self._fixed.model_copy(update={"bed": wanted.laid.step, "unshaped": self._early.inspection})
         self._cancels = preparing.cancelling(before.inspection, self.basis.inspection, self._prepared)
         self._trial: cleaning.Trial | None = None
+        self._short: tuple[Asked, Missing | None] | None = None
         self.encoding = self._encoder_effect(path)
 
     @property
@@ -190,9 +196,7 @@ class Proposer:
     def _cleaned(self, learned: Learned) -> Cleaning | None:
         """The cleaning that this recording needs by what is known so far, tried on a stretch of it before what is fixed of tone and
         dynamics; None where it needs none."""
-        wanted = self._wanted
-        readings = ending.readings(self._voice.inspection, self.asked, learned)
-        missing = room.short_of_quiet(self._voice, readings, Asked(self.asked, learned, "light", wanted.bounds))
+        wanted, missing = self._wanted, self._short_of_quiet(learned)
         if missing is None:
             return None
         if self._trial is None:
@@ -210,6 +214,14 @@ class Proposer:
         hum = any(finding.kind == "hum" for finding in self._early.inspection.findings)
         found = cleaning.choose(self._trial, missing, wanted.bounds, hum=hum, fundamental_hz=self._trial.fundamental_hz)
         return found.model_copy(update={"touch": self._trial.touch(*found.steps)})
+
+    def _short_of_quiet(self, learned: Learned) -> Missing | None:
+        """What cleaning would have to bring: the same for every preference."""
+        asked = Asked(self.asked, learned, "light", self._wanted.bounds)
+        if self._short is None or self._short[0] != asked:
+            readings = ending.readings(self._voice.inspection, self.asked, learned)
+            self._short = asked, room.short_of_quiet(self._voice, readings, asked)
+        return self._short[1]
 
     def _after(self, path: Sound, before: Basis, treatment: Treatment, folder: str) -> tuple[Sound, Basis, Touch]:
         """A recording after steps as a file that can be sought in, what it measures then, and how much they touched it."""
@@ -267,7 +279,7 @@ def _excerpt(sound: Sound, basis: Basis, rate: int) -> Block:
     width = min(int(EXCERPT_S * 200), power.size)
     total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
     first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
-    return read_sound(sound, first * rate // 200, width * rate // 200)
+    return channels.alike(read_sound(sound, first * rate // 200, width * rate // 200), basis.inspection.facts.channels)
 
 
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:

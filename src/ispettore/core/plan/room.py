@@ -8,6 +8,7 @@ from ispettore.core.plan.bounds import Obstacle, told
 from ispettore.core.plan.cleaning import Cleaning, Missing
 from ispettore.core.plan.foretelling import Moved
 from ispettore.core.plan.holding import MOST_GAIN_DB, Asked
+from ispettore.core.plan.limiting import Limited
 from ispettore.core.plan.window import PEAKS, GainWindow, Readings, level_of, limits, of_bars, window_of
 from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Specification
@@ -63,7 +64,8 @@ def _evened(basis: Basis, readings: Readings, names: list[str], asked: Asked) ->
     wide, was = (window_of(each, asked.specification).without(*PEAKS) for each in (found.shaped, voice))
     if was.low_db is None or found.held.ceiling_dbtp is None:
         return changed
-    more = holding.lowest(wide, shaped, found.held.ceiling_dbtp, asked) - was.low_db
+    limited = Limited(shaped, holding.aimed_level(asked.specification))
+    more = holding.lowest(wide, limited, found.held.ceiling_dbtp) - was.low_db
     return {name: by + (more if QUANTITIES[name].is_room else 0.0) for name, by in changed.items()}
 
 

@@ -13,7 +13,7 @@ from ispettore.core.plan.holding import EVENING_RESERVE_DB, Asked, Held
 from ispettore.core.plan.window import Readings
 from ispettore.core.treat import compressor, level_riding, touch
 from ispettore.core.treat.compressor import Compressor
-from ispettore.core.treat.level_riding import LevelRiding
+from ispettore.core.treat.level_riding import Around, LevelRiding
 from ispettore.core.treat.touch import Touch
 
 WHOLE_S, PIECE_S, PIECES = 240.0, 12.0, 9
@@ -50,7 +50,8 @@ class Ridings:
     """The gain of each cell by a riding, in dB, shape (cells,). Of hours only the last one or two that were drawn are kept."""
 
     def __init__(self, basis: Basis) -> None:
-        self._basis = basis
+        cells = basis.k_power.size
+        self._basis, self._around = basis, Around(basis.k_power, basis.speech[:cells])
         self._known: dict[LevelRiding, NDArray[np.float32]] = {}
 
     def __call__(self, settings: LevelRiding | None) -> NDArray[np.float32]:
@@ -61,7 +62,7 @@ class Ridings:
             while len(self._known) * basis.counts.size > MOST_KEPT_CELLS:
                 del self._known[next(iter(self._known))]
             cells = basis.k_power.size
-            drawn, _ = level_riding.draw(basis.k_power, basis.speech[:cells], basis.room[:cells], settings)
+            drawn, _ = level_riding.drawn(self._around, basis.room[:cells], settings)
             self._known[settings] = np.pad(drawn, (0, basis.counts.size - cells), "edge") if cells else drawn
         return self._known[settings]
 

@@ -91,6 +91,11 @@ def told(settings: Channels, channels: int) -> str:
     return "; ".join(parts)
 
 
+def alike(block: Block, channels: int) -> Block:
+    """A wave that all channels of a block share, on so many of them: shape (frames, channels)."""
+    return block if block.shape[1] == channels else np.ascontiguousarray(np.repeat(block[:, :1], channels, axis=1))
+
+
 class ChannelsProcessor(Processor):
     """Listens to what it mixes: channels that differ, or that cancel one another, are told of."""
 

@@ -6,6 +6,7 @@ gain is reached in the last 70 ms before it, so that its first word is no softer
 nothing moves.
 """
 
+import functools
 from typing import Any, ClassVar
 
 import numpy as np
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from ispettore.core.measure.grid import CELLS_PER_SECOND, runs, stretches
-from ispettore.core.measure.loudness import OFFSET_LU, gated, windows
+from ispettore.core.measure.loudness import OFFSET_LU, gated, lufs, windows
 from ispettore.core.treat.curve import CurveProcessor, eased
 from ispettore.core.treat.step import Context, Settings, about
 
@@ -92,17 +93,54 @@ def draw(
     k_power: NDArray[np.float32], speech: NDArray[np.bool_], room: NDArray[np.bool_], settings: LevelRiding
 ) -> tuple[NDArray[np.float32], float]:
     """The gain in dB of each cell, and the target in LUFS; from K-weighted powers and the masks of speech and room tone, all of
-    shape (cells,).
+    shape (cells,)."""
+    return drawn(Around(k_power, speech), room, settings)
 
-    The level around each moment changes slowly: it is worked out in steps of 50 ms, so that hours need little memory.
+
+class Around:
+    """The level of speech around each moment, by how slowly a hand moves: once for all ridings of a recording that are tried.
+
+    It changes slowly and is worked out in steps of 50 ms, so that hours need little memory.
     """
-    cells = k_power.size
-    loud = gated(windows(k_power, cells=80, step=20), relative_lu=-10)
-    if not speech.any() or loud.size == 0:
-        target = settings.target_lufs if settings.target_lufs is not None else -70.0
-        return np.zeros(cells, dtype=np.float32), target
-    target = settings.target_lufs if settings.target_lufs is not None else OFFSET_LU + 10 * float(np.log10(loud.mean()))
-    gain = _slow(_wanted(k_power, speech, target, settings), max(settings.speed_s * CELLS_PER_SECOND / 6, 1))
+
+    def __init__(self, k_power: NDArray[np.float32], speech: NDArray[np.bool_]) -> None:
+        self.k_power, self.speech = k_power, speech
+        self._known: dict[int, NDArray[np.float64]] = {}
+
+    @functools.cached_property
+    def own_lufs(self) -> float | None:
+        """Of the whole; None where nobody speaks, or nothing is above the gate."""
+        loud = gated(windows(self.k_power, cells=80, step=20), relative_lu=-10)
+        return lufs(float(loud.mean())) if self.speech.any() and loud.size else None
+
+    @functools.cached_property
+    def starts(self) -> NDArray[np.int64]:
+        """The first cell of each step."""
+        return np.arange(0, self.speech.size, STEP_CELLS)
+
+    @functools.cached_property
+    def spoken(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """How many cells of each step are speech, and their power together."""
+        power = np.add.reduceat(np.where(self.speech, self.k_power, np.float32(0.0)), self.starts, dtype=np.float64)
+        return np.add.reduceat(self.speech, self.starts, dtype=np.float64), power
+
+    def level_lufs(self, width: int) -> NDArray[np.float64]:
+        """Of speech alone around each step: sums over a smooth window of `width` cells, of speech cells only."""
+        if width not in self._known:
+            weight, energy = (
+                scipy.ndimage.gaussian_filter1d(each, width / 2 / STEP_CELLS, mode="constant", truncate=3) for each in self.spoken
+            )
+            self._known[width] = OFFSET_LU + 10 * np.log10(np.maximum(energy, 1e-14) / np.maximum(weight, 1e-6))
+        return self._known[width]
+
+
+def drawn(around: Around, room: NDArray[np.bool_], settings: LevelRiding) -> tuple[NDArray[np.float32], float]:
+    """As `draw`, from what is around each moment."""
+    speech, cells = around.speech, around.speech.size
+    if around.own_lufs is None:
+        return np.zeros(cells, dtype=np.float32), settings.target_lufs if settings.target_lufs is not None else -70.0
+    target = settings.target_lufs if settings.target_lufs is not None else around.own_lufs
+    gain = _slow(_wanted(around, target, settings), max(settings.speed_s * CELLS_PER_SECOND / 6, 1))
     for first, last in runs(~speech):
         if last - first >= PAUSE_CELLS or first == 0 or last == cells:
             inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < cells else last)
@@ -123,16 +161,11 @@ def _slow(wanted: NDArray[np.float32], cells: float) -> NDArray[np.float32]:
     return slow
 
 
-def _wanted(k_power: NDArray[np.float32], speech: NDArray[np.bool_], target: float, settings: LevelRiding) -> NDArray[np.float32]:
+def _wanted(around: Around, target: float, settings: LevelRiding) -> NDArray[np.float32]:
     """Where the hand wants to be in each cell, in dB, before it is made slow: shape (cells,)."""
-    starts = np.arange(0, speech.size, STEP_CELLS)
-    spoken = np.add.reduceat(speech, starts, dtype=np.float64)
-    power = np.add.reduceat(np.where(speech, k_power, np.float32(0.0)), starts, dtype=np.float64)
+    speech, starts, (spoken, power) = around.speech, around.starts, around.spoken
     width = max(3, round(settings.speed_s * CELLS_PER_SECOND))
-    # The level of speech alone around each moment: sums over a smooth window, of speech cells only.
-    energy = scipy.ndimage.gaussian_filter1d(power, width / 2 / STEP_CELLS, mode="constant", truncate=3)
-    weight = scipy.ndimage.gaussian_filter1d(spoken, width / 2 / STEP_CELLS, mode="constant", truncate=3)
-    level = OFFSET_LU + 10 * np.log10(np.maximum(energy, 1e-14) / np.maximum(weight, 1e-6))
+    level = around.level_lufs(width)
     low, high = np.percentile(level[spoken > 0], (5, 95))
     if high - low <= EVEN_LU:
         own = OFFSET_LU + 10 * float(np.log10(power.sum() / spoken.sum()))
