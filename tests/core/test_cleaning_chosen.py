@@ -13,7 +13,7 @@ from scipy import signal
 
 from ispettore.core.audio.writing import read_span
 from ispettore.core.measure.inspecting import inspect, measure_array
-from ispettore.core.plan import cleaning, room, window
+from ispettore.core.plan import cleaning, room, shaping, window
 from ispettore.core.plan.bounds import Bounds, told
 from ispettore.core.plan.cleaning import CLOSED_DB, Cleaning, choose, stretch
 from ispettore.core.plan.conform import Conformed, conform
@@ -258,5 +258,5 @@ class OnVoices(unittest.TestCase):
         soundfile.write(path, noisy("wren", "white", -70), RATE, "PCM_24")
         basis = inspect(path).basis
         asked = Asked(AUDIOBOOK, window.Learned(), "light", Bounds())
-        self.assertIsNone(room.short_of_quiet(basis, window.expected(basis.inspection, AUDIOBOOK), asked))
+        self.assertIsNone(room.short_of_quiet(shaping.whole(basis), window.expected(basis.inspection, AUDIOBOOK), asked))
         self.assertEqual(read_span(path, 0, 10).shape, (10, 1))

@@ -272,7 +272,7 @@ class LongRecordings(unittest.TestCase):
         for quantity in ("loudness_range_lu", "peak_to_loudness_db"):
             wanted = specification(*HARD[quantity])
             readings = window.expected(basis.inspection, wanted)
-            found = evening.search(basis, readings, Asked(wanted, window.Learned(), "light", Bounds()))
+            found = evening.search(shaping.whole(basis), readings, Asked(wanted, window.Learned(), "light", Bounds()))
             with self.subTest(quantity=quantity):
                 self.assertTrue(found.held.enough)
                 self.assertEqual(found.gain_db.size, basis.counts.size)
@@ -300,8 +300,8 @@ class TwoVoices(unittest.TestCase):
                     self.assertRegex(run.result.treatment.steps[0].reason, r"Loudness range is 1\d\.\d LU; slow level riding")
 
     def test_even_speech_is_not_ridden(self):
-        self.assertIsNone(evening.steadied(measured(uneven("almanac-01", 0.0, 1)).basis, Bounds()))
-        self.assertIsNone(evening.steadied(measured(self.wave("wren")).basis, Bounds(riding_db=0)))
+        self.assertIsNone(evening.steadied(shaping.whole(measured(uneven("almanac-01", 0.0, 1)).basis), Bounds()))
+        self.assertIsNone(evening.steadied(shaping.whole(measured(self.wave("wren")).basis), Bounds(riding_db=0)))
 
     def test_what_is_mended_is_not_left(self):
         wave = self.wave("wren")

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from ispettore.core.plan import foretelling, limiting, room, window
+from ispettore.core.plan import foretelling, limiting, room, shaping, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform
 from ispettore.core.plan.holding import Asked
@@ -130,6 +130,6 @@ class Levelling(unittest.TestCase):
         specification = catalogue.shipped()["audiobook-retail"]
         readings = window.expected(basis.inspection, specification)
         bare = room.missing(readings, specification, evened={})({})
-        asked = room.short_of_quiet(basis, readings, Asked(specification, window.Learned(), "light", Bounds()))
+        asked = room.short_of_quiet(shaping.whole(basis), readings, Asked(specification, window.Learned(), "light", Bounds()))
         self.assertIsNotNone(asked)
         self.assertGreater(asked({}), bare + 0.3)

@@ -149,7 +149,10 @@ class Windows(unittest.TestCase):
             with self.subTest(name=name):
                 tried = Cleaning(steps=(Step(kind="rumble-filter"),), moved={name: -12.0})
                 kinds = [
-                    [step.kind for step in planner.make(basis, wanted, role="recording", cleaning=cleaning).treatment.steps]
+                    [
+                        step.kind
+                        for step in planner.make(shaping.whole(basis), wanted, role="recording", cleaning=cleaning).treatment.steps
+                    ]
                     for cleaning in (None, tried)
                 ]
                 self.assertEqual(["rumble-filter" in each for each in kinds], [False, True])
@@ -167,8 +170,8 @@ class Evening(unittest.TestCase):
 
     def search(self, bounds: Bounds) -> shaping.Evened:
         asked = Asked(self.specification, window.Learned(), "light", bounds)
-        self.assertFalse(evening.plain(self.measured.basis, self.readings, asked).held.enough)
-        return evening.search(self.measured.basis, self.readings, asked)
+        self.assertFalse(evening.plain(shaping.whole(self.measured.basis), self.readings, asked).held.enough)
+        return evening.search(shaping.whole(self.measured.basis), self.readings, asked)
 
     def test_the_mildest_ratio_that_stays_within_the_bounds(self):
         easy, strict = self.search(Bounds(limiting_db=6, riding_db=0)), self.search(Bounds(limiting_db=2, riding_db=0))

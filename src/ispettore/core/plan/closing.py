@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import ending, levelling
+from ispettore.core.plan import ending, levelling, shaping
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.window import Learned, expected
@@ -58,7 +58,7 @@ def smallest(
         said.append(words)
     if any(limit.about.moved_by & {"gain", "evening"} and limit not in room for limit in missed):
         asked = Asked(specification, Learned(), "light", bounds)
-        level = levelling.levelled(after, expected(after.inspection, specification), asked, cleaned=False)
+        level = levelling.levelled(shaping.whole(after), expected(after.inspection, specification), asked, cleaned=False)
         if level.obstacles:
             return None
         for step in level.steps:

@@ -12,8 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.measure.basis import Basis
-from ispettore.core.plan import foretelling, shaping
+from ispettore.core.plan import foretelling
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.foretelling import RANGE
 from ispettore.core.plan.holding import Asked
@@ -34,18 +33,17 @@ STEADIEST_LU, WORTHWHILE_LU = 0.5, 1.0
 _Tried = tuple[Compressor, NDArray[np.float64], float]
 
 
-def plain(basis: Basis, readings: Readings, asked: Asked) -> Evened:
+def plain(cells: Cells, readings: Readings, asked: Asked) -> Evened:
     """No evening: gain, and a limiter where gain alone does not do."""
-    return shaping.whole(basis).shaped(Shaping()).held(readings, asked)
+    return cells.shaped(Shaping()).held(readings, asked)
 
 
-def search(basis: Basis, readings: Readings, asked: Asked, *, steadied: LevelRiding | None = None) -> Evened | None:
+def search(cells: Cells, readings: Readings, asked: Asked, *, steadied: LevelRiding | None = None) -> Evened | None:
     """The evening of least touch that leaves nothing missing; else what leaves least. None without speech. With `steadied` only on
     top of that riding."""
-    if not basis.speech.any():
+    if not cells.basis.speech.any():
         return None
-    whole = shaping.whole(basis)
-    tried = _Search(whole, shaping.pieces(whole), readings, asked)
+    tried = _Search(cells, cells.pieces, readings, asked)
     if steadied is not None:
         return tried.told(tried.on_top([steadied]))
     best = tried.told([*tried.ridden(), *tried.compressed(None)])
@@ -57,11 +55,11 @@ def search(basis: Basis, readings: Readings, asked: Asked, *, steadied: LevelRid
     return tried.needed(best) if best is not None and best.held.enough else best
 
 
-def steadied(basis: Basis, bounds: Bounds) -> LevelRiding | None:
+def steadied(cells: Cells, bounds: Bounds) -> LevelRiding | None:
     """The least riding that leaves the loudness range within half a unit of the smallest; None where none is worth while."""
-    ridings, found = shaping.Ridings(basis), []
+    basis, found = cells.basis, []
     for size in _sizes(bounds):
-        after = basis.times(10 ** (ridings(LevelRiding(up_db=size, down_db=size)) / 20))
+        after = basis.times(10 ** (cells.ridden_db(LevelRiding(up_db=size, down_db=size)) / 20))
         found.append((foretelling.changes(basis, after, [RANGE]).get(RANGE, 0.0), size))
     least = min(found, default=(0.0, 0.0))[0]
     if least > -WORTHWHILE_LU:
@@ -70,15 +68,15 @@ def steadied(basis: Basis, bounds: Bounds) -> LevelRiding | None:
     return LevelRiding(up_db=size, down_db=size)
 
 
-def ridden(basis: Basis, readings: Readings, riding: LevelRiding) -> Readings:
+def ridden(cells: Cells, readings: Readings, riding: LevelRiding) -> Readings:
     """What is read after riding alone."""
-    return shaping.whole(basis).shaped(Shaping(riding=riding)).readings(readings)
+    return cells.shaped(Shaping(riding=riding)).readings(readings)
 
 
-def ranges(basis: Basis, riding: LevelRiding) -> tuple[float, float]:
+def ranges(cells: Cells, riding: LevelRiding) -> tuple[float, float]:
     """Loudness range before and after a riding, in LU."""
-    was = basis.inspection.value(RANGE) or 0.0
-    return was, ridden(basis, {RANGE: was}, riding)[RANGE]
+    was = cells.basis.inspection.value(RANGE) or 0.0
+    return was, ridden(cells, {RANGE: was}, riding)[RANGE]
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from ispettore.core.measure.basis import Basis
 from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Given, Obstacle, told
 from ispettore.core.plan.holding import Asked, Held
-from ispettore.core.plan.shaping import Evened
+from ispettore.core.plan.shaping import Cells, Evened
 from ispettore.core.plan.window import COMPARED, PEAKS, GainWindow, Readings, level_of, limits, missed, window_of
 from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Specification
@@ -32,31 +32,31 @@ class Levelled:
     doubts: tuple[Obstacle, ...] = ()
 
 
-def levelled(basis: Basis, readings: Readings, asked: Asked, *, cleaned: bool) -> Levelled:
+def levelled(cells: Cells, readings: Readings, asked: Asked, *, cleaned: bool) -> Levelled:
     """Steps for a recording that reads so after cleaning. For even with a slow hand on the level where passages differ."""
-    simple = evening.plain(basis, readings, asked)
-    if asked.preference == "even" and (riding := evening.steadied(basis, asked.bounds)) is not None:
-        steady = evening.search(basis, readings, asked, steadied=riding)
+    simple = evening.plain(cells, readings, asked)
+    if asked.preference == "even" and (riding := evening.steadied(cells, asked.bounds)) is not None:
+        steady = evening.search(cells, readings, asked, steadied=riding)
         if steady is not None and steady.held.enough:
-            return _told(basis, readings, asked, simple, steady, cleaned=cleaned)
-    return _told(basis, readings, asked, simple, solved(basis, readings, asked, simple), cleaned=cleaned)
+            return _told(cells, readings, asked, simple, steady, cleaned=cleaned)
+    return _told(cells, readings, asked, simple, solved(cells, readings, asked, simple), cleaned=cleaned)
 
 
-def solved(basis: Basis, readings: Readings, asked: Asked, simple: Evened) -> Evened:
+def solved(cells: Cells, readings: Readings, asked: Asked, simple: Evened) -> Evened:
     """No evening where none is needed, the least that does, or what leaves least missing."""
-    found = None if simple.held.enough else evening.search(basis, readings, asked)
+    found = None if simple.held.enough else evening.search(cells, readings, asked)
     return simple if found is None or found.held.missing_db >= simple.held.missing_db else found
 
 
-def _told(basis: Basis, readings: Readings, asked: Asked, simple: Evened, found: Evened, *, cleaned: bool) -> Levelled:
+def _told(cells: Cells, readings: Readings, asked: Asked, simple: Evened, found: Evened, *, cleaned: bool) -> Levelled:
     held, specification = found.held, asked.specification
     window = window_of(found.shaped, specification)
-    steps = _shaping_steps(basis, asked, simple, found)
+    steps = _shaping_steps(cells, asked, simple, found)
     if held.gain_db:
-        steps.append(_gain_step(held, window, basis, readings, cleaned=cleaned, shaped=bool(steps)))
+        steps.append(_gain_step(held, window, cells.basis, readings, cleaned=cleaned, shaped=bool(steps)))
     if held.ceiling_dbtp is not None:
         steps.append(_limiter_step(held, window_of(readings, specification)))
-    obstacles = () if held.enough else (_beyond(basis, readings, asked, found),)
+    obstacles = () if held.enough else (_beyond(cells, readings, asked, found),)
     predicted = {*(limit.quantity for limit in limits(specification)), *COMPARED} & set(held.readings)
     return Levelled(
         steps=(*steps,),
@@ -70,14 +70,14 @@ def _told(basis: Basis, readings: Readings, asked: Asked, simple: Evened, found:
     )
 
 
-def _shaping_steps(basis: Basis, asked: Asked, simple: Evened, found: Evened) -> list[Step]:
+def _shaping_steps(cells: Cells, asked: Asked, simple: Evened, found: Evened) -> list[Step]:
     shaping, steps = found.shaping, []
     why = _why(simple.held, asked)
     if shaping.riding is not None:
         riding = shaping.riding
         most = f"up to {number(max(riding.up_db, riding.down_db), 1)} dB" + (" each way" if riding.up_db else " down")
         if simple.held.enough:
-            was, now = evening.ranges(basis, riding)
+            was, now = evening.ranges(cells, riding)
             said = f"Loudness range is {number(was, 1)} LU; slow level riding, {most}, leaves {number(now, 1)}."
         else:
             said = f"{why}; slow level riding, {most}, brings loud and soft passages closer together."
@@ -128,13 +128,13 @@ def _limiter_step(held: Held, before: GainWindow) -> Step:
     )
 
 
-def _beyond(basis: Basis, readings: Readings, asked: Asked, found: Evened) -> Obstacle:
+def _beyond(cells: Cells, readings: Readings, asked: Asked, found: Evened) -> Obstacle:
     """What not even evening and limiting within the bounds bring about, and what each of them gives."""
     held, shaping = found.held, found.shaping
     left, given = _short(readings, asked.specification), []
     stages: list[tuple[str, Readings]] = []
     if shaping.riding is not None:
-        stages.append(("level-riding", evening.ridden(basis, readings, shaping.riding)))
+        stages.append(("level-riding", evening.ridden(cells, readings, shaping.riding)))
     if shaping.compressor is not None:
         stages.append(("compressor", found.shaped))
     for kind, after in stages:

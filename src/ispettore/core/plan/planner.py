@@ -6,7 +6,6 @@ A pure function of readings. What an encoder, a limiter or a longer tail does to
 
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import ending, levelling, mending, remedies, room
 from ispettore.core.plan.bedded import UnderVoice
@@ -15,6 +14,7 @@ from ispettore.core.plan.cleaning import Cleaning
 from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.preferences import USUAL_PREFERENCE, Preference
 from ispettore.core.plan.remedies import Left
+from ispettore.core.plan.shaping import Cells
 from ispettore.core.plan.window import GainWindow, Learned, window_of
 from ispettore.core.spec import standing
 from ispettore.core.spec.quantities import CLEANING
@@ -68,7 +68,7 @@ class Fixed(BaseModel):
 
 
 def make(
-    basis: Basis,
+    cells: Cells,
     specification: Specification,
     *,
     role: Role,
@@ -79,11 +79,11 @@ def make(
     cleaning: Cleaning | None = None,
     fixed: Fixed | None = None,
 ) -> Plan:
-    """Plan from the inspection of the recording after its conversions and what is `fixed` of it (`basis`), and from the cleaning
+    """Plan from the inspection of the recording after its conversions and what is `fixed` of it (`cells`), and from the cleaning
     that was chosen for it by trial, which comes before tone and dynamics that are fixed. Readings are predicted for the written
     file."""
     bounds, learned, prepared, fixed = bounds or Bounds(), learned or Learned(), prepared or Treatment(), fixed or Fixed()
-    inspection, asked = basis.inspection, Asked(specification, learned, preference, bounds)
+    inspection, asked = cells.basis.inspection, Asked(specification, learned, preference, bounds)
     ends, end_obstacles = ending.proposed(inspection, specification, learned)
     readings = ending.readings(inspection, specification, learned)
     shown = window = window_of(readings, specification)
@@ -105,7 +105,7 @@ def make(
             after_window=window,
             obstacles=(*obstacles, excluded),
         )
-    level = levelling.levelled(basis, readings, asked, cleaned=window is not shown)
+    level = levelling.levelled(cells, readings, asked, cleaned=window is not shown)
     steps += [*fixed.late, *level.steps]
     if ends is not None:
         steps.append(ends)

@@ -17,7 +17,7 @@ from ispettore.core.measure.copies import copied
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import bedded, cleaning, ending, one_sound, planner, preparing, reason, room
+from ispettore.core.plan import bedded, cleaning, ending, one_sound, planner, preparing, reason, room, shaping
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning, Missing
@@ -25,6 +25,7 @@ from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Fixed, Plan
 from ispettore.core.plan.preferences import PREFERENCES, Preference
+from ispettore.core.plan.shaping import Cells
 from ispettore.core.plan.window import Learned
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery
@@ -149,6 +150,8 @@ class Proposer:
             path = self._mixed(path, wanted.laid)
             self._fixed = self._fixed.model_copy(update={"bed": wanted.laid.step, "unshaped": self._early.inspection})
         self._cancels = preparing.cancelling(before.inspection, self.basis.inspection, self._prepared)
+        self._cells = shaping.whole(self.basis)
+        self._voice_cells = self._cells if self._mix is None else shaping.whole(self._voice)
         self._trial: cleaning.Trial | None = None
         self._short: tuple[Asked, Missing | None] | None = None
         self.encoding = self._encoder_effect(path)
@@ -172,17 +175,17 @@ class Proposer:
             if not plan.obstacles and (doubtful or not plan.doubts):
                 break
         if self._mix is not None:
-            plan = reason.named(plan, self._made(self._voice, self._alone, preference, learned), self._mix)
+            plan = reason.named(plan, self._made(self._voice_cells, self._alone, preference, learned), self._mix)
         if self._cancels is None:
             return plan
         return plan.model_copy(update={"obstacles": (*plan.obstacles, self._cancels)})
 
     def _planned(self, preference: Preference, learned: Learned) -> Plan:
-        return self._made(self.basis, self._fixed, preference, learned)
+        return self._made(self._cells, self._fixed, preference, learned)
 
-    def _made(self, basis: Basis, fixed: Fixed, preference: Preference, learned: Learned) -> Plan:
+    def _made(self, cells: Cells, fixed: Fixed, preference: Preference, learned: Learned) -> Plan:
         return planner.make(
-            basis,
+            cells,
             self.asked,
             role=self._wanted.role,
             preference=preference,
@@ -220,7 +223,7 @@ class Proposer:
         asked = Asked(self.asked, learned, "light", self._wanted.bounds)
         if self._short is None or self._short[0] != asked:
             readings = ending.readings(self._voice.inspection, self.asked, learned)
-            self._short = asked, room.short_of_quiet(self._voice, readings, asked)
+            self._short = asked, room.short_of_quiet(self._voice_cells, readings, asked)
         return self._short[1]
 
     def _after(self, path: Sound, before: Basis, treatment: Treatment, folder: str) -> tuple[Sound, Basis, Touch]:

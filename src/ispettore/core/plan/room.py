@@ -1,7 +1,6 @@
 """The room against the voice: how much cleaning would have to bring, and why nothing conforms where it can't."""
 
 from ispettore.core.figures import number, with_unit
-from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.plan import evening, foretelling, holding, levelling
 from ispettore.core.plan.bounds import Obstacle, told
@@ -9,6 +8,7 @@ from ispettore.core.plan.cleaning import Cleaning, Missing
 from ispettore.core.plan.foretelling import Moved
 from ispettore.core.plan.holding import MOST_GAIN_DB, Asked
 from ispettore.core.plan.limiting import Limited
+from ispettore.core.plan.shaping import Cells
 from ispettore.core.plan.window import PEAKS, GainWindow, Readings, level_of, limits, of_bars, window_of
 from ispettore.core.spec.quantities import CLEANING, QUANTITIES, moved_by
 from ispettore.core.spec.specification import Specification
@@ -43,24 +43,24 @@ def missing(readings: Readings, specification: Specification, *, evened: Moved) 
     return left
 
 
-def short_of_quiet(basis: Basis, readings: Readings, asked: Asked) -> Missing | None:
+def short_of_quiet(cells: Cells, readings: Readings, asked: Asked) -> Missing | None:
     """What cleaning would have to bring; None where nothing of that kind stands in the way."""
     names = [name for name in readings if QUANTITIES[name].is_room or QUANTITIES[name].moved_by == CLEANING]
     if not names:
         return None
-    left = missing(readings, asked.specification, evened=_evened(basis, readings, names, asked))
+    left = missing(readings, asked.specification, evened=_evened(cells, readings, names, asked))
     return left if left({}) > 0 else None
 
 
-def _evened(basis: Basis, readings: Readings, names: list[str], asked: Asked) -> Moved:
+def _evened(cells: Cells, readings: Readings, names: list[str], asked: Asked) -> Moved:
     """How the room moves beyond what the level alone asks for, by limiting, and by evening where that has to help."""
     voice = {name: value for name, value in readings.items() if name not in names}
-    simple = evening.plain(basis, voice, asked)
+    simple = evening.plain(cells, voice, asked)
     if simple.held.ceiling_dbtp is None and simple.held.enough:
         return {}
-    found = levelling.solved(basis, voice, asked, simple)
-    shaped = basis.times(10 ** (found.gain_db / 20))
-    changed = foretelling.changes(basis, shaped.times(10 ** (found.held.reduction_db / 20)), names)
+    found = levelling.solved(cells, voice, asked, simple)
+    shaped = cells.basis.times(10 ** (found.gain_db / 20))
+    changed = foretelling.changes(cells.basis, shaped.times(10 ** (found.held.reduction_db / 20)), names)
     wide, was = (window_of(each, asked.specification).without(*PEAKS) for each in (found.shaped, voice))
     if was.low_db is None or found.held.ceiling_dbtp is None:
         return changed

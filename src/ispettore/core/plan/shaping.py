@@ -1,5 +1,6 @@
 """What riding and compression do to the cells of a recording, and what gain and limiter they leave to do."""
 
+import functools
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -70,13 +71,29 @@ class Ridings:
 @dataclass(frozen=True)
 class Cells:
     """The cells that are listened to: all of a recording, or pieces of it, of which `taken` is the mask. A riding is always drawn
-    for the whole."""
+    for the whole. All plans of a recording share them, and with them what was tried."""
 
     basis: Basis
     taken: NDArray[np.bool_]
     ridings: Ridings
     voice_db: float
     known: dict[LevelRiding | None, NDArray[np.float32]] = field(default_factory=dict, repr=False)
+
+    @functools.cached_property
+    def pieces(self) -> "Cells":
+        """Of a recording longer than four minutes nine pieces all along, and those with its highest peak and loudest moments."""
+        basis, cells, size = self.basis, self.basis.counts.size, round(PIECE_S * CELLS_PER_SECOND)
+        if cells <= WHOLE_S * CELLS_PER_SECOND:
+            return self
+        taken = np.zeros(cells, dtype=bool)
+        loudest = [int(np.argmax(basis.highest))]
+        for window in (loudness.MOMENTARY_CELLS, loudness.SHORT_TERM_CELLS):
+            means = loudness.windows(basis.k_power, cells=window, step=loudness.STEP_CELLS)
+            loudest.append(int(np.argmax(means)) * loudness.STEP_CELLS + window // 2)
+        for middle in [*np.linspace(size / 2, cells - size / 2, PIECES).astype(int), *loudest]:
+            first = min(max(middle - size // 2, 0), cells - size)
+            taken[first : first + size] = True
+        return Cells(basis.part(taken), taken, self.ridings, self.voice_db)
 
     def ridden_db(self, riding: LevelRiding | None) -> NDArray[np.float32]:
         """Each cell's gain in dB by a riding."""
@@ -140,20 +157,3 @@ def whole(basis: Basis) -> Cells:
     """All cells of a recording."""
     voice = decibels.of_power(float(basis.power.mean(axis=0)[basis.speech].mean())) if basis.speech.any() else None
     return Cells(basis, np.ones(basis.counts.size, dtype=bool), Ridings(basis), voice or USUAL_VOICE_DB)
-
-
-def pieces(every: Cells) -> Cells:
-    """Of a recording longer than four minutes nine pieces all along, and those with its highest peak and its loudest moments."""
-    basis = every.basis
-    cells, size = basis.counts.size, round(PIECE_S * CELLS_PER_SECOND)
-    if cells <= WHOLE_S * CELLS_PER_SECOND:
-        return every
-    taken = np.zeros(cells, dtype=bool)
-    loudest = [int(np.argmax(basis.highest))]
-    for window in (loudness.MOMENTARY_CELLS, loudness.SHORT_TERM_CELLS):
-        means = loudness.windows(basis.k_power, cells=window, step=loudness.STEP_CELLS)
-        loudest.append(int(np.argmax(means)) * loudness.STEP_CELLS + window // 2)
-    for middle in [*np.linspace(size / 2, cells - size / 2, PIECES).astype(int), *loudest]:
-        first = min(max(middle - size // 2, 0), cells - size)
-        taken[first : first + size] = True
-    return Cells(basis.part(taken), taken, every.ridings, every.voice_db)
