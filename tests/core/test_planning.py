@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from ispettore.core import errors
 from ispettore.core.measure.inspecting import inspect, measure_array
+from ispettore.core.plan import shaping
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import conform
 from ispettore.core.plan.planner import make
@@ -214,7 +215,7 @@ class Conforming(unittest.TestCase):
 
     def test_predictions_hold(self):
         measured = inspect(self.results["03"][0])
-        plan = make(measured.basis, AUDIOBOOK, role="master")
+        plan = make(shaping.whole(measured.basis), AUDIOBOOK, role="master")
         self.assertAlmostEqual(plan.expected_limiting_db, self.results["03"][2].touch.depth_p99_db, delta=0.5)
         for number in ("02", "03", "04", "05", "07", "09"):
             path, _, result = self.results[number]

@@ -20,7 +20,7 @@ Lost = Callable[[float], float]
 @dataclass(frozen=True)
 class Limited:
     """What a limiter takes from cells. As that depends on how far the gain goes over the ceiling alone, it is told at steps of a
-    quarter of a decibel, each once for all plans of a recording; in between lies a line, true within two hundredths."""
+    quarter of a decibel, each once for all plans of a recording; the line between two is true within three hundredths of one."""
 
     basis: Basis
     level: str | None
