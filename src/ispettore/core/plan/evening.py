@@ -30,7 +30,7 @@ RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 0.0))
 SPEEDS_S = (3.0, 1.0)
 MOST_TOLD, FIRMER, NEARLY_DB = 3, 3, 0.1
 STEADIEST_LU, WORTHWHILE_LU = 0.5, 1.0
-_Tried = tuple[Compressor, NDArray[np.float64], float]
+_Tried = tuple[Compressor, NDArray[np.float32], float]
 
 
 def plain(cells: Cells, readings: Readings, asked: Asked) -> Evened:
@@ -186,7 +186,7 @@ class _Search:
                 return less
         return found
 
-    def _held(self, what: Shaping, compressed: NDArray[np.float64] | None = None) -> Evened:
+    def _held(self, what: Shaping, compressed: NDArray[np.float32] | None = None) -> Evened:
         return self.pieces.shaped(what, compressed).held(self.readings, self.asked)
 
 

@@ -53,7 +53,7 @@ class Held:
     ceiling_dbtp: float | None
     depth_db: float
     loss_db: float
-    reduction_db: NDArray[np.float64]
+    reduction_db: NDArray[np.float32]
     readings: Readings
     missing_db: float
     limits: tuple[str, str]
@@ -139,7 +139,7 @@ def _expected(case: _Case, gain: float, ceiling: float | None) -> Held:
     """What is read after this gain and limiter."""
     basis, readings, asked = case.basis, case.readings, case.asked
     after = {name: value + (gain if QUANTITIES[name].moves_with_gain else 0.0) for name, value in readings.items()}
-    depth, reduction = 0.0, np.zeros(basis.counts.size)
+    depth, reduction = 0.0, np.broadcast_to(np.float32(0.0), basis.counts.size)
     aimed = aimed_level(asked.specification)
     if ceiling is not None:
         reduction = limiting.reduction(basis, gain, ceiling)

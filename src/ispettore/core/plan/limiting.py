@@ -68,7 +68,7 @@ def depth_of(reduction_db: NDArray[np.floating], speech: NDArray[np.bool_]) -> f
     return max(0.0, float(-np.percentile(spoken, 1))) if spoken.size else 0.0
 
 
-def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float64]:
+def reduction(basis: Basis, gain_db: float, ceiling_dbtp: float) -> NDArray[np.float32]:
     """The gain in dB of each cell, shape (cells,), 0 or below."""
     return surrogate(basis.highest, TruePeakLimiter(ceiling_dbtp=ceiling_dbtp), gain_db=gain_db)
 

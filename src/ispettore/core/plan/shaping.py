@@ -41,7 +41,7 @@ class Evened:
     is each cell's by the shaping, shape (cells,)."""
 
     shaping: Shaping
-    gain_db: NDArray[np.float64] = field(repr=False)
+    gain_db: NDArray[np.float32] = field(repr=False)
     shaped: Readings
     held: Held
     touch: Touch
@@ -107,14 +107,14 @@ class Cells:
         """The largest |sample| of each cell after riding."""
         return np.asarray(self.basis.highest * 10 ** (self.ridden_db(riding) / 20))
 
-    def compressed(self, peak: NDArray[np.floating], settings: Compressor) -> tuple[NDArray[np.float64], float]:
+    def compressed(self, peak: NDArray[np.floating], settings: Compressor) -> tuple[NDArray[np.float32], float]:
         """Each cell's gain in dB by a compressor, and how deep it goes."""
-        gain = compressor.surrogate(peak, settings)
+        gain = compressor.surrogate(peak, settings).astype(np.float32)
         return gain, limiting.depth_of(gain, self.basis.speech)
 
-    def shaped(self, shaping: Shaping, compressed: NDArray[np.float64] | None = None) -> "Shaped":
+    def shaped(self, shaping: Shaping, compressed: NDArray[np.float32] | None = None) -> "Shaped":
         """After a shaping. `compressed` is the compressor's gain where it is known."""
-        gain = self.ridden_db(shaping.riding).astype(np.float64)
+        gain = self.ridden_db(shaping.riding)
         if shaping.compressor is not None and compressed is None:
             compressed, depth = self.compressed(self.peak(shaping.riding), shaping.compressor)
             shaping = Shaping(shaping.riding, shaping.compressor, depth)
@@ -129,7 +129,7 @@ class Shaped:
 
     before: Cells
     shaping: Shaping
-    gain_db: NDArray[np.float64]
+    gain_db: NDArray[np.float32]
     basis: Basis
 
     def readings(self, before: Readings) -> Readings:

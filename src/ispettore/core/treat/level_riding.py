@@ -145,7 +145,9 @@ def drawn(around: Around, room: NDArray[np.bool_], settings: LevelRiding) -> tup
         if last - first >= PAUSE_CELLS or first == 0 or last == cells:
             inner = slice(first + EDGE_CELLS // 2 if first else 0, last - EDGE_CELLS // 2 if last < cells else last)
             gain[inner] = np.minimum(gain[inner], 0.0)
-    eased_gain = eased(gain, cells=EDGE_CELLS).astype(np.float32)
+    eased_gain = np.empty_like(gain)
+    for start, end, before, after in stretches(cells, around=EDGE_CELLS):
+        eased_gain[start:end] = eased(gain[before:after], cells=EDGE_CELLS)[start - before : end - before]
     # Easing must not lift a pause's own room tone: its edges belong to the speech beside it.
     eased_gain[room] = np.minimum(eased_gain[room], 0.0)
     return eased_gain, target
@@ -155,8 +157,10 @@ def _slow(wanted: NDArray[np.float32], cells: float) -> NDArray[np.float32]:
     """A mean over a smooth window, to three of its widths on either side."""
     reach = round(3 * cells)
     window = np.exp(-0.5 * (np.arange(-reach, reach + 1) / cells) ** 2)
-    around = np.pad(wanted, reach, "edge")
-    slow = np.asarray(scipy.signal.oaconvolve(around, window / window.sum(), "valid"), dtype=np.float32)
+    slow = np.empty_like(wanted)
+    for first, last, before, after in stretches(wanted.size, around=reach):
+        around = np.pad(wanted[before:after], (reach - first + before, reach - after + last), "edge")
+        slow[first:last] = scipy.signal.oaconvolve(around, window / window.sum(), "valid")
     slow[np.abs(slow) < NOTHING_DB] = 0.0  # what is left of rounding must not move the samples of even speech
     return slow
 

@@ -170,7 +170,7 @@ class _Pass:
         return self._apply(np.concatenate((gains, np.ones(self._ahead))))
 
 
-def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter, *, gain_db: float = 0.0) -> NDArray[np.float64]:
+def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter, *, gain_db: float = 0.0) -> NDArray[np.float32]:
     """What the limiter would do after a gain, from the largest |sample| of each 5 ms cell, shape (cells,): each cell's gain in dB,
     0 or below.
 
@@ -188,10 +188,10 @@ def surrogate(peak: NDArray[np.floating], settings: TruePeakLimiter, *, gain_db:
 
 
 @kernel
-def _over_cells(peak: NDArray[np.float32], ceiling: float, before: int, after: int, keep: float) -> NDArray[np.float64]:
+def _over_cells(peak: NDArray[np.float32], ceiling: float, before: int, after: int, keep: float) -> NDArray[np.float32]:
     """Gain in dB of each cell: the largest peak from `before` cells earlier to one short of `after` later is brought to the
     ceiling, and the gain goes back to 1, which it reaches when it is a millionth short of it."""
-    out = np.zeros(peak.size)
+    out = np.zeros(peak.size, np.float32)
     last = 1.0
     for n in range(peak.size):
         top = np.float32(0.0)
