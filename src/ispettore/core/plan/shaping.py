@@ -79,12 +79,14 @@ class Cells:
     voice_db: float
     known: dict[LevelRiding | None, NDArray[np.float32]] = field(default_factory=dict, repr=False)
 
-    @functools.cached_property
+    @property
     def pieces(self) -> "Cells":
         """Of a recording longer than four minutes nine pieces all along, and those with its highest peak and loudest moments."""
+        return self if self.basis.counts.size <= WHOLE_S * CELLS_PER_SECOND else self._parts
+
+    @functools.cached_property
+    def _parts(self) -> "Cells":
         basis, cells, size = self.basis, self.basis.counts.size, round(PIECE_S * CELLS_PER_SECOND)
-        if cells <= WHOLE_S * CELLS_PER_SECOND:
-            return self
         taken = np.zeros(cells, dtype=bool)
         loudest = [int(np.argmax(basis.highest))]
         for window in (loudness.MOMENTARY_CELLS, loudness.SHORT_TERM_CELLS):
