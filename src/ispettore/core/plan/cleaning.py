@@ -17,7 +17,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from ispettore.core.audio.writing import write_working
-from ispettore.core.edit.reading import Sound, read_sound
+from ispettore.core.edit.reading import Sound
 from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
@@ -25,10 +25,12 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.plan import converting
 from ispettore.core.plan.bounds import Bounds, Given
+from ispettore.core.plan.converting import Conversion
 from ispettore.core.plan.foretelling import Moved
 from ispettore.core.progress import Progress, no_progress
-from ispettore.core.treat import channels, runner
+from ispettore.core.treat import runner
 from ispettore.core.treat.runner import touched
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
@@ -83,8 +85,8 @@ class Cleaning(BaseModel):
 
 class Trial:
     """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
-    A chain is run once. The channels are those of the basis. What was chosen as `room_tone` by hand in the recording is so in the
-    stretch. `progress` is told of each chain, and may raise Cancelled."""
+    A chain is run once. `basis` is of the recording after its `conversion`. What was chosen as `room_tone` by hand in the recording
+    is so in the stretch. `progress` is told of each chain, and may raise Cancelled."""
 
     def __init__(
         self,
@@ -95,6 +97,7 @@ class Trial:
         folder: Path,
         room_tone: Sequence[Span] = (),
         then: Chain = (),
+        conversion: Conversion | None = None,
         progress: Progress = no_progress,
     ) -> None:
         facts = basis.inspection.facts
@@ -103,8 +106,7 @@ class Trial:
         self._room_tone = within(room_tone, first * CELL_S, last * CELL_S)
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
-        samples = read_sound(source, round(first * CELL_S * rate), round((last - first) * CELL_S * rate))
-        samples = channels.alike(samples, facts.channels)
+        samples = (conversion or converting.none(basis)).read(source, first * CELL_S, (last - first) * CELL_S)
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = self._measured(self._path)
         self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz

@@ -38,13 +38,6 @@ def preparation(inspection: Inspection, specification: Specification, *, role: R
     return Treatment(steps=tuple(steps))
 
 
-def copies(inspection: Inspection, prepared: Treatment) -> int | None:
-    """The number of channels, where conversion does no more than bring a wave that all channels share to another number of them."""
-    if inspection.facts.channel_relation not in ("one", "identical") or [step.kind for step in prepared.steps] != ["channels"]:
-        return None
-    return Channels.model_validate(prepared.steps[0].settings).channels
-
-
 def _wanted_channels(inspection: Inspection, specification: Specification, form: OutputFormat) -> int | None:
     """The number to bring the channels to; None where they stay as they are. A dead or inverted side is mended at their number."""
     have = inspection.facts.channels

@@ -11,16 +11,17 @@ import numpy as np
 
 from ispettore.core.audio.reading import Block
 from ispettore.core.audio.writing import OutputFormat, Sink
-from ispettore.core.edit.reading import Sound, named, read_sound
+from ispettore.core.edit.reading import Sound, named
 from ispettore.core.measure.basis import Basis
-from ispettore.core.measure.copies import copied
+from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import bedded, cleaning, ending, one_sound, planner, preparing, reason, room, shaping
+from ispettore.core.plan import bedded, cleaning, converting, ending, one_sound, planner, preparing, reason, room, shaping
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning, Missing
+from ispettore.core.plan.converting import Conversion
 from ispettore.core.plan.holding import Asked
 from ispettore.core.plan.one_sound import Likeness
 from ispettore.core.plan.planner import Fixed, Plan
@@ -31,7 +32,7 @@ from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import Role, judge
-from ispettore.core.treat import channels, keeping, runner, touch
+from ispettore.core.treat import keeping, runner, touch
 from ispettore.core.treat.bed import Mix
 from ispettore.core.treat.keeping import KeptTreatment
 from ispettore.core.treat.touch import Touch
@@ -120,7 +121,7 @@ def proposed(
 class Proposer:
     """Plans for one recording. Made, it has run what stands before every plan: the conversions, what is fixed before cleaning and
     what is fixed after it; and has laid under the voice what is to be there. `basis` is what came out, `encoding` what encoding
-    does to it. A wave that only comes to be on another number of channels is not run for that."""
+    does to it. Conversions whose outcome can be told are not run for that."""
 
     def __init__(self, wanted: Wanted) -> None:
         self._wanted, self._likeness = wanted, wanted.likeness
@@ -130,12 +131,14 @@ class Proposer:
         prepared = preparing.preparation(before.inspection, wanted.specification, role=wanted.role, form=wanted.form)
         self._prepared = Treatment(steps=(*(step for step in prepared.steps if step.kind not in own), *early))
         self._path, self._early, touched = wanted.source, before, Touch()
-        foretold = preparing.copies(before.inspection, self._prepared) if not late and wanted.laid is None else None
-        first = self._prepared if foretold is None else Treatment()
+        conversion = None
+        if not late and wanted.laid is None:
+            conversion = converting.told(before.inspection, self._prepared, wanted.specification)
+        first = self._prepared if conversion is None else Treatment()
         if first.steps or before.inspection.facts.lossy:
             self._path, self._early, touched = self._after(wanted.source, before, first, "early")
-        if foretold is not None:
-            self._early = copied(self._early, foretold)
+        self._conversion = conversion or converting.none(self._early)
+        self._early = self._conversion.told(self._path, self._early)
         path, self.basis = self._path, self._early
         if late:
             path, self.basis, moved = self._after(self._path, self._early, Treatment(steps=late), "late")
@@ -212,6 +215,7 @@ class Proposer:
                 folder=folder,
                 room_tone=wanted.room_tone,
                 then=self._fixed.late,
+                conversion=self._conversion,
                 progress=wanted.progress,
             )
         hum = any(finding.kind == "hum" for finding in self._early.inspection.findings)
@@ -260,7 +264,7 @@ class Proposer:
         form, rate = self._wanted.form, self.basis.inspection.facts.sample_rate_hz
         if not form.lossy:
             return Learned()
-        excerpt = _excerpt(path, self.basis, rate)
+        excerpt = _excerpt(path, self.basis, self._conversion)
         peak = float(np.abs(excerpt).max())
         if peak == 0.0:
             return Learned()
@@ -276,13 +280,13 @@ class Proposer:
         )
 
 
-def _excerpt(sound: Sound, basis: Basis, rate: int) -> Block:
-    """The loudest 20 s of a sound that seeks exactly, shape (frames, channels)."""
+def _excerpt(sound: Sound, basis: Basis, conversion: Conversion) -> Block:
+    """The loudest 20 s of a sound that seeks exactly, after its conversion, shape (frames, channels)."""
     power = basis.power.mean(axis=0)
     width = min(int(EXCERPT_S * 200), power.size)
     total = np.concatenate(([0.0], np.cumsum(power, dtype=np.float64)))
     first = int(np.argmax(total[width:] - total[:-width])) if width < power.size else 0
-    return channels.alike(read_sound(sound, first * rate // 200, width * rate // 200), basis.inspection.facts.channels)
+    return conversion.read(sound, first * CELL_S, width * CELL_S)
 
 
 def _change(before: Inspection, after: Inspection, quantity: str) -> float:
