@@ -152,6 +152,7 @@ class Editing(InterfaceCase):
         self.select(4.5, 5.5, duration_s=12)
         panel.get_by_role("button", name="Cut out").click()
         expect(notes).to_contain_text(re.compile(r"Edited there since: cut out .* s"))
+        self.lasts(11)  # nothing is heard before what was edited is measured
         self.accessible()
         notes.get_by_role("checkbox").check()
         expect(notes.locator("li.done")).to_have_count(1)

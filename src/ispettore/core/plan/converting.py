@@ -22,6 +22,7 @@ from ispettore.core.spec.quantities import QUANTITIES
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import channels
 from ispettore.core.treat.channels import Channels
+from ispettore.core.treat.sample_rate import SampleRate
 from ispettore.core.treat.step import Block
 from ispettore.core.treat.treatment import Treatment
 
@@ -112,13 +113,13 @@ def _moved(reading: Reading, by_db: float) -> Reading:
 def told(before: Inspection, prepared: Treatment, specification: Specification) -> Conversion | None:
     """The conversion that stands before a plan, where what it brings can be told and need not be run."""
     facts, number, rate = before.facts, None, before.facts.sample_rate_hz
+    sampled = any(_of_the_samples(limit) for limit in specification.limits)
     for step in prepared.steps:
-        if step.kind == "channels" and facts.channel_relation in ("one", "identical"):
-            number = Channels.model_validate(step.settings).channels
-        elif step.kind == "sample-rate" and _near(facts.sample_rate_hz, int(step.settings["sample_rate_hz"])):
-            if any(_of_the_samples(limit) for limit in specification.limits):
-                return None
-            rate = int(step.settings["sample_rate_hz"])
+        made = step.typed
+        if isinstance(made, Channels) and facts.channel_relation in ("one", "identical"):
+            number = made.channels
+        elif isinstance(made, SampleRate) and _near(facts.sample_rate_hz, made.sample_rate_hz) and not sampled:
+            rate = made.sample_rate_hz
         else:
             return None
     return Conversion(facts.sample_rate_hz, rate, number) if prepared.steps else None
