@@ -6,7 +6,7 @@ what the room loses of its hiss where nobody speaks. What is written is measured
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import soxr
@@ -89,10 +89,11 @@ class Conversion:
             if heard > ROOM_S:
                 break
             length = min(span.length_s, ROOM_S)
-            plain, made = (each.read(sound, span.start_s, length) for each in (replace(self, to_hz=self.from_hz), self))
-            inner = (_inner(plain, self.from_hz), _inner(made, self.to_hz))
-            if all(each.size for each in inner):
-                was, now = (total + float(np.mean(np.square(each))) * length for total, each in zip((was, now), inner, strict=True))
+            plain = read_sound(sound, round(span.start_s * self.from_hz), round(length * self.from_hz))
+            before, after = _inner(plain, self.from_hz), _inner(self._at_its_rate(plain), self.to_hz)
+            if before.size and after.size:
+                was += float(np.mean(np.square(before))) * length
+                now += float(np.mean(np.square(after))) * length
                 heard += length
         return 10 * float(np.log10(now / was)) if was > 0 and now > 0 else 0.0
 

@@ -43,7 +43,7 @@ def search(cells: Cells, readings: Readings, asked: Asked, *, steadied: LevelRid
     top of that riding."""
     if not cells.basis.speech.any():
         return None
-    tried = _Search(cells, cells.pieces, readings, asked)
+    tried = _Search(cells, readings, asked)
     if steadied is not None:
         return tried.told(tried.on_top([steadied]))
     best = tried.told([*tried.ridden(), *tried.compressed(None)])
@@ -82,7 +82,6 @@ def ranges(cells: Cells, riding: LevelRiding) -> tuple[float, float]:
 @dataclass(frozen=True)
 class _Search:
     whole: Cells
-    pieces: Cells
     readings: Readings
     asked: Asked
 
@@ -116,7 +115,7 @@ class _Search:
 
         The lower the threshold, the less is missing: the lowest tells whether a ratio does, and how far up it does still.
         """
-        peak, found = self.pieces.peak(riding), list[Evened]()
+        peak, found = self.whole.pieces.peak(riding), list[Evened]()
         for ratio in RATIOS:
             if ratio > self.asked.bounds.ratio:
                 break
@@ -132,7 +131,7 @@ class _Search:
         """From high thresholds to the lowest that compresses no more than the bound: each cell's gain, and how deep it goes."""
         last: float | None = None
         for over in OVER_VOICE_DB:
-            threshold = min(self.pieces.voice_db + over, 0.0)
+            threshold = min(self.whole.pieces.voice_db + over, 0.0)
             made = self._compressor(peak, ratio, threshold)
             if made[2] > self.asked.bounds.compression_db:
                 if last is not None:
@@ -156,14 +155,14 @@ class _Search:
 
     def _compressor(self, peak: NDArray[np.floating], ratio: float, threshold_dbfs: float) -> _Tried:
         settings = Compressor(threshold_dbfs=round(threshold_dbfs, 1), ratio=ratio)
-        return (settings, *self.pieces.compressed(peak, settings))
+        return (settings, *self.whole.pieces.compressed(peak, settings))
 
     def told(self, found: list[Evened]) -> Evened | None:
         """Of what was found the first that does, by touch; else what leaves least. Found on pieces it is told for the whole, a
         little firmer where that has to be."""
         good = sorted((each for each in found if each.held.enough), key=lambda each: each.touch.touch)
         rest = sorted((each for each in found if not each.held.enough), key=lambda each: each.held.missing_db)
-        if self.pieces is self.whole:
+        if self.whole.pieces is self.whole:
             return next(iter([*good, *rest]), None)
         bounds, least = self.asked.bounds, None
         firmer = [firm for each in good[:MOST_TOLD] for firm in _firmer(each.shaping, bounds)]
@@ -187,7 +186,7 @@ class _Search:
         return found
 
     def _held(self, what: Shaping, compressed: NDArray[np.float32] | None = None) -> Evened:
-        return self.pieces.shaped(what, compressed).held(self.readings, self.asked)
+        return self.whole.pieces.shaped(what, compressed).held(self.readings, self.asked)
 
 
 def _sizes(bounds: Bounds) -> list[float]:
