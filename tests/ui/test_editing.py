@@ -10,6 +10,7 @@ import soundfile
 from playwright.sync_api import expect
 
 from tests import misread
+from tests.support import until
 from tests.ui import words
 from tests.ui.interface import DROP, RATE, InterfaceCase
 
@@ -84,6 +85,35 @@ class Editing(InterfaceCase):
         self.page.get_by_role("heading", name="one.wav").click()
         self.page.keyboard.press("Control+z")
         self.lasts(12)
+
+    def test_what_is_to_be_heard_before_it_is_measured_plays_as_soon_as_it_is(self):
+        panel = self.open_edits()
+        playing = self.page.get_by_role("group", name="Playing")
+        self.select(4.0, 6.0, duration_s=12)
+        with self.stage.worker_asleep():
+            panel.get_by_role("button", name="Cut out").click()
+            expect(panel.get_by_role("listitem")).to_have_count(1)
+            panel.get_by_role("button", name="Hear edit 1").click()
+            expect(playing.get_by_role("status")).to_have_text(words.PLAYS_SOON)
+            # Who does not want to wait any longer stops it.
+            playing.get_by_role("button", name=words.STOP).click()
+            expect(playing.get_by_role("status")).to_be_empty()
+            panel.get_by_role("button", name="Hear edit 1").click()
+            expect(playing.get_by_role("status")).to_have_text(words.PLAYS_SOON)
+            self.accessible()
+            at_s = self.page.evaluate(
+                """async () => {
+                  const answer = await fetch(`/api/recordings/${location.hash.split('/')[2]}/edits`);
+                  return (await answer.json()).edits[0].at_s;
+                }"""
+            )
+            heard: list[str] = []
+            self.page.on("request", lambda request: heard.append(request.url) if "/sound?" in request.url else None)
+        expect(playing.get_by_role("status")).to_be_empty()
+        until(lambda: self.page.wait_for_timeout(50) or bool(heard), what="the sound of the edit")
+        start = int(re.search(r"start=(\d+)", heard[0]).group(1))
+        self.assertAlmostEqual(start / RATE, at_s - 2, delta=0.01)
+        expect(playing.get_by_role("group", name="Position")).to_contain_text("of 0:10")
 
     def test_room_tone_is_laid_over_and_put_in_and_one_is_taken_back(self):
         panel = self.open_edits()

@@ -22,9 +22,10 @@
   data-heard={player.heard}
   data-heard-after={player.heardAfter?.toFixed(3)}
 >
-  <Button onclick={() => player.toggle()}>{player.playing ? 'Stop' : 'Play'}</Button>
+  <Button onclick={() => player.toggle()}>{player.playing || player.waiting ? 'Stop' : 'Play'}</Button>
   <span class="time" role="group" aria-label="Position"
-    >{clock(player.position)} <span class="soft">of {clock(player.duration)}</span></span
+    >{clock(player.position)}{#if player.duration}
+      <span class="soft">of {clock(player.duration)}</span>{/if}</span
   >
   {#if player.hasTreated && !player.hidden}
     <RadioRow
@@ -50,7 +51,10 @@
     <LinkButton onclick={() => blind?.open()}>Blind comparison…</LinkButton>
   {/if}
   {#if player.hasTreated}<BlindComparison bind:this={blind} {player} />{/if}
-  <span class="keys">H: play{player.hasTreated ? ' · X: switch version' : ''} · ?: shortcuts</span>
+  <span class="keys">
+    <span role="status">{player.waiting ? 'Plays as soon as the recording is measured' : ''}</span>
+    {#if !player.waiting}H: play{player.hasTreated ? ' · X: switch version' : ''} · ?: shortcuts{/if}
+  </span>
   {#if player.problem}<span class="problem" role="alert">{player.problem}</span>{/if}
 </div>
 
@@ -71,10 +75,8 @@
     font-size: var(--type-plain);
   }
   .keys {
-    color: var(--soft);
-  }
-  .keys {
     margin-left: auto;
+    color: var(--soft);
     font-size: var(--type-small);
   }
   label {

@@ -24,6 +24,8 @@ interface Playing {
 
 export class Player {
   playing = $state(false);
+  /** Playing was asked for while there was nothing to be heard yet: it begins as soon as there is. */
+  waiting = $state(false);
   /** Position on the source's time, in seconds. */
   position = $state(0);
   side = $state<Side>('source');
@@ -73,6 +75,7 @@ export class Player {
 
   load(source: Track, treated?: Track, names = { source: 'original', treated: 'processed' }): void {
     this.#tell(); // of what was loaded before
+    const waited = this.waiting;
     this.names = names;
     const before = this.#tracks;
     const same = before.source?.name === source.name;
@@ -82,6 +85,8 @@ export class Player {
     if (!same || (other && !treated)) this.stop();
     else if (other && treated) void this.#revise(treated);
     else this.#level();
+    this.position = Math.min(this.position, this.duration);
+    if (waited) void this.play();
   }
 
   /** Nothing can be heard: what was loaded before must not be taken for it. */
@@ -92,14 +97,14 @@ export class Player {
   }
 
   toggle(): void {
-    if (this.playing) this.stop();
+    if (this.playing || this.waiting) this.stop();
     else void this.play();
   }
 
   seek(seconds: number): void {
-    const again = this.playing;
+    const again = this.playing || this.waiting;
     this.stop();
-    this.position = Math.max(0, Math.min(seconds, this.duration));
+    this.position = Math.max(0, this.#tracks.source ? Math.min(seconds, this.duration) : seconds);
     if (again) void this.play();
   }
 
@@ -121,11 +126,12 @@ export class Player {
     this.#abort.abort();
     for (const { node } of this.#nodes) node.stop();
     this.#nodes = [];
-    this.playing = false;
+    this.playing = this.waiting = false;
   }
 
   async play(): Promise<void> {
     const source = this.#tracks.source;
+    this.waiting = !source;
     if (!source) return;
     if (this.loop && (this.position < this.loop.from || this.position >= this.loop.to)) this.position = this.loop.from;
     if (this.position >= this.duration - 0.05) this.position = 0;

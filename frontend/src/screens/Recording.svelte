@@ -431,7 +431,7 @@
                 onhear={(id) => {
                   bench.heardUpto = id;
                   player.swap('treated');
-                  if (!player.playing) player.toggle();
+                  if (!player.playing) void player.play();
                 }}
               />
             </section>
