@@ -15,6 +15,14 @@ TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 BROWSER = next(path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists())
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--disable-sync"]
 ALMANAC = "Almanac of a Tidal Mill"
+MADE = """async () => {
+  const [demo, productions] = await Promise.all(
+    ['demo', 'productions'].map(async (what) => (await fetch(`/api/${what}`)).json()),
+  );
+  const busy = productions.flatMap((one) => one.standing).filter((one) => ['unmeasured', 'running'].includes(one.status));
+  return demo?.state !== 'running' && demo?.state !== 'waiting' && busy.length === 0;
+}"""
+"""That the demo is made and measured."""
 
 
 def picture(page: Page, name: str) -> None:
@@ -73,6 +81,7 @@ def main() -> None:
         page.goto(address)
         address = page.evaluate("() => location.origin + '/'")  # without the start token
         page.get_by_role("link", name=ALMANAC).wait_for()
+        page.wait_for_function(MADE)
         picture(page, "productions")
         page.get_by_role("link", name=ALMANAC).click()
         page.locator("tr[data-name='10 October.wav'] .verdict").wait_for()

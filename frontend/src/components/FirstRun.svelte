@@ -24,7 +24,9 @@
   });
 </script>
 
-{#if !production}
+{#if production && demo.data && underWay(demo.data)}
+  <div><UnderWay work={demo.data} about="the demo production" waiting="Queued" {acting} /></div>
+{:else if !production}
   <section aria-label="First steps">
     <p>
       Ispettore measures voice recordings against a delivery specification, changes them as little as it takes to meet
@@ -52,6 +54,9 @@
     padding: var(--space-6) var(--space-6);
     background: var(--sheet);
     border: 1px solid var(--rule);
+  }
+  div {
+    margin-top: var(--space-4);
   }
   .wrong {
     color: var(--outside);

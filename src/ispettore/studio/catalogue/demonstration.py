@@ -2,12 +2,12 @@
 
 from uuid import UUID
 
-from sqlmodel import func, select
+from sqlmodel import Session, func, select
 
 from ispettore.studio.database import transaction
 from ispettore.studio.jobs import works
 from ispettore.studio.jobs.works import WorkView
-from ispettore.studio.tables import WorkKind
+from ispettore.studio.tables import Production, WorkKind
 
 _THE_DEMO = UUID(int=1)
 
@@ -15,9 +15,21 @@ _THE_DEMO = UUID(int=1)
 def ask() -> None:
     """Have them made. Under way already, they are not asked for twice."""
     with transaction() as session:
-        session.execute(select(func.pg_advisory_xact_lock(_THE_DEMO.int)))
-        if not works.under_way(session, WorkKind.DEMO, _THE_DEMO):
-            works.ask(session, WorkKind.DEMO, _THE_DEMO, of=None)
+        _ask(session)
+
+
+def ask_at_start() -> bool:
+    """Have them made where nothing is here yet; whether they are being made."""
+    with transaction() as session:
+        if session.exec(select(Production.id).limit(1)).first() is None:
+            _ask(session)
+        return works.under_way(session, WorkKind.DEMO, _THE_DEMO)
+
+
+def _ask(session: Session) -> None:
+    session.execute(select(func.pg_advisory_xact_lock(_THE_DEMO.int)))
+    if not works.under_way(session, WorkKind.DEMO, _THE_DEMO):
+        works.ask(session, WorkKind.DEMO, _THE_DEMO, of=None)
 
 
 def state() -> WorkView | None:

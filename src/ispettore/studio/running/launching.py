@@ -20,14 +20,12 @@ from ispettore.core.errors import IspettoreError
 from ispettore.studio import logs
 from ispettore.studio.access import binding, start
 from ispettore.studio.access.letting_in import access, alone
-from ispettore.studio.catalogue import specifications
+from ispettore.studio.catalogue import demonstration, specifications
 from ispettore.studio.database import engine, migrate
 from ispettore.studio.jobs import attempts
 from ispettore.studio.locations import PACKAGE, state
 from ispettore.studio.running.cluster import Cluster, free_port, reachable_folder
 from ispettore.studio.settings import settings
-from ispettore.studio.store.blobs import Store
-from ispettore.studio.worker import seeding
 
 PATIENCE_S = 4.0
 log = structlog.get_logger()
@@ -119,10 +117,8 @@ def _launch(*, demo: bool, say: Callable[[str], None], note: Callable[[str], Non
         specifications.follow_shipped()
         attempts.sweep(settings().work)
         if demo:
-            wanted = seeding.wanted()
-            say("Seeding the demo production …" if wanted else "The demo data is there already.")
-            if wanted:
-                seeding.seed(Store(settings().store))
+            making = demonstration.ask_at_start()
+            say("The demo productions are being made …" if making else "The demo data is there already.")
         port = settings().port
         if not _free(port):
             if "ISPETTORE_PORT" not in os.environ:

@@ -1,4 +1,4 @@
-"""Putting the demo productions in: at the start of the demo, and whenever somebody asks for them."""
+"""Putting the demo productions in, as work of a worker: asked for by the demo as it starts, or by somebody."""
 
 import tempfile
 from collections.abc import Callable, Sequence
@@ -7,7 +7,6 @@ from pathlib import Path
 from uuid import NAMESPACE_OID, UUID, uuid5
 
 import structlog
-from sqlmodel import select
 
 from ispettore.core.check.advice import take_check
 from ispettore.core.check.figures import check
@@ -28,12 +27,6 @@ from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import Production, now
 
 log = structlog.get_logger()
-
-
-def wanted() -> bool:
-    """Whether nothing is here yet."""
-    with transaction() as session:
-        return session.exec(select(Production.id).limit(1)).first() is None
 
 
 def seed(store: Store, told: Callable[[str, float], bool] = lambda _stage, _fraction: False) -> None:
