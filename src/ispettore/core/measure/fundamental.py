@@ -26,21 +26,21 @@ def usual(low: LowRate, passages: Passages) -> float | None:
         [np.arange(first, last - cells, cells // 2) for first, last in passages.speech] or [np.zeros(0, dtype=np.int64)]
     )
     chosen = starts[:: max(1, starts.size // MOST)]
-    waves = [low.within(int(start), int(start) + cells).mean(axis=0) for start in chosen]
-    if len(waves) < FEWEST:
+    if len(chosen) < FEWEST:
         return None
-    size = max(wave.size for wave in waves)
-    whole = np.array([wave for wave in waves if wave.size == size])
-    voiced = [hz for hz in pitches(whole, rate_hz=low.rate_hz) if hz is not None]
+    waves, there = low.stretches(chosen, cells)
+    found = pitches(waves[there == waves.shape[1]], rate_hz=low.rate_hz)
+    voiced = found[~np.isnan(found)]
     return float(np.median(voiced)) if len(voiced) >= FEWEST else None
 
 
-def pitches(waves: NDArray[np.floating], *, rate_hz: float) -> list[float | None]:
-    """The pitch of each short stretch in Hz, shape (stretches, samples); None for those that are not voiced."""
+def pitches(waves: NDArray[np.floating], *, rate_hz: float) -> NDArray[np.float64]:
+    """The pitch of each short stretch in Hz, shape (stretches,), of waves of shape (stretches, samples); nan for those that are not
+    voiced."""
     count, size = waves.shape
     least, most = int(rate_hz / HIGHEST_HZ), int(np.ceil(rate_hz / LOWEST_HZ))
-    if size < 2 * most:
-        return [None] * count
+    if size < 2 * most or count == 0:
+        return np.full(count, np.nan)
     plain = waves.astype(np.float64) - waves.mean(axis=1, keepdims=True)
     energy = np.concatenate((np.zeros((count, 1)), np.cumsum(plain**2, axis=1)), axis=1)
     lags = np.arange(least - 1, most + 2)
@@ -48,16 +48,13 @@ def pitches(waves: NDArray[np.floating], *, rate_hz: float) -> list[float | None
     product = np.fft.irfft(np.abs(bands) ** 2, axis=1)[:, lags]
     both = energy[:, -1 - lags] * (energy[:, -1:] - energy[:, lags])
     alike = product / np.maximum(np.sqrt(both), 1e-20)
-    return [_pitch(row, lags, rate_hz) if sounds else None for row, sounds in zip(alike, plain.any(axis=1), strict=True)]
-
-
-def _pitch(alike: NDArray[np.float64], lags: NDArray[np.int64], rate_hz: float) -> float | None:
-    peaks = np.flatnonzero((alike[1:-1] >= alike[:-2]) & (alike[1:-1] > alike[2:])) + 1
-    if not peaks.size or alike[peaks].max() < ALIKE:
-        return None
+    before, at, after = alike[:, :-2], alike[:, 1:-1], alike[:, 2:]
+    peaks = np.where((at >= before) & (at > after), at, -1.0)
+    highest = peaks.max(axis=1, keepdims=True)
     # The shortest of the delays that are nearly as good as the best: twice a period is a period too.
-    best = int(peaks[alike[peaks] > 0.92 * alike[peaks].max()][0])
-    before, at, after = alike[best - 1 : best + 2]
+    best = np.argmax(peaks > 0.92 * highest, axis=1)
+    before, at, after = (part[np.arange(count), best] for part in (before, at, after))
     bent = before - 2 * at + after
-    part = 0.5 * (before - after) / bent if bent < 0 else 0.0
-    return float(rate_hz / (lags[best] + part))
+    part = np.where(bent < 0, 0.5 * (before - after) / np.where(bent < 0, bent, -1.0), 0.0)
+    voiced = (highest[:, 0] >= ALIKE) & plain.any(axis=1)
+    return np.where(voiced, rate_hz / (lags[1:-1][best] + part), np.nan)

@@ -11,6 +11,7 @@ from ispettore.core.measure.grid import CELL_S, Seconds, Series
 RATE_HZ = 1_400
 PASS_HZ, STOP_HZ = 400.0, 1_000.0
 STEPS = 8  # the low-pass is so many steps long
+TOGETHER_S = 300.0  # so much is read at a time
 
 
 def factor(sample_rate_hz: int) -> int:
@@ -52,6 +53,24 @@ class LowRate:
         """Give out what the low-pass still holds."""
         silence = np.zeros((len(self._rest), self._before), dtype=np.float32)
         self._advance(np.concatenate((self._rest, silence), axis=1), 0, len(silence))
+
+    def stretches(self, first_cells: NDArray[np.int64], cells: int) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
+        """So many cells from each of these on, in order of time: the mean of the channels, shape (stretches, samples), and how many
+        of those samples there are. Which falls one sample longer and which shorter depends on where it lies; as many are read for
+        all."""
+        first = np.round(first_cells * CELL_S * self.rate_hz).astype(np.int64)
+        there = np.minimum(np.round((first_cells + cells) * CELL_S * self.rate_hz).astype(np.int64), len(self.samples)) - first
+        size = int(there.max(initial=0))
+        found = np.zeros((first.size, size), dtype=np.float32)
+        done = 0
+        while done < first.size:
+            near = int(np.searchsorted(first, first[done] + round(TOGETHER_S * self.rate_hz), side="right"))
+            start = int(first[done])
+            part = self.samples.part(start, int(first[near - 1]) + size).mean(axis=0)
+            part = np.pad(part, (0, max(int(first[near - 1]) + size - start - part.size, 0)))
+            found[done:near] = np.lib.stride_tricks.sliding_window_view(part, size)[first[done:near] - start]
+            done = near
+        return found, there
 
     def within(self, first_cell: int, last_cell: int) -> NDArray[np.float32]:
         """The samples within these cells, shape (channels, samples)."""

@@ -240,11 +240,11 @@ def _taken_up(on: _Frames, back: _Frames, may: NDArray[np.bool_], most_rest: flo
 
 def _usually_apart(on: _Frames, back: _Frames) -> float:
     """How far apart two moments of this voice usually are, in dB."""
-    one, other = on.shape[on.spoken > 0], back.shape[back.spoken > 0]
-    if not len(one) or not len(other):
+    one, other = np.flatnonzero(on.spoken > 0), np.flatnonzero(back.spoken > 0)
+    if not one.size or not other.size:
         return 0.0
-    pairs = np.random.default_rng(1).integers(0, (len(one), len(other)), size=(500, 2))
-    return float(np.median(np.linalg.norm(one[pairs[:, 0]] - other[pairs[:, 1]], axis=1)))
+    pairs = np.random.default_rng(1).integers(0, (one.size, other.size), size=(500, 2))
+    return float(np.median(np.linalg.norm(on.shape[one[pairs[:, 0]]] - back.shape[other[pairs[:, 1]]], axis=1)))
 
 
 @kernel

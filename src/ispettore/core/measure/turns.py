@@ -118,18 +118,11 @@ def _pitches(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
 def _pitches_of(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
     cells = round(fundamental.STRETCH_S * CELLS_PER_SECOND)
     size = int(fundamental.STRETCH_S * low.rate_hz)
-    waves, of = [], []
-    for number, (first, last) in enumerate(phrases):
-        for start in np.linspace(first, max(first, last - cells), STRETCHES).round().astype(int):
-            wave = low.within(int(start), int(start) + cells).mean(axis=0)
-            if wave.size >= size:
-                waves.append(wave[:size])
-                of.append(number)
-    found: list[list[float]] = [[] for _ in phrases]
-    for number, hz in zip(of, fundamental.pitches(np.array(waves), rate_hz=low.rate_hz) if waves else [], strict=True):
-        if hz is not None:
-            found[number].append(np.log(hz))
-    return [float(np.median(each)) if len(each) >= VOICED else float("nan") for each in found]
+    first, last = np.array(phrases).T
+    starts = np.linspace(first, np.maximum(first, last - cells), STRETCHES, axis=1).round().astype(np.int64)
+    waves, there = low.stretches(starts.ravel(), cells)
+    hz = np.where(there >= size, fundamental.pitches(waves[:, :size], rate_hz=low.rate_hz), np.nan).reshape(starts.shape)
+    return [float(np.median(each)) if (each := np.log(row[~np.isnan(row)])).size >= VOICED else float("nan") for row in hz]
 
 
 def _parted(features: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.int64] | None:
