@@ -69,7 +69,10 @@ class BetweenTheWords(unittest.TestCase):
         self.assert_close(corpus.some(steady(), every=29))
 
     def test_a_room_that_swells_reads_its_mean_power(self):
-        self.assert_close(corpus.some(swelling(), every=11))
+        self.assert_close(corpus.some(swelling(swings_db=(4, 8, 12)), every=17))
+
+    def test_a_room_that_swells_is_told_from_a_breath_in_every_pause(self):
+        self.assert_close(corpus.some(swelling(-40, swings_db=(4, 8, 12)), every=13))
 
     def test_a_breath_is_told_as_one(self):
         laid = speakers.laid(speakers.REAL, rate=RATE, pause_s=0.8)

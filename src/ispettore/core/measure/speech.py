@@ -2,6 +2,7 @@
 
 A short-time level above 150 Hz stands against an estimate of the noise that follows the recording (minimum statistics after
 R. Martin, IEEE Trans. Speech and Audio Processing 9(5), 2001), with hysteresis, so that the soft ends of words stay with them.
+Where the room swells, that estimate moves with it (`swelling.py`).
 A run that rises too little, or too briefly, is not speech; nor is what stays at one level for 0.4 s far under the voice (the room
 grew louder there); nor is a run without voice in it, unless it hisses right beside a voiced one: a voice has most of its energy
 below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out a quarter of an
@@ -15,10 +16,11 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from ispettore.core.measure import decibels
+from ispettore.core.measure import decibels, swelling
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches, widened
 from ispettore.core.measure.spectra import Spectra, centres_hz
+from ispettore.core.measure.swelling import Swelling
 
 DEAD_AMPLITUDE = 10 ** (-90 / 20)
 DEAD_CELLS = 10  # 50 ms
@@ -92,11 +94,14 @@ def find(voice_power: Series, cells: Cells, spectra: Spectra, marked: Runs | Non
     """
     count = len(voice_power)
     dead = dead_cells(cells)
-    level, above, noise = _levels(voice_power, dead)
+    level, above, noise, loud = _levels(voice_power, dead)
+    swell = swelling.find(alone=(above == 0) & ~dead, soft=level <= loud - STEADY_BELOW_VOICE_DB, spectra=spectra)
+    if swell.any:
+        level, above, noise, _ = _levels(voice_power, dead, swell)
     strong, voice_db = _strong(level, above, voice_power, dead)
-    speech = _speech(strong, level, voice_db, spectra)
+    speech = _speech(strong, level, voice_db, spectra, swell)
     pauses = _between(speech, count)
-    room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead)
+    room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead, swell)
     if marked is not None:
         room = np.zeros(count, dtype=bool)
         for start, end in marked:
@@ -116,10 +121,13 @@ def dead_cells(cells: Cells) -> Mask:
     return dead
 
 
-def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArray[np.uint8], NDArray[np.float32]]:
+def _levels(
+    voice_power: Series, dead: Mask, swell: Swelling | None = None
+) -> tuple[NDArray[np.float16], NDArray[np.uint8], NDArray[np.float32], float]:
     """The short-time level in dB, and how far it stands above the noise: 0 not, 1 off, 2 on, 3 risen; shape (cells,) each.
 
-    And the noise in dB at every `NOISE_EVERY`-th cell.
+    And the noise in dB at every `NOISE_EVERY`-th cell, and the level that the loudest twentieth reaches. By `swell` the noise is
+    known to have swollen.
     """
     count = dead.size
     level = np.empty(count, dtype=np.float16)
@@ -134,12 +142,14 @@ def _levels(voice_power: Series, dead: Mask) -> tuple[NDArray[np.float16], NDArr
         power = voice_power.part(before, after)[0].astype(np.float64)
         smooth = _decibels(power, SMOOTH_CELLS)
         noise = np.full(power.size, loud - 40.0) if gated else _noise(power, near_dead[before:after], least)
+        if swell is not None:
+            noise = noise + swell.at(before, after)
         inner = slice(first - before, last - before)
         over = (smooth - noise)[inner]
         level[first:last] = smooth[inner]
         above[first:last] = (over > OFF_DB).astype(np.uint8) + (over > ON_DB) + (over > RISE_DB)
         under[first // NOISE_EVERY : (last + NOISE_EVERY - 1) // NOISE_EVERY] = noise[inner][::NOISE_EVERY]
-    return level, above, under
+    return level, above, under, loud
 
 
 def _loud_and_least(voice_power: Series, dead: Mask, near_dead: Mask) -> tuple[float, float]:
@@ -260,7 +270,7 @@ class _Frames:
         return running[frames[:, 1]] - running[frames[:, 0]]
 
 
-def _frames(strong: Runs, spectra: Spectra) -> _Frames:
+def _frames(strong: Runs, spectra: Spectra, swell: Swelling) -> _Frames:
     centres = centres_hz(spectra.sample_rate_hz)
     low, high = centres < VOICED_BELOW_HZ, centres > HISS_ABOVE_HZ
     step_cells = spectra.step_s / CELL_S
@@ -275,18 +285,20 @@ def _frames(strong: Runs, spectra: Spectra) -> _Frames:
     room /= max(int((~busy).sum()), 1)
     voiced, hissing = np.zeros(count, dtype=bool), np.zeros(count, dtype=bool)
     for first in range(0, count, 65_536):
-        part = np.maximum(spectra.bands.part(first, first + 65_536) - room[:, None], 0)
+        louder = 10 ** (swell.raised_db[first : first + 65_536] / 10)
+        part = np.maximum(spectra.bands.part(first, first + 65_536) - room[:, None] * louder, 0)
         whole = part.sum(axis=0) + 1e-20
-        plain = whole > STANDS_OUT * room.sum()
+        plain = whole > STANDS_OUT * room.sum() * louder
         voiced[first : first + 65_536] = plain & (part[low].sum(axis=0) >= VOICED_SHARE * whole)
         hissing[first : first + 65_536] = plain & (part[high].sum(axis=0) >= HISS_SHARE * whole)
     return _Frames(np.append(0, np.cumsum(voiced)), np.append(0, np.cumsum(hissing)), step_cells)
 
 
-def _speech(strong: Runs, level: NDArray[np.float16], voice_db: float, spectra: Spectra) -> Runs:
+def _speech(strong: Runs, level: NDArray[np.float16], voice_db: float, spectra: Spectra, swell: Swelling) -> Runs:
+    """Runs that are speech."""
     if len(strong) == 0:
         return strong
-    frames = _frames(strong, spectra)
+    frames = _frames(strong, spectra, swell)
     lengths = strong[:, 1] - strong[:, 0]
     voices = frames.count(frames.voiced, strong)
     size = np.diff(frames.range(strong), axis=1)[:, 0]
@@ -349,7 +361,9 @@ def _between(speech: Runs, count: int) -> Runs:
     return edges[edges[:, 1] > edges[:, 0]]
 
 
-def _room_tone(pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[np.float32], dead: Mask) -> tuple[Mask, Runs]:
+def _room_tone(
+    pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[np.float32], dead: Mask, swell: Swelling
+) -> tuple[Mask, Runs]:
     """Room tone, and the sounds in the pauses that are none.
 
     `noise` is the level that the noise falls to around every `NOISE_EVERY`-th cell, in dB.
@@ -362,6 +376,7 @@ def _room_tone(pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[
         under = plain.part(before, int(group[-1, 1]) + TENTH).mean(axis=0) - 1.5 * power
         rumbling = _decibels(np.maximum(under, 0), TENTH)
         quick, slow = _decibels(power, SMOOTH_CELLS), _decibels(power, TENTH)
+        raised = swell.at(before, before + power.size)
         for start, end in group.tolist():
             first = start + (AFTER_SPEECH_CELLS if start > 0 else 0)
             last = end - (BEFORE_SPEECH_CELLS if end < dead.size else 0)
@@ -371,10 +386,13 @@ def _room_tone(pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[
             inside = slice(first - before, last - before)
             floor = float(noise[(first + last) // 2 // NOISE_EVERY])
             near = max(start - before + NEAR_SPEECH_CELLS, 0) if start > 0 else 0
-            lowest = float(slow[near : last - before][~dead[near + before : last]].min())
-            out = usable & _sounding(quick[inside], slow[inside], usable, lowest, floor)
-            usual = max(decibels.middle(rumbling[inside][usable]), lowest)
-            out |= usable & (rumbling[inside] > usual + THUMP_DB)
+            softest = near + int(np.argmin(np.where(dead[near + before : last], np.inf, slow[near : last - before])))
+            lowest = float(slow[softest])
+            since = np.maximum(raised[inside] - raised[softest], 0.0)  # by how much the room has swollen from there
+            out = usable & _sounding(quick[inside] - since, slow[inside] - since, usable, lowest, floor)
+            rumble = rumbling[inside] - since
+            usual = max(decibels.middle(rumble[usable]), lowest)
+            out |= usable & (rumble > usual + THUMP_DB)
             kept = usable & ~widened(out, EDGE_CELLS)
             room[first:last] = kept
             if out.any():
