@@ -24,7 +24,7 @@
 >
   <Button onclick={() => player.toggle()}>{player.playing || player.waiting ? 'Stop' : 'Play'}</Button>
   <span class="time" role="group" aria-label="Position"
-    >{clock(player.position)} <span class="soft">{player.duration ? `of ${clock(player.duration)}` : ''}</span></span
+    >{clock(player.position)} <span class="soft">{player.coming ? '' : `of ${clock(player.duration)}`}</span></span
   >
   {#if player.hasTreated && !player.hidden}
     <RadioRow

@@ -24,7 +24,9 @@ interface Playing {
 
 export class Player {
   playing = $state(false);
-  /** Playing was asked for while there was nothing to be heard yet: it begins as soon as there is. */
+  /** Nothing can be heard yet, but is on its way. */
+  coming = $state(false);
+  /** Playing was asked for meanwhile: it begins as soon as there is something to be heard. */
   waiting = $state(false);
   /** Position on the source's time, in seconds. */
   position = $state(0);
@@ -76,6 +78,7 @@ export class Player {
   load(source: Track, treated?: Track, names = { source: 'original', treated: 'processed' }): void {
     this.#tell(); // of what was loaded before
     const waited = this.waiting;
+    this.coming = false;
     this.names = names;
     const before = this.#tracks;
     const same = before.source?.name === source.name;
@@ -89,9 +92,10 @@ export class Player {
     if (waited) void this.play();
   }
 
-  /** Nothing can be heard: what was loaded before must not be taken for it. */
-  unload(): void {
+  /** Nothing can be heard: what was loaded before must not be taken for it. `coming` is whether something is on its way. */
+  unload(coming = false): void {
     this.stop();
+    this.coming = coming;
     this.#tracks = {};
     this.side = 'source';
   }
@@ -104,7 +108,7 @@ export class Player {
   seek(seconds: number): void {
     const again = this.playing || this.waiting;
     this.stop();
-    this.position = Math.max(0, this.#tracks.source ? Math.min(seconds, this.duration) : seconds);
+    this.position = Math.max(0, this.coming ? seconds : Math.min(seconds, this.duration));
     if (again) void this.play();
   }
 
@@ -131,7 +135,7 @@ export class Player {
 
   async play(): Promise<void> {
     const source = this.#tracks.source;
-    this.waiting = !source;
+    this.waiting = !source && this.coming;
     if (!source) return;
     if (this.loop && (this.position < this.loop.from || this.position >= this.loop.to)) this.position = this.loop.from;
     if (this.position >= this.duration - 0.05) this.position = 0;

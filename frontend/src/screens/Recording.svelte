@@ -88,9 +88,10 @@
   const shown = $derived(bench.versionAt(shownSide));
   const sound = $derived(bench.soundOf(shownSide));
   const tracks = $derived(bench.tracksOf(shownSide));
+  const coming = $derived(Boolean(bench.settling));
   $effect(() => {
-    const heard = bench.heard;
-    untrack(() => (heard ? player.load(heard.source, heard.treated, heard.names) : player.unload()));
+    const [heard, soon] = [bench.heard, coming];
+    untrack(() => (heard ? player.load(heard.source, heard.treated, heard.names) : player.unload(soon)));
   });
   /** Half a second before a place, so that it is heard coming. */
   function go(place: Place) {
