@@ -34,6 +34,10 @@ def noise_floors() -> None:
         "… by 4 dB, with breaths": between.swelling(-40, (4,)),
         "… by 8 dB, with breaths": between.swelling(-40, (8,)),
         "… by 12 dB, with breaths": between.swelling(-40, (12,)),
+        "phrases 14 and 17 dB softer than the rest": between.softer((14, 17)),
+        "… 20 dB softer": between.softer((20,)),
+        "… 23 dB softer": between.softer((23,)),
+        "rooms that something makes louder by 6 to 16 dB": between.louder(),
     }
     for name, cases in corpora.items():
         errors = np.array(each(error_db, cases))

@@ -105,7 +105,7 @@ SECONDS: dict[str, int] = {
     "tests.core.test_voices_findings": 60,
     "tests.core.test_marks": 45,
     "tests.core.test_repeats": 25,
-    "tests.core.test_voices_between_the_words": 45,
+    "tests.core.test_voices_between_the_words": 70,
     "tests.core.test_cleaning": 40,
     "tests.core.test_exactness": 40,
     "tests.core.test_kernels_against_references": 35,

@@ -63,11 +63,7 @@ def placed(wave: Wave, level_dbfs: float, kind: str = "pink", dbfs: float = -75.
 
 def whispered(name: str) -> Wave:
     """The voice without its pitch: noise that has its short-term spectrum."""
-    wave = spoken(name)
-    _, _, bins = scipy.signal.stft(wave, nperseg=512)
-    phase = np.exp(2j * np.pi * np.random.default_rng(3).random(bins.shape))
-    _, made = scipy.signal.istft(np.abs(bins) * phase, nperseg=512)
-    return placed(np.where(np.abs(wave) > 0, made[: wave.size], 0.0) + 1e-9, -24)
+    return placed(speakers.whispered(spoken(name)) + 1e-9, -24)
 
 
 def with_music() -> Wave:

@@ -129,6 +129,45 @@ def swelling(frames: int, *, rate: int, dbfs: float, swing_db: float, period_s: 
     return np.asarray(swung * 10 ** (dbfs / 20) / np.sqrt(np.mean(swung**2)))
 
 
+def whispered(wave: Wave, *, seed: int = 3) -> Wave:
+    """The voice without its pitch: noise that has its short-term spectrum, and silence where it has."""
+    _, _, bins = scipy.signal.stft(wave, nperseg=512)
+    phase = np.exp(2j * np.pi * np.random.default_rng(seed).random(bins.shape))
+    _, made = scipy.signal.istft(np.abs(bins) * phase, nperseg=512)
+    return np.where(np.abs(wave) > 0, made[: wave.size], 0.0)
+
+
+SOFTER = ("every third", "a passage", "the second half", "every third, whispered")
+
+
+def softer(where: Laid, *, by_db: float, which: str) -> Laid:
+    """The same with phrases that are said so much more softly: one of `SOFTER`."""
+    wave, count = where.wave.copy(), len(where.spans)
+    soft = {"a passage": range(count // 3, 2 * count // 3), "the second half": range(count // 2, count)}
+    for start, end in where.spans[list(soft.get(which, range(2, count, 3)))]:
+        part = slice(round(start * where.rate), round(end * where.rate))
+        said = faults.at_level(whispered(wave[part]), rms_dbfs=-20.0) if which.endswith("whispered") else wave[part]
+        wave[part] = said * 10 ** (-by_db / 20)
+    return Laid(wave, where.spans, where.rate)
+
+
+LOUDER = ("every third pause", "eight seconds of twenty")
+
+
+def louder(where: Laid, *, dbfs: float, kind: str, when: str, seed: int = 9) -> Wave:
+    """A noise that comes and goes, to be added to a room: `hum` of the mains or a kind of `room`, of this level while it is there,
+    in one of `LOUDER`."""
+    frames, rate = where.wave.size, where.rate
+    there = np.zeros(frames)
+    if when == "every third pause":
+        for start, end in where.pauses()[1::3]:
+            there[round((start - 0.04) * rate) : round((end + 0.04) * rate)] = 1.0
+    else:
+        there[np.arange(frames) / rate % 20 > 12] = 1.0
+    hum = faults.at_level(mains(frames, rate=rate), rms_dbfs=dbfs) if kind == "hum" else None
+    return there * (room(frames, rate=rate, dbfs=dbfs, kind=kind, seed=seed) if hum is None else hum)
+
+
 def mains(
     frames: int, *, rate: int = 44_100, base_hz: float = 50.03, lines: Sequence[int] = range(1, 11), level: float = 0.008
 ) -> Wave:

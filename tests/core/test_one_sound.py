@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from ispettore.core.measure import fundamental, voice_tone
+from ispettore.core.measure import pitch, voice_tone
 from ispettore.core.measure.inspecting import inspect
 from ispettore.core.measure.meters import Measured
 from ispettore.core.plan import one_sound
@@ -199,12 +199,12 @@ class Voices(unittest.TestCase):
     def test_pitches_are_those_of_each_stretch_alone(self):
         def alone(wave, rate_hz):
             wave = wave - wave.mean()
-            least, most = int(rate_hz / fundamental.HIGHEST_HZ), int(np.ceil(rate_hz / fundamental.LOWEST_HZ))
+            least, most = int(rate_hz / pitch.HIGHEST_HZ), int(np.ceil(rate_hz / pitch.LOWEST_HZ))
             lags = np.arange(least - 1, most + 2)
             energy = np.concatenate(([0.0], np.cumsum(wave**2)))
             alike = np.array([wave[:-lag] @ wave[lag:] / np.sqrt(energy[-1 - lag] * (energy[-1] - energy[lag])) for lag in lags])
             peaks = np.flatnonzero((alike[1:-1] >= alike[:-2]) & (alike[1:-1] > alike[2:])) + 1
-            if not peaks.size or alike[peaks].max() < fundamental.ALIKE:
+            if not peaks.size or alike[peaks].max() < pitch.ALIKE:
                 return None
             best = peaks[alike[peaks] > 0.92 * alike[peaks].max()][0]
             before, at, after = alike[best - 1 : best + 2]
@@ -213,13 +213,13 @@ class Voices(unittest.TestCase):
         rng, rate = np.random.default_rng(4), 1_000.0
         at = np.arange(80) / rate
         waves = np.array([np.sin(2 * np.pi * hz * at) + 0.4 * rng.standard_normal(80) for hz in np.linspace(70, 320, 40)])
-        found = fundamental.pitches(waves, rate_hz=rate)
+        found = pitch.pitches(waves, rate_hz=rate)
         for wave, hz in zip(waves, found, strict=True):
             expected = alone(wave, rate)
             self.assertEqual(np.isnan(hz), expected is None)
             if expected is not None:
                 self.assertAlmostEqual(hz, expected, delta=1e-6 * expected)
-        self.assertTrue(np.isnan(fundamental.pitches(np.zeros((2, 80)), rate_hz=rate)).all())
+        self.assertTrue(np.isnan(pitch.pitches(np.zeros((2, 80)), rate_hz=rate)).all())
 
     def test_readers_are_told_apart_and_one_reader_in_two_rooms_is_one(self):
         heard = []

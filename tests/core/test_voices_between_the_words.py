@@ -27,6 +27,11 @@ class Case(NamedTuple):
     kind: str
     swing_db: int = 0
     period_s: float = 0.0
+    softer_db: int = 0
+    which: str = ""
+    louder_db: int = 0
+    louder_kind: str = ""
+    when: str = ""
 
 
 def steady() -> list[Case]:
@@ -41,10 +46,29 @@ def swelling(breath_dbfs: int | None = None, swings_db: tuple[int, ...] = (4, 8)
     return [Case(name, 0.8, 0.4, breath_dbfs, room, kind, swing, period) for name, room, kind, swing, period in rooms]
 
 
+def softer(by_db: tuple[int, ...] = (14, 17, 20, 23)) -> list[Case]:
+    """Steady rooms in which some phrases are said, or whispered, far more softly than the others."""
+    said = product(speakers.NAMES, (-55, -62, -70), ("pink", "white"), by_db, speakers.SOFTER)
+    return [Case(name, 0.65, 0.0, None, room, kind, softer_db=by, which=which) for name, room, kind, by, which in said]
+
+
+def louder(by_db: tuple[int, ...] = (6, 10, 16)) -> list[Case]:
+    """Rooms that something makes louder in some pauses, or for some seconds, at once."""
+    rooms = product(speakers.NAMES, (0.65, 1.2), (-60, -68), by_db, ("pink", "white", "hum"), speakers.LOUDER)
+    return [
+        Case(name, pause_s, 0.0, None, room, "pink", louder_db=by, louder_kind=kind, when=when)
+        for name, pause_s, room, by, kind, when in rooms
+    ]
+
+
 def errors_db(cases: Sequence[Case]) -> Iterator[float]:
     """Noise floor read less the mean power of the noise between the phrases, for each case; not a number without a reading."""
     for case in cases:
-        laid = speakers.laid(case.speaker, rate=RATE, pause_s=case.pause_s, head_s=0.5, tail_s=0.5 if case.pause_s < 0.7 else 1.2)
+        seconds = 40.0 if case.which or case.when else 0.0
+        tail_s = 0.5 if case.pause_s < 0.7 else 1.2
+        laid = speakers.laid(case.speaker, rate=RATE, pause_s=case.pause_s, head_s=0.5, tail_s=tail_s, seconds=seconds)
+        if case.which:
+            laid = speakers.softer(laid, by_db=case.softer_db, which=case.which)
         wave = laid.wave.copy()
         if case.breath_dbfs is not None:
             wave += speakers.breaths(laid, seconds=case.breath_s, dbfs=case.breath_dbfs, seed=3)
@@ -53,6 +77,8 @@ def errors_db(cases: Sequence[Case]) -> Iterator[float]:
             noise = speakers.swelling(wave.size, swing_db=case.swing_db, period_s=case.period_s, **room)
         else:
             noise = speakers.room(wave.size, **room)
+        if case.when:
+            noise += speakers.louder(laid, dbfs=case.room_dbfs + case.louder_db, kind=case.louder_kind, when=case.when)
         read = measure_array((wave + noise)[:, None], sample_rate_hz=RATE).inspection.value("noise_floor_dbfs")
         yield np.nan if read is None else read - faults.level_db(noise[~laid.words])
 
@@ -73,6 +99,12 @@ class BetweenTheWords(unittest.TestCase):
 
     def test_a_room_that_swells_is_told_from_a_breath_in_every_pause(self):
         self.assert_close(corpus.some(swelling(-40, swings_db=(4, 8, 12)), every=13))
+
+    def test_what_is_said_far_more_softly_than_the_rest_is_no_room(self):
+        self.assert_close(corpus.some(softer(), every=31))
+
+    def test_a_room_that_something_makes_louder_is_the_room(self):
+        self.assert_close(corpus.some(louder(), every=41))
 
     def test_a_breath_is_told_as_one(self):
         laid = speakers.laid(speakers.REAL, rate=RATE, pause_s=0.8)

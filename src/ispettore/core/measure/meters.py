@@ -137,7 +137,7 @@ class Meters:
     ) -> Measured:
         """All readings and findings of what was fed, and those that were `found` already."""
         self.low_rate.finish()
-        passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self._marked(room_tone, name))
+        passages = speech.find(self.filtered.voice_power, self.cells, self.spectra, self.low_rate, self._marked(room_tone, name))
         readings, overs = self.levels.result(duration_s=facts.duration_s)
         heard = Heard(facts, self.levels, self.spectra, self.low_rate, passages, readings, overs)
         for read in (*(meter.read for meter in self.fed), *READ):

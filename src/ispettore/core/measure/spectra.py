@@ -72,6 +72,11 @@ class Spectra:
         """Mean square of each bin over the whole file, shape (bins,); bin k stands at k · rate / length."""
         return np.asarray(self._sum / max(len(self.bands), 1))
 
+    def frame_at(self, cells: NDArray[np.int64]) -> NDArray[np.int64]:
+        """The frame whose middle is nearest to the middle of each cell, the last where there are no more; shape of `cells`."""
+        nearest = np.round(((cells + 0.5) * CELL_S - self.step_s / 4) / self.step_s).astype(np.int64)
+        return np.clip(nearest, 0, len(self.bands) - 1)
+
     def frames_of(self, first_cell: int, last_cell: int) -> tuple[int, int]:
         """The frames that lie mostly within the cells `first_cell` to `last_cell`: first and last (exclusive)."""
         first = round(first_cell * CELL_S / self.step_s)

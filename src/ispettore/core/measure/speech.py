@@ -3,10 +3,10 @@
 A short-time level above 150 Hz stands against an estimate of the noise that follows the recording (minimum statistics after
 R. Martin, IEEE Trans. Speech and Audio Processing 9(5), 2001), with hysteresis, so that the soft ends of words stay with them.
 Where the room swells, that estimate moves with it (`swelling.py`).
-A run that rises too little, or too briefly, is not speech; nor is what stays at one level for 0.4 s far under the voice (the room
-grew louder there); nor is a run without voice in it, unless it hisses right beside a voiced one: a voice has most of its energy
-below 800 Hz once the room's own is taken off, a breath has not. Everything is worked out a quarter of an
-hour at a time, so memory does not grow with the file but for a few marks a cell.
+A run that rises too little, or too briefly, is not speech; nor is what stays at one level for 0.4 s far under the voice while
+neither its make-up nor a pitch in it moves (the room grew louder there); nor is a run without voice in it, unless it hisses right
+beside a voiced one: a voice has most of its energy below 800 Hz once the room's own is taken off, a breath has not. Everything is
+worked out a quarter of an hour at a time, so memory does not grow with the file but for a few marks a cell.
 """
 
 from collections.abc import Iterator
@@ -16,9 +16,10 @@ import numpy as np
 import scipy
 from numpy.typing import NDArray
 
-from ispettore.core.measure import decibels, swelling
+from ispettore.core.measure import decibels, octaves, pitch, swelling
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches, widened
+from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.spectra import Spectra, centres_hz
 from ispettore.core.measure.swelling import Swelling
 
@@ -51,6 +52,7 @@ BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the v
 BREATH_BELOW_VOICE_DB = 12.0
 GENTLE_CELLS = 50  # 250 ms of slow change are no speech
 STEADY_CELLS, STEADY_DB, STEADY_BELOW_VOICE_DB = 81, 5.0, 18.0
+LONGEST_HELD_CELLS = 400  # 2 s: nobody holds one sound longer between words
 AROUND_CELLS = 2 * NOISE_WINDOW_CELLS
 
 Mask = NDArray[np.bool_]
@@ -87,8 +89,8 @@ class Passages:
         return mask
 
 
-def find(voice_power: Series, cells: Cells, spectra: Spectra, marked: Runs | None = None) -> Passages:
-    """Speech, pauses and room tone from the voice-band power of each cell, the plain cells and the spectra.
+def find(voice_power: Series, cells: Cells, spectra: Spectra, low: LowRate, marked: Runs | None = None) -> Passages:
+    """Speech, pauses and room tone from the voice-band power of each cell, the plain cells, the spectra and the sound below 400 Hz.
 
     `marked` are runs of room tone chosen by hand; then only those are.
     """
@@ -98,7 +100,7 @@ def find(voice_power: Series, cells: Cells, spectra: Spectra, marked: Runs | Non
     swell = swelling.find(alone=(above == 0) & ~dead, soft=level <= loud - STEADY_BELOW_VOICE_DB, spectra=spectra)
     if swell.any:
         level, above, noise, _ = _levels(voice_power, dead, swell)
-    strong, voice_db = _strong(level, above, voice_power, dead)
+    strong, voice_db = _strong(level, above, voice_power, dead, spectra, low)
     speech = _speech(strong, level, voice_db, spectra, swell)
     pauses = _between(speech, count)
     room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead, swell)
@@ -177,7 +179,9 @@ def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray
     return np.asarray(scipy.ndimage.uniform_filter1d(followed, NOISE_WINDOW_CELLS // 4, mode="nearest"))
 
 
-def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: Series, dead: Mask) -> tuple[Runs, float]:
+def _strong(
+    level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: Series, dead: Mask, spectra: Spectra, low: LowRate
+) -> tuple[Runs, float]:
     """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile).
 
     Takes `level` and `above` down to nothing where nothing stands out, in place: they are as long as the file.
@@ -187,7 +191,14 @@ def _strong(level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: S
     if len(active) == 0:
         return active, -60.0
     voice = _voice(active, level)
-    _take_out_the_steady(standing, level, voice_power, voice - STEADY_BELOW_VOICE_DB)
+    steady = standing & _steady(level, voice_power, spectra, voice - STEADY_BELOW_VOICE_DB)
+    if steady.any():
+        held = runs(steady)
+        lengths = held[:, 1] - held[:, 0]
+        held = held[(lengths >= JOIN_CELLS) & (lengths <= LONGEST_HELD_CELLS)]
+        for start, end in held[pitch.moves(low, held)]:
+            steady[start:end] = False
+        standing &= ~steady
     active, highest = _with_highest(standing, above)
     if len(active) == 0:
         return active, voice
@@ -207,19 +218,23 @@ def _with_highest(standing: Mask, above: NDArray[np.uint8]) -> tuple[Runs, NDArr
     return active[highest >= 2], highest[highest >= 2]
 
 
-def _take_out_the_steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, below_db: float) -> None:
-    """Stretches far under the voice whose level stays within a few dB for 0.4 s, or moves as slowly as a room's: no speech, but a
-    room that grew louder."""
+def _steady(level: NDArray[np.float16], voice_power: Series, spectra: Spectra, below_db: float) -> Mask:
+    """Stretches far under the voice whose make-up stays, and whose level stays within a few dB for 0.4 s, or moves as slowly as a
+    room's: a room that grew louder, or a sound that a voice holds."""
+    found = np.zeros(level.size, dtype=bool)
+    staying = octaves.staying(spectra)
     for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
         part = level[before:after].astype(np.float32)
         highest = scipy.ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
         lowest = scipy.ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
-        steady = _whole((highest <= below_db) & (highest - lowest <= STEADY_DB), STEADY_CELLS)
+        alike = staying[spectra.frame_at(np.arange(before, after))]
+        steady = _whole(alike & (highest <= below_db) & (highest - lowest <= STEADY_DB), STEADY_CELLS)
         slow = _decibels(voice_power.part(before, after)[0], TENTH)
         gentle = _gentle(slow) & (slow <= below_db)
         middles = scipy.ndimage.minimum_filter1d(gentle.view(np.uint8), GENTLE_CELLS, mode="nearest")
-        gently = _whole(middles.view(bool), GENTLE_CELLS + TENTH // 2)
-        standing[first:last] &= ~(steady | gently)[first - before : last - before]
+        gently = _whole(alike & middles.view(bool), GENTLE_CELLS + TENTH // 2)
+        found[first:last] = (steady | gently)[first - before : last - before]
+    return found
 
 
 def _gentle(slow: NDArray[np.float64]) -> Mask:

@@ -6,21 +6,19 @@ whatever its level; between such places it is taken to move evenly.
 """
 
 from dataclasses import dataclass
-from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from ispettore.core.measure import decibels
+from ispettore.core.measure import decibels, octaves
 from ispettore.core.measure.grid import CELL_S
-from ispettore.core.measure.spectra import Spectra, centres_hz
+from ispettore.core.measure.spectra import Spectra
 
 TOGETHER = 5
 """Frames that are looked at together: a fifth of a second."""
 
 LEAST_FRAMES = 12
 ALIKE_DB = 1.5
-LOWEST_HZ, OCTAVES = 200.0, 6
 LEAP_DB = 2.5
 """From one frame to the next, over a fifth of a second each: twice what a room does that swells by 12 dB in a second and a half."""
 
@@ -60,12 +58,12 @@ def find(*, alone: NDArray[np.bool_], soft: NDArray[np.bool_], spectra: Spectra)
     if known.sum() < LEAST_FRAMES:
         return as_usual
     usual = sum(
-        _octaves(spectra, start, start + PART)[:, known[start : start + PART]].sum(axis=1) for start in range(0, count, PART)
+        octaves.powers(spectra, start, start + PART)[:, known[start : start + PART]].sum(axis=1) for start in range(0, count, PART)
     )
     usual *= TOGETHER / known.sum()
     places, strong_db = [], []
     for start in range(0, count - TOGETHER + 1, PART):
-        part = _octaves(spectra, start, start + PART + TOGETHER - 1)
+        part = octaves.powers(spectra, start, start + PART + TOGETHER - 1)
         together = np.lib.stride_tricks.sliding_window_view(part, TOGETHER, axis=1).sum(axis=2)
         apart_db = decibels.levels(together) - decibels.levels(usual)[:, None]
         quiet = np.lib.stride_tricks.sliding_window_view(possible[start : start + PART + TOGETHER - 1], TOGETHER).all(axis=1)
@@ -99,11 +97,3 @@ def _whole(cells: NDArray[np.bool_], spectra: Spectra) -> NDArray[np.bool_]:
     after = np.minimum(np.ceil((start_s + spectra.step_s / 2) / CELL_S).astype(np.int64), cells.size)
     count = np.concatenate(([0], np.cumsum(cells)))
     return np.asarray((count[after] - count[first] == after - first) & (after > first))
-
-
-def _octaves(spectra: Spectra, first: int, last: int) -> NDArray[np.float64]:
-    """The power of each octave in these frames, shape (octaves, frames)."""
-    hz, bands = centres_hz(spectra.sample_rate_hz), spectra.bands.part(first, last)
-    lowest = [low for low in LOWEST_HZ * 2.0 ** np.arange(OCTAVES) if 2 * low <= spectra.sample_rate_hz / 2]
-    edges = np.searchsorted(hz, [*lowest, 2 * lowest[-1]])
-    return np.array([bands[start:end].sum(axis=0, dtype=np.float64) for start, end in pairwise(edges)])

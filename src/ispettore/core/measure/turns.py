@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from ispettore.core.measure import decibels, fundamental
+from ispettore.core.measure import decibels, pitch
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND, Series
 from ispettore.core.measure.low_rate import LowRate
 from ispettore.core.measure.spectra import Spectra, centres_hz
@@ -99,11 +99,11 @@ def _features(low: LowRate, spectra: Spectra, power: Series, phrases: list[tuple
     parts = [(hz >= start) & (hz < end) for start, end in pairwise(SHAPES_HZ)]
     pitches = _pitches(low, phrases)
     rows = []
-    for (first, last), pitch in zip(phrases, pitches, strict=True):
+    for (first, last), log_hz in zip(phrases, pitches, strict=True):
         bands = spectra.within(first, last).mean(axis=1, dtype=np.float64)
         shape = decibels.levels(np.array([bands[part].sum() for part in parts]), floor_db=LOWEST_DB)
         level = decibels.levels(np.array([power.part(first, last).mean(dtype=np.float64)]), floor_db=LOWEST_DB)
-        rows.append([pitch, *(shape - shape.mean()), *level])
+        rows.append([log_hz, *(shape - shape.mean()), *level])
     return np.array(rows)
 
 
@@ -116,12 +116,11 @@ def _pitches(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
 
 
 def _pitches_of(low: LowRate, phrases: list[tuple[int, int]]) -> list[float]:
-    cells = round(fundamental.STRETCH_S * CELLS_PER_SECOND)
-    size = int(fundamental.STRETCH_S * low.rate_hz)
+    size = int(pitch.STRETCH_S * low.rate_hz)
     first, last = np.array(phrases).T
-    starts = np.linspace(first, np.maximum(first, last - cells), STRETCHES, axis=1).round().astype(np.int64)
-    waves, there = low.stretches(starts.ravel(), cells)
-    hz = np.where(there >= size, fundamental.pitches(waves[:, :size], rate_hz=low.rate_hz), np.nan).reshape(starts.shape)
+    starts = np.linspace(first, np.maximum(first, last - pitch.STRETCH_CELLS), STRETCHES, axis=1).round().astype(np.int64)
+    waves, there = low.stretches(starts.ravel(), pitch.STRETCH_CELLS)
+    hz = np.where(there >= size, pitch.pitches(waves[:, :size], rate_hz=low.rate_hz), np.nan).reshape(starts.shape)
     return [float(np.median(each)) if (each := np.log(row[~np.isnan(row)])).size >= VOICED else float("nan") for row in hz]
 
 

@@ -1,0 +1,56 @@
+"""What short frames hold in each octave, and where that stays the same: a room's does, whatever its level; a voice's moves with
+every syllable."""
+
+from itertools import pairwise
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ispettore.core.measure import decibels
+from ispettore.core.measure.spectra import Spectra, centres_hz
+
+LOWEST_HZ, OCTAVES = 200.0, 6
+
+FRAMES = 9
+"""Frames that are looked at together: 0.4 s, in which nobody speaks one sound alone for long."""
+
+MOST_SPREAD = 2.5
+"""Noise of one make-up spreads by no more than 1.3 in 99 of 100 places, hum in white noise by 2.1 in the middle; a voice 10 dB
+over the room by more than 3 in 19 of 20 places, and by 10 in the middle."""
+
+CHANCE_S = 0.0147
+"""Of 22 ms under a window: how long a piece of noise a frame tells apart."""
+OF_ITS_OWN_DB = 1.0
+PART = 16_384
+
+
+def powers(spectra: Spectra, first: int, last: int) -> NDArray[np.float64]:
+    """The power of each octave from 200 Hz on in these frames, shape (octaves, frames)."""
+    hz, bands = centres_hz(spectra.sample_rate_hz), spectra.bands.part(first, last)
+    lowest = _lowest_hz(spectra.sample_rate_hz)
+    edges = np.searchsorted(hz, [*lowest, 2 * lowest[-1]])
+    return np.array([bands[start:end].sum(axis=0, dtype=np.float64) for start, end in pairwise(edges)])
+
+
+def staying(spectra: Spectra) -> NDArray[np.bool_]:
+    """Whether the sound keeps its make-up in the `FRAMES` around each frame, shape (frames,); not known at both ends, and False.
+
+    Levels of octaves against that of the frame, the octave in the middle; their variance in time over what chance gives noise of
+    that width (4.34 dB over the root of half its degrees of freedom) and a decibel of the room's own, in the mean of the octaves.
+    """
+    count = len(spectra.bands)
+    stays = np.zeros(count, dtype=bool)
+    chance = (10 / np.log(10)) ** 2 / (_lowest_hz(spectra.sample_rate_hz) * CHANCE_S) + OF_ITS_OWN_DB**2
+    for start in range(0, count - FRAMES + 1, PART):
+        level = decibels.levels(powers(spectra, start, start + PART + FRAMES - 1))
+        shape = level - np.median(level, axis=0)
+        spread = np.lib.stride_tricks.sliding_window_view(shape, FRAMES, axis=1).var(axis=2, ddof=1)
+        middles = start + FRAMES // 2
+        stays[middles : middles + spread.shape[1]] = (spread / chance[:, None]).mean(axis=0) <= MOST_SPREAD
+    return stays
+
+
+def _lowest_hz(sample_rate_hz: int) -> NDArray[np.float64]:
+    """Where the octaves begin that this rate holds whole, shape (octaves,)."""
+    lowest = LOWEST_HZ * 2.0 ** np.arange(OCTAVES)
+    return np.asarray(lowest[2 * lowest <= sample_rate_hz / 2])
