@@ -155,8 +155,8 @@ LOUDER = ("every third pause", "eight seconds of twenty")
 
 
 def louder(where: Laid, *, dbfs: float, kind: str, when: str, seed: int = 9) -> Wave:
-    """A noise that comes and goes, to be added to a room: `hum` of the mains or a kind of `room`, of this level while it is there,
-    in one of `LOUDER`."""
+    """A noise that comes and goes, to be added to a room: `hum` of the mains, a `fan` (trembling at 7 Hz by half its strength) or a
+    kind of `room`, of this level while it is there, in one of `LOUDER`."""
     frames, rate = where.wave.size, where.rate
     there = np.zeros(frames)
     if when == "every third pause":
@@ -164,8 +164,13 @@ def louder(where: Laid, *, dbfs: float, kind: str, when: str, seed: int = 9) -> 
             there[round((start - 0.04) * rate) : round((end + 0.04) * rate)] = 1.0
     else:
         there[np.arange(frames) / rate % 20 > 12] = 1.0
-    hum = faults.at_level(mains(frames, rate=rate), rms_dbfs=dbfs) if kind == "hum" else None
-    return there * (room(frames, rate=rate, dbfs=dbfs, kind=kind, seed=seed) if hum is None else hum)
+    if kind == "hum":
+        noise = mains(frames, rate=rate)
+    else:
+        noise = room(frames, rate=rate, dbfs=dbfs, kind="dull" if kind == "fan" else kind, seed=seed)
+    if kind == "fan":
+        noise *= 1 + 0.5 * np.sin(2 * np.pi * 7 * np.arange(frames) / rate)
+    return np.asarray(there * faults.at_level(noise, rms_dbfs=dbfs))
 
 
 def mains(

@@ -18,7 +18,7 @@ FRAMES = SECONDS * RATE
 
 
 def staying(wave: np.ndarray, rate: int = RATE) -> np.ndarray:
-    return octaves.staying(measure_array(wave[:, None], sample_rate_hz=rate).meters.spectra)
+    return octaves.make_up(measure_array(wave[:, None], sample_rate_hz=rate).meters.spectra).stays
 
 
 def covered(stays: np.ndarray) -> float:
@@ -53,6 +53,16 @@ class MakeUp(unittest.TestCase):
             with self.subTest(name=name):
                 self.assertLess(stays[laid.words[np.minimum(middles, wave.size - 1)]].mean(), 0.2)  # phrases have gaps
 
+    def test_it_stays_through_a_room_and_not_through_a_breath(self):
+        noise = speakers.room(FRAMES, rate=RATE, dbfs=-60)
+        breath = speakers.breath(rate=RATE, seconds=0.4, dbfs=-44)
+        noise[5 * RATE : 5 * RATE + breath.size] += breath
+        make_up = octaves.make_up(measure_array(noise[:, None], sample_rate_hz=RATE).meters.spectra)
+        per_second = CELLS_PER_SECOND
+        for first_s, last_s, stays in ((1.0, 1.6, True), (1.0, 4.5, True), (4.8, 5.6, False), (2.0, 2.3, False)):
+            with self.subTest(first_s=first_s, last_s=last_s):
+                self.assertEqual(make_up.through(round(first_s * per_second), round(last_s * per_second)), stays)
+
     def test_at_the_ends_and_in_what_is_too_short_nothing_is_known(self):
         noise = speakers.room(FRAMES, rate=RATE, dbfs=-60)
         half = octaves.FRAMES // 2
@@ -62,9 +72,9 @@ class MakeUp(unittest.TestCase):
     def test_it_is_the_same_read_in_parts(self):
         laid = speakers.laid("wren", rate=RATE)
         spectra = measure_array(laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-50)).wave[:, None], sample_rate_hz=RATE)
-        whole = octaves.staying(spectra.meters.spectra)
+        whole = octaves.make_up(spectra.meters.spectra).stays
         with unittest.mock.patch.object(octaves, "PART", 50):
-            self.assertEqual(octaves.staying(spectra.meters.spectra).tolist(), whole.tolist())
+            self.assertEqual(octaves.make_up(spectra.meters.spectra).stays.tolist(), whole.tolist())
 
 
 class Pitch(unittest.TestCase):
@@ -88,7 +98,7 @@ class Pitch(unittest.TestCase):
             "their harmonics": sum(np.sin(2 * np.pi * 120.03 * line * t + line) / line for line in (1, 2, 3)),
             "a machine": machine,
             "noise": speakers.room(t.size, rate=RATE, dbfs=-40),
-            "chords": sum(np.sin(2 * np.pi * hz * t) for hz in (196.0, 246.9, 293.7)),
+            "chords": sum(np.sin(2 * np.pi * hz * t + hz) * (1 + np.sin(0.7 * t + hz)) for hz in (196.0, 246.9, 293.7, 392.0)),
         }
         for name, sound in sounds.items():
             wave = faults.at_level(sound, rms_dbfs=-45) + speakers.room(t.size, rate=RATE, dbfs=-57)

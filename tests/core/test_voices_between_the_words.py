@@ -54,7 +54,7 @@ def softer(by_db: tuple[int, ...] = (14, 17, 20, 23)) -> list[Case]:
 
 def louder(by_db: tuple[int, ...] = (6, 10, 16)) -> list[Case]:
     """Rooms that something makes louder in some pauses, or for some seconds, at once."""
-    rooms = product(speakers.NAMES, (0.65, 1.2), (-60, -68), by_db, ("pink", "white", "hum"), speakers.LOUDER)
+    rooms = product(speakers.NAMES, (0.65, 1.2), (-60, -68), by_db, ("pink", "white", "hum", "fan"), speakers.LOUDER)
     return [
         Case(name, pause_s, 0.0, None, room, "pink", louder_db=by, louder_kind=kind, when=when)
         for name, pause_s, room, by, kind, when in rooms

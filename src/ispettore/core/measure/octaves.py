@@ -1,12 +1,14 @@
 """What short frames hold in each octave, and where that stays the same: a room's does, whatever its level; a voice's moves with
 every syllable."""
 
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ispettore.core.measure import decibels
+from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.spectra import Spectra, centres_hz
 
 LOWEST_HZ, OCTAVES = 200.0, 6
@@ -32,8 +34,27 @@ def powers(spectra: Spectra, first: int, last: int) -> NDArray[np.float64]:
     return np.array([bands[start:end].sum(axis=0, dtype=np.float64) for start, end in pairwise(edges)])
 
 
-def staying(spectra: Spectra) -> NDArray[np.bool_]:
-    """Whether the sound keeps its make-up in the `FRAMES` around each frame, shape (frames,); not known at both ends, and False.
+@dataclass(frozen=True)
+class MakeUp:
+    """Whether the sound keeps its make-up in the `FRAMES` around each frame, shape (frames,); not known at both ends, and False."""
+
+    stays: NDArray[np.bool_]
+    spectra: Spectra
+
+    def at(self, first: int, last: int) -> NDArray[np.bool_]:
+        """Around each of these cells, shape (last − first,)."""
+        return self.stays[self.spectra.frame_at(np.arange(first, last))]
+
+    def through(self, first: int, last: int) -> bool:
+        """All through these cells; not where they are too few to tell."""
+        step_s, half = self.spectra.step_s, FRAMES // 2
+        start = int(np.ceil(first * CELL_S / step_s)) + half
+        end = int((last * CELL_S - step_s / 2) / step_s) + 1 - half
+        return end > start and bool(self.stays[start:end].all())
+
+
+def make_up(spectra: Spectra) -> MakeUp:
+    """Where the sound keeps its make-up.
 
     Levels of octaves against that of the frame, the octave in the middle; their variance in time over what chance gives noise of
     that width (4.34 dB over the root of half its degrees of freedom) and a decibel of the room's own, in the mean of the octaves.
@@ -47,7 +68,7 @@ def staying(spectra: Spectra) -> NDArray[np.bool_]:
         spread = np.lib.stride_tricks.sliding_window_view(shape, FRAMES, axis=1).var(axis=2, ddof=1)
         middles = start + FRAMES // 2
         stays[middles : middles + spread.shape[1]] = (spread / chance[:, None]).mean(axis=0) <= MOST_SPREAD
-    return stays
+    return MakeUp(stays, spectra)
 
 
 def _lowest_hz(sample_rate_hz: int) -> NDArray[np.float64]:

@@ -16,6 +16,7 @@ STRETCH_CELLS = round(STRETCH_S * CELLS_PER_SECOND)
 ALIKE = 0.6
 STEP_CELLS = 4  # 20 ms
 VOICED_SHARE = 0.6
+LEAPS = 0.1
 MOVES = 0.02
 """Four fifths of a held sound's pitches span 5 % and more; of mains and its harmonics in noise, half a percent at most."""
 
@@ -62,5 +63,8 @@ def _moves(hz: NDArray[np.float64]) -> bool:
     voiced = np.log(hz[~np.isnan(hz)])
     if voiced.size < max(VOICED_SHARE * hz.size, 2):
         return False
-    low, high = np.percentile(voiced, [10, 90])
+    step = np.diff(voiced)
+    # A leap is no movement, but another period of the same sound: chords have several.
+    path = np.cumsum(np.where(np.abs(step) < LEAPS, step, 0.0))
+    low, high = np.percentile(path, [10, 90])
     return bool(high - low >= MOVES)

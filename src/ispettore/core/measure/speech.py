@@ -20,6 +20,7 @@ from ispettore.core.measure import decibels, octaves, pitch, swelling
 from ispettore.core.measure.cells import Cells
 from ispettore.core.measure.grid import CELL_S, STRETCH_CELLS, Series, runs, stretches, widened
 from ispettore.core.measure.low_rate import LowRate
+from ispettore.core.measure.octaves import MakeUp
 from ispettore.core.measure.spectra import Spectra, centres_hz
 from ispettore.core.measure.swelling import Swelling
 
@@ -52,6 +53,7 @@ BREATH_CELLS = 30  # an unvoiced stretch of 150 ms or more before or after the v
 BREATH_BELOW_VOICE_DB = 12.0
 GENTLE_CELLS = 50  # 250 ms of slow change are no speech
 STEADY_CELLS, STEADY_DB, STEADY_BELOW_VOICE_DB = 81, 5.0, 18.0
+TREMBLING_DB = 12.0  # what a fan's blades do to its level
 LONGEST_HELD_CELLS = 400  # 2 s: nobody holds one sound longer between words
 AROUND_CELLS = 2 * NOISE_WINDOW_CELLS
 
@@ -100,10 +102,11 @@ def find(voice_power: Series, cells: Cells, spectra: Spectra, low: LowRate, mark
     swell = swelling.find(alone=(above == 0) & ~dead, soft=level <= loud - STEADY_BELOW_VOICE_DB, spectra=spectra)
     if swell.any:
         level, above, noise, _ = _levels(voice_power, dead, swell)
-    strong, voice_db = _strong(level, above, voice_power, dead, spectra, low)
+    make_up = octaves.make_up(spectra)
+    strong, voice_db = _strong(level, above, voice_power, dead, make_up, low)
     speech = _speech(strong, level, voice_db, spectra, swell)
     pauses = _between(speech, count)
-    room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead, swell)
+    room, sounds = _room_tone(pauses, voice_power, cells.power, noise, dead, swell, make_up)
     if marked is not None:
         room = np.zeros(count, dtype=bool)
         for start, end in marked:
@@ -180,7 +183,7 @@ def _noise(power: NDArray[np.float64], near_dead: Mask, least: float) -> NDArray
 
 
 def _strong(
-    level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: Series, dead: Mask, spectra: Spectra, low: LowRate
+    level: NDArray[np.float16], above: NDArray[np.uint8], voice_power: Series, dead: Mask, make_up: MakeUp, low: LowRate
 ) -> tuple[Runs, float]:
     """Runs that stand out as speech does, and the level of speech in dB (its 90th percentile).
 
@@ -191,7 +194,7 @@ def _strong(
     if len(active) == 0:
         return active, -60.0
     voice = _voice(active, level)
-    steady = standing & _steady(level, voice_power, spectra, voice - STEADY_BELOW_VOICE_DB)
+    steady = standing & _steady(standing, level, voice_power, make_up, voice - STEADY_BELOW_VOICE_DB)
     if steady.any():
         held = runs(steady)
         lengths = held[:, 1] - held[:, 0]
@@ -218,17 +221,18 @@ def _with_highest(standing: Mask, above: NDArray[np.uint8]) -> tuple[Runs, NDArr
     return active[highest >= 2], highest[highest >= 2]
 
 
-def _steady(level: NDArray[np.float16], voice_power: Series, spectra: Spectra, below_db: float) -> Mask:
-    """Stretches far under the voice whose make-up stays, and whose level stays within a few dB for 0.4 s, or moves as slowly as a
-    room's: a room that grew louder, or a sound that a voice holds."""
+def _steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, make_up: MakeUp, below_db: float) -> Mask:
+    """Stretches far under the voice whose make-up stays, and whose level stays within a few dB for 0.4 s, trembles but stands out
+    all the while, or moves as slowly as a room's: a room that grew louder, or a sound that a voice holds."""
     found = np.zeros(level.size, dtype=bool)
-    staying = octaves.staying(spectra)
     for first, last, before, after in stretches(level.size, around=2 * STEADY_CELLS):
         part = level[before:after].astype(np.float32)
         highest = scipy.ndimage.maximum_filter1d(part, STEADY_CELLS, mode="nearest")
         lowest = scipy.ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
-        alike = staying[spectra.frame_at(np.arange(before, after))]
-        steady = _whole(alike & (highest <= below_db) & (highest - lowest <= STEADY_DB), STEADY_CELLS)
+        alike = make_up.at(before, after)
+        stands = scipy.ndimage.minimum_filter1d(standing[before:after].view(np.uint8), STEADY_CELLS, mode="nearest").view(bool)
+        within = (highest - lowest <= STEADY_DB) | (stands & (highest - lowest <= TREMBLING_DB))
+        steady = _whole(alike & (highest <= below_db) & within, STEADY_CELLS)
         slow = _decibels(voice_power.part(before, after)[0], TENTH)
         gentle = _gentle(slow) & (slow <= below_db)
         middles = scipy.ndimage.minimum_filter1d(gentle.view(np.uint8), GENTLE_CELLS, mode="nearest")
@@ -377,7 +381,7 @@ def _between(speech: Runs, count: int) -> Runs:
 
 
 def _room_tone(
-    pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[np.float32], dead: Mask, swell: Swelling
+    pauses: Runs, voice_power: Series, plain: Series, noise: NDArray[np.float32], dead: Mask, swell: Swelling, make_up: MakeUp
 ) -> tuple[Mask, Runs]:
     """Room tone, and the sounds in the pauses that are none.
 
@@ -404,7 +408,9 @@ def _room_tone(
             softest = near + int(np.argmin(np.where(dead[near + before : last], np.inf, slow[near : last - before])))
             lowest = float(slow[softest])
             since = np.maximum(raised[inside] - raised[softest], 0.0)  # by how much the room has swollen from there
-            out = usable & _sounding(quick[inside] - since, slow[inside] - since, usable, lowest, floor)
+            out = usable & _sounding(
+                quick[inside] - since, slow[inside] - since, usable, lowest, floor, make_up.through(start + NEAR_SPEECH_CELLS, end)
+            )
             rumble = rumbling[inside] - since
             usual = max(decibels.middle(rumble[usable]), lowest)
             out |= usable & (rumble > usual + THUMP_DB)
@@ -437,14 +443,17 @@ def _together(pauses: Runs) -> Iterator[Runs]:
         yield np.array(group)
 
 
-def _sounding(quick: NDArray[np.float64], slow: NDArray[np.float64], usable: Mask, lowest: float, floor: float) -> Mask:
+def _sounding(
+    quick: NDArray[np.float64], slow: NDArray[np.float64], usable: Mask, lowest: float, floor: float, alike: bool
+) -> Mask:
     """Where in a pause something else than the room is heard; levels over 25 and 100 ms in dB, shape (cells,).
 
-    A room's level moves slowly, however far; a breath's does not. Where a tenth of a second changes little, only what stands out of
-    the level around it is a sound; else whatever stands out of the lowest level, and everything if that is not the room's.
+    A room's level moves slowly, however far; a breath's does not. Where a tenth of a second changes little, or all of the pause is
+    louder than the room and `alike`, only what stands out of the level around it is a sound; else whatever stands out of the lowest
+    level, and everything if that is not the room's.
     """
     living = slow[usable]
-    if living.size <= TENTH or np.abs(living[TENTH:] - living[:-TENTH]).max() < GENTLE_DB:
+    if (alike and lowest > floor + GENTLE_DB) or living.size <= TENTH or np.abs(living[TENTH:] - living[:-TENTH]).max() < GENTLE_DB:
         return np.asarray(quick > scipy.ndimage.median_filter(slow, SETTLED_CELLS, mode="nearest") + ABOVE_LOWEST_DB)
     if lowest > floor + ABOVE_FLOOR_DB:
         return np.asarray(quick > floor + ABOVE_FLOOR_DB)
