@@ -47,7 +47,7 @@ CHANGED: dict[int, frozenset[str]] = {
     12: frozenset(),  # more clicks are found, and fewer that are none; no reading moved
     # What has the room's own spectrum is the room, however far it swells: only recordings in which it does read otherwise.
     13: _WITH_PAUSES,
-    # What is said far more softly than the rest is no room: only recordings with such passages read otherwise.
+    # What is said far more softly than the rest is no room, and a fan that comes on is one: recordings with either read otherwise.
     14: _WITH_PAUSES,
 }
 """By version: the quantities and facts that are new or read differently from it on (versions 1 and 2 were measured again beside the
