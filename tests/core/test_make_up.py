@@ -17,14 +17,15 @@ SECONDS = 12
 FRAMES = SECONDS * RATE
 
 
-def staying(wave: np.ndarray, rate: int = RATE) -> np.ndarray:
-    return octaves.make_up(measure_array(wave[:, None], sample_rate_hz=rate).meters.spectra).stays
+def make_up(wave: np.ndarray, rate: int = RATE) -> octaves.MakeUp:
+    return octaves.make_up(measure_array(wave[:, None], sample_rate_hz=rate).meters.spectra)
 
 
-def covered(stays: np.ndarray) -> float:
+def covered(wave: np.ndarray, rate: int = RATE) -> float:
     """The share of the frames that lie in a stretch which keeps its make-up."""
-    half = octaves.FRAMES // 2
-    return float(scipy.ndimage.maximum_filter1d(stays.view(np.uint8), octaves.FRAMES)[half:-half].mean())
+    found = make_up(wave, rate)
+    half = octaves.half_frames(found.spectra)
+    return float(scipy.ndimage.maximum_filter1d(found.stays.view(np.uint8), 2 * half + 1)[half:-half].mean())
 
 
 class MakeUp(unittest.TestCase):
@@ -36,45 +37,44 @@ class MakeUp(unittest.TestCase):
             humming = noise + faults.at_level(speakers.mains(FRAMES, rate=RATE), rms_dbfs=-54)
             for name, wave in {"steady": noise, "swinging": swinging, "a fan": trembling, "hum in it": humming}.items():
                 with self.subTest(kind=kind, name=name):
-                    self.assertGreater(covered(staying(wave)), 0.99)
+                    self.assertGreater(covered(wave), 0.99)
 
     def test_a_room_keeps_it_at_every_rate(self):
         for rate in (8_000, 16_000, 96_000, 192_000):
             with self.subTest(rate=rate):
-                self.assertGreater(covered(staying(speakers.room(5 * rate, rate=rate, dbfs=-60), rate)), 0.99)
+                self.assertGreater(covered(speakers.room(5 * rate, rate=rate, dbfs=-60), rate), 0.99)
 
     def test_a_voice_ten_decibels_over_the_room_does_not(self):
         for name in speakers.NAMES:
             laid = speakers.laid(name, rate=RATE)
-            wave = laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-30, kind="white")).wave
-            step_s = measure_array(wave[:, None], sample_rate_hz=RATE).meters.spectra.step_s
-            stays = staying(wave)
-            middles = ((np.arange(stays.size) + 0.25) * step_s * RATE).astype(int)
+            found = make_up(laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-30, kind="white")).wave)
+            middles = ((np.arange(found.stays.size) + 0.25) * found.spectra.step_s * RATE).astype(int)
             with self.subTest(name=name):
-                self.assertLess(stays[laid.words[np.minimum(middles, wave.size - 1)]].mean(), 0.2)  # phrases have gaps
+                # Phrases have gaps, in which only the room is heard.
+                self.assertLess(found.stays[laid.words[np.minimum(middles, laid.wave.size - 1)]].mean(), 0.2)
 
     def test_it_stays_through_a_room_and_not_through_a_breath(self):
         noise = speakers.room(FRAMES, rate=RATE, dbfs=-60)
         breath = speakers.breath(rate=RATE, seconds=0.4, dbfs=-44)
         noise[5 * RATE : 5 * RATE + breath.size] += breath
-        make_up = octaves.make_up(measure_array(noise[:, None], sample_rate_hz=RATE).meters.spectra)
+        found = make_up(noise)
         per_second = CELLS_PER_SECOND
         for first_s, last_s, stays in ((1.0, 1.6, True), (1.0, 4.5, True), (4.8, 5.6, False), (2.0, 2.3, False)):
             with self.subTest(first_s=first_s, last_s=last_s):
-                self.assertEqual(make_up.through(round(first_s * per_second), round(last_s * per_second)), stays)
+                self.assertEqual(found.through(round(first_s * per_second), round(last_s * per_second)), stays)
 
     def test_at_the_ends_and_in_what_is_too_short_nothing_is_known(self):
         noise = speakers.room(FRAMES, rate=RATE, dbfs=-60)
-        half = octaves.FRAMES // 2
-        self.assertFalse(staying(noise)[:half].any() or staying(noise)[-half:].any())
-        self.assertFalse(staying(noise[: RATE // 5]).any())
+        found = make_up(noise)
+        half = octaves.half_frames(found.spectra)
+        self.assertFalse(found.stays[:half].any() or found.stays[-half:].any())
+        self.assertFalse(make_up(noise[: RATE // 5]).stays.any())
 
     def test_it_is_the_same_read_in_parts(self):
         laid = speakers.laid("wren", rate=RATE)
-        spectra = measure_array(laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-50)).wave[:, None], sample_rate_hz=RATE)
-        whole = octaves.make_up(spectra.meters.spectra).stays
+        whole = make_up(laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-50)).wave)
         with unittest.mock.patch.object(octaves, "PART", 50):
-            self.assertEqual(octaves.make_up(spectra.meters.spectra).stays.tolist(), whole.tolist())
+            self.assertEqual(octaves.make_up(whole.spectra).stays.tolist(), whole.stays.tolist())
 
 
 class Pitch(unittest.TestCase):

@@ -13,15 +13,15 @@ from ispettore.core.measure.spectra import Spectra, centres_hz
 
 LOWEST_HZ, OCTAVES = 200.0, 6
 
-FRAMES = 9
-"""Frames that are looked at together: 0.4 s, in which nobody speaks one sound alone for long."""
+HALF_S = 0.2
+"""So far on both sides frames are looked at together: in 0.4 s nobody speaks one sound alone for long."""
 
 MOST_SPREAD = 2.5
 """Noise of one make-up spreads by no more than 1.3 in 99 of 100 places, hum in white noise by 2.1 in the middle; a voice 10 dB
 over the room by more than 3 in 19 of 20 places, and by 10 in the middle."""
 
-CHANCE_S = 0.0147
-"""Of 22 ms under a window: how long a piece of noise a frame tells apart."""
+TOLD_APART = 0.69
+"""Of a frame under its window: how long a piece of noise it tells apart."""
 OF_ITS_OWN_DB = 1.0
 PART = 16_384
 
@@ -36,7 +36,7 @@ def powers(spectra: Spectra, first: int, last: int) -> NDArray[np.float64]:
 
 @dataclass(frozen=True)
 class MakeUp:
-    """Whether the sound keeps its make-up in the `FRAMES` around each frame, shape (frames,); not known at both ends, and False."""
+    """Whether the sound keeps its make-up around each frame, shape (frames,); not known at both ends, and False."""
 
     stays: NDArray[np.bool_]
     spectra: Spectra
@@ -47,10 +47,15 @@ class MakeUp:
 
     def through(self, first: int, last: int) -> bool:
         """All through these cells; not where they are too few to tell."""
-        step_s, half = self.spectra.step_s, FRAMES // 2
+        step_s, half = self.spectra.step_s, half_frames(self.spectra)
         start = int(np.ceil(first * CELL_S / step_s)) + half
         end = int((last * CELL_S - step_s / 2) / step_s) + 1 - half
         return end > start and bool(self.stays[start:end].all())
+
+
+def half_frames(spectra: Spectra) -> int:
+    """How many frames on either side of one are looked at with it."""
+    return int(HALF_S / spectra.step_s)
 
 
 def make_up(spectra: Spectra) -> MakeUp:
@@ -61,13 +66,15 @@ def make_up(spectra: Spectra) -> MakeUp:
     """
     count = len(spectra.bands)
     stays = np.zeros(count, dtype=bool)
-    chance = (10 / np.log(10)) ** 2 / (_lowest_hz(spectra.sample_rate_hz) * CHANCE_S) + OF_ITS_OWN_DB**2
-    for start in range(0, count - FRAMES + 1, PART):
-        level = decibels.levels(powers(spectra, start, start + PART + FRAMES - 1))
+    half = half_frames(spectra)
+    together = 2 * half + 1
+    told_apart_s = TOLD_APART * spectra.length / spectra.sample_rate_hz
+    chance = (10 / np.log(10)) ** 2 / (_lowest_hz(spectra.sample_rate_hz) * told_apart_s) + OF_ITS_OWN_DB**2
+    for start in range(0, count - together + 1, PART):
+        level = decibels.levels(powers(spectra, start, start + PART + together - 1))
         shape = level - np.median(level, axis=0)
-        spread = np.lib.stride_tricks.sliding_window_view(shape, FRAMES, axis=1).var(axis=2, ddof=1)
-        middles = start + FRAMES // 2
-        stays[middles : middles + spread.shape[1]] = (spread / chance[:, None]).mean(axis=0) <= MOST_SPREAD
+        spread = np.lib.stride_tricks.sliding_window_view(shape, together, axis=1).var(axis=2, ddof=1)
+        stays[start + half : start + half + spread.shape[1]] = (spread / chance[:, None]).mean(axis=0) <= MOST_SPREAD
     return MakeUp(stays, spectra)
 
 
