@@ -70,6 +70,15 @@ class MakeUp(unittest.TestCase):
         self.assertFalse(found.stays[:half].any() or found.stays[-half:].any())
         self.assertFalse(make_up(noise[: RATE // 5]).stays.any())
 
+    def test_a_click_in_a_file_shorter_than_a_frame_is_measured(self):
+        for seconds in (0.01, 0.03, 0.045):
+            wave = speakers.room(round(seconds * RATE), rate=RATE, dbfs=-70)
+            wave[wave.size // 2 :] += 0.5
+            with self.subTest(seconds=seconds):
+                found = make_up(wave)
+                self.assertEqual(found.at(0, 2).tolist(), [False, False])
+                self.assertFalse(found.through(0, 2))
+
     def test_it_is_the_same_read_in_parts(self):
         laid = speakers.laid("wren", rate=RATE)
         whole = make_up(laid.over(speakers.room(laid.wave.size, rate=RATE, dbfs=-50)).wave)
@@ -104,6 +113,14 @@ class Pitch(unittest.TestCase):
             wave = faults.at_level(sound, rms_dbfs=-45) + speakers.room(t.size, rate=RATE, dbfs=-57)
             with self.subTest(name=name):
                 self.assertEqual(self.moves(wave, (1.0, 1.4), (2.0, 3.5)), [False, False])
+
+    def test_many_runs_are_told_as_one_by_one(self):
+        laid = speakers.laid("sluice", rate=RATE)
+        low = measure_array(laid.wave[:, None], sample_rate_hz=RATE).meters.low_rate
+        runs = np.stack((np.arange(0, 2_000, 10), np.arange(60, 2_060, 10)), axis=1)
+        found = pitch.moves(low, runs)
+        self.assertEqual(found.tolist(), [bool(pitch.moves(low, run[None, :])[0]) for run in runs])
+        self.assertTrue(found.any() and not found.all())
 
     def test_a_run_too_short_to_hold_a_pitch_does_not(self):
         wave = signals.sine(150, peak_dbfs=-20, seconds=3, rate=RATE)

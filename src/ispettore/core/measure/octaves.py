@@ -43,6 +43,8 @@ class MakeUp:
 
     def at(self, first: int, last: int) -> NDArray[np.bool_]:
         """Around each of these cells, shape (last − first,)."""
+        if not self.stays.size:
+            return np.zeros(last - first, dtype=bool)
         return self.stays[self.spectra.frame_at(np.arange(first, last))]
 
     def through(self, first: int, last: int) -> bool:

@@ -16,6 +16,7 @@ STRETCH_CELLS = round(STRETCH_S * CELLS_PER_SECOND)
 ALIKE = 0.6
 STEP_CELLS = 4  # 20 ms
 VOICED_SHARE = 0.6
+TOGETHER = 64  # runs that are worked out at a time
 LEAPS = 0.1
 MOVES = 0.02
 """Four fifths of a held sound's pitches span 5 % and more; of mains and its harmonics in noise, half a percent at most."""
@@ -49,6 +50,11 @@ def pitches(waves: NDArray[np.floating], *, rate_hz: float) -> NDArray[np.float6
 
 def moves(low: LowRate, runs: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Whether most of each run of cells is voiced and its pitch moves, shape (runs,), of runs in order of time, shape (runs, 2)."""
+    parts = [_all_move(low, runs[first : first + TOGETHER]) for first in range(0, len(runs), TOGETHER)]
+    return np.concatenate([np.zeros(0, dtype=bool), *parts])
+
+
+def _all_move(low: LowRate, runs: NDArray[np.int64]) -> NDArray[np.bool_]:
     starts = [np.arange(start, end - STRETCH_CELLS + 1, STEP_CELLS) for start, end in runs.tolist()]
     counts = np.array([each.size for each in starts], dtype=np.int64)
     if not counts.sum():
