@@ -231,7 +231,7 @@ def _steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, mak
         lowest = scipy.ndimage.minimum_filter1d(part, STEADY_CELLS, mode="nearest")
         alike = make_up.at(before, after)
         stands = scipy.ndimage.minimum_filter1d(standing[before:after].view(np.uint8), STEADY_CELLS, mode="nearest").view(bool)
-        within = (highest - lowest <= STEADY_DB) | (stands & (highest - lowest <= TREMBLING_DB))
+        within = (highest - lowest <= STEADY_DB) | (stands & (highest - lowest <= TREMBLING_DB) & _all_along(part, highest))
         steady = _whole(alike & (highest <= below_db) & within, STEADY_CELLS)
         slow = _decibels(voice_power.part(before, after)[0], TENTH)
         gentle = _gentle(slow) & (slow <= below_db)
@@ -239,6 +239,16 @@ def _steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, mak
         gently = _whole(alike & middles.view(bool), GENTLE_CELLS + TENTH // 2)
         found[first:last] = (steady | gently)[first - before : last - before]
     return found
+
+
+def _all_along(level: NDArray[np.float32], highest: NDArray[np.float32]) -> Mask:
+    """Whether both halves of the `STEADY_CELLS` around each cell come near their highest level: where a word begins or ends, one
+    does not."""
+    cells = STEADY_CELLS // 2 + 1
+    before, after = (
+        scipy.ndimage.maximum_filter1d(level, cells, mode="nearest", origin=origin) for origin in (cells // 2, -(cells // 2))
+    )
+    return np.asarray(highest - np.minimum(before, after) <= STEADY_DB)
 
 
 def _gentle(slow: NDArray[np.float64]) -> Mask:
