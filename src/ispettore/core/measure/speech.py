@@ -195,13 +195,9 @@ def _strong(
         return active, -60.0
     voice = _voice(active, level)
     steady = standing & _steady(standing, level, voice_power, make_up, voice - STEADY_BELOW_VOICE_DB)
-    if steady.any():
-        held = runs(steady)
-        lengths = held[:, 1] - held[:, 0]
-        held = held[(lengths >= JOIN_CELLS) & (lengths <= LONGEST_HELD_CELLS)]
-        for start, end in held[pitch.moves(low, held)]:
-            steady[start:end] = False
-        standing &= ~steady
+    for start, end in _held(runs(steady), low):
+        steady[start:end] = False
+    standing &= ~steady
     active, highest = _with_highest(standing, above)
     if len(active) == 0:
         return active, voice
@@ -239,6 +235,13 @@ def _steady(standing: Mask, level: NDArray[np.float16], voice_power: Series, mak
         gently = _whole(alike & middles.view(bool), GENTLE_CELLS + TENTH // 2)
         found[first:last] = (steady | gently)[first - before : last - before]
     return found
+
+
+def _held(steady: Runs, low: LowRate) -> Runs:
+    """Those of the steady runs that are a sound which a voice holds."""
+    lengths = steady[:, 1] - steady[:, 0]
+    possible = steady[(lengths >= JOIN_CELLS) & (lengths <= LONGEST_HELD_CELLS)]
+    return np.asarray(possible[pitch.moves(low, possible)])
 
 
 def _all_along(level: NDArray[np.float32], highest: NDArray[np.float32]) -> Mask:
