@@ -46,6 +46,7 @@ class WholeProduction(InterfaceCase):
         names = self.open_all("Thirty", CHAPTERS)
         self.page.get_by_role("link", name=words.CONFORM_ALL).click()
         expect(self.page.get_by_role("heading", name="Conform the whole production")).to_be_visible()
+        self.grows_to(self.page.locator("tr[data-forecast] .steps"), CHAPTERS)
         expect(self.page.get_by_text("30 recordings will conform")).to_be_visible()
         spreads = self.page.locator("dl")
         expect(spreads).to_contain_text("Active speech level, spread")
