@@ -15,11 +15,14 @@ from ispettore.core.measure.inspecting import inspect
 from ispettore.core.plan import evening, foretelling, levelling, remedies, shaping, window
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import Conformed, conform
-from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.holding import EVENING_RESERVE_DB, Asked
 from ispettore.core.plan.proposing import proposed
+from ispettore.core.plan.shaping import Cells, Evened, Shaping
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.treat import touch
+from ispettore.core.treat.compressor import Compressor
+from ispettore.core.treat.level_riding import LevelRiding
 from ispettore.core.treat.treatment import Step, Treatment
 from tests import corpus, signals, speakers
 from tests.core.test_steps import independent_true_peak
@@ -259,6 +262,72 @@ class Foretelling(unittest.TestCase):
         half: Basis = basis.part(some)
         np.testing.assert_array_equal(half.room, basis.room[some])
         np.testing.assert_array_equal(half.peak, basis.peak[:, some])
+
+
+class Lightest(unittest.TestCase):
+    """Of all ridings and compressors within the bounds the one is taken that touches the voice least."""
+
+    CASES = tuple(product(("crest_factor_db", "loudness_range_lu", "loud"), speakers.NAMES))
+    LOUD = (Limit(quantity="integrated_loudness_lufs", low=-15, high=-13), Limit(quantity="true_peak_dbtp", high=-3))
+    THRESHOLDS_DB = (14, 12, 10, 8, 6, 4, 2, 0, -2, -4, -6, -8, -10)
+
+    def asked(self, quantity: str, name: str) -> tuple[Cells, window.Readings, Asked]:
+        wanted = specification(*(self.LOUD if quantity == "loud" else HARD[quantity]))
+        basis = measured(uneven(name, 0.0 if quantity == "crest_factor_db" else 9.0, 3, seconds=20)).basis
+        asked = Asked(wanted, window.Learned(), "balanced", Bounds())
+        return shaping.whole(basis), window.expected(basis.inspection, wanted), asked
+
+    def compressed(self, case: tuple[Cells, window.Readings, Asked], riding: LevelRiding | None, ratio: float) -> list[Evened]:
+        """From the highest threshold to the lowest that the bound on compression allows."""
+        cells, readings, asked = case
+        made = (Compressor(threshold_dbfs=min(cells.voice_db + over, 0), ratio=ratio) for over in self.THRESHOLDS_DB)
+        shaped = (cells.shaped(Shaping(riding, compressor)) for compressor in made)
+        return [each.held(readings, asked) for each in shaped if each.shaping.compression_db <= asked.bounds.compression_db]
+
+    def test_nothing_that_does_touches_less(self):
+        ridings = [LevelRiding(up_db=size, down_db=size, speed_s=speed) for size, speed in product((1, 3, 5), (3.0, 1.0))]
+        for quantity, name in corpus.some(self.CASES, every=6):
+            case = cells, readings, asked = self.asked(quantity, name)
+            simple = evening.plain(cells, readings, asked)
+            found = levelling.solved(cells, readings, asked, simple)
+            tried = [simple, *(cells.shaped(Shaping(riding)).held(readings, asked) for riding in ridings)]
+            for riding, ratio in product((None, *ridings[:4]), (1.5, 2, 4)):
+                tried += self.compressed(case, riding, ratio)
+            least = min((each.touch.touch for each in tried if each.held.enough), default=100.0)
+            with self.subTest(quantity=quantity, name=name):
+                self.assertTrue(found.held.enough or least == 100.0)
+                self.assertLess(found.touch.touch if found.held.enough else 0.0, least + 0.5)
+
+    def test_a_lower_threshold_never_leaves_more_missing(self):
+        """What is sought by halving has to fall all along."""
+        for quantity, name in corpus.some(self.CASES, every=4):
+            case = self.asked(quantity, name)
+            for ratio in (1.5, 4):
+                missing = [each.held.missing_db for each in self.compressed(case, None, ratio)]
+                with self.subTest(quantity=quantity, name=name, ratio=ratio):
+                    self.assertLess(max(np.diff(missing), default=0.0), 0.05)
+
+    def test_peaks_are_brought_near_the_level_and_the_level_is_kept(self):
+        for name in speakers.NAMES:
+            cells, readings, asked = self.asked("crest_factor_db", name)
+            for each in self.compressed((cells, readings, asked), None, 2.0):
+                with self.subTest(name=name, compression_db=each.shaping.compression_db):
+                    self.assertLess(each.held.depth_db, Bounds().limiting_db)
+                    self.assertGreater(each.held.readings["rms_dbfs"], -23)
+                    self.assertEqual(each.held.enough, each.held.readings["crest_factor_db"] <= 14 - EVENING_RESERVE_DB)
+                    if not each.held.enough:  # as deep as it may be
+                        self.assertGreater(each.held.depth_db, Bounds().limiting_db - EVENING_RESERVE_DB - 0.1)
+
+    def test_no_plan_is_lighter_than_light(self):
+        wave = np.concatenate([uneven("wren", 0.0, 1, seconds=20), 0.25 * uneven("wren", 0.0, 1, seconds=20)])
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "in.wav"
+            soundfile.write(path, wave, RATE, "PCM_24")
+            for quantity in ("loudness_range_lu", "short_term_max_lufs", "peak_to_loudness_db"):
+                plans = dict(proposed(path, specification(*HARD[quantity])))
+                with self.subTest(quantity=quantity):
+                    self.assertFalse(plans["light"].obstacles)
+                    self.assertLess(plans["light"].touch.touch, min(plan.touch.touch for plan in plans.values()) + 0.3)
 
 
 class LongRecordings(unittest.TestCase):

@@ -48,9 +48,10 @@ class Basis:
         """What these cells were found to tell, by quantity (or by what else it is told of): worked out once."""
         return {}
 
-    def times(self, factor: NDArray[np.floating]) -> "Basis":
-        """As if each cell had been multiplied by its own factor, shape (cells,). Speech and room stay where they are."""
-        return _Multiplied(self, np.asarray(factor, dtype=np.float32))
+    def times(self, factor: NDArray[np.floating], *, told: dict[Hashable, float | None] | None = None) -> "Basis":
+        """As if each cell had been multiplied by its own factor, shape (cells,). Speech and room stay where they are. `told` is
+        what is known of the outcome already, and takes up what is found out."""
+        return _Multiplied(self, np.asarray(factor, dtype=np.float32), {} if told is None else told)
 
     def at(self, peak: NDArray[np.float32], power: NDArray[np.float32], k_power: NDArray[np.float32]) -> "Basis":
         """The same cells at other levels. Speech and room stay where they are."""
@@ -85,9 +86,9 @@ class _Multiplied(Basis):
     _before: Basis
     _factor: NDArray[np.float32]
 
-    def __init__(self, before: Basis, factor: NDArray[np.float32]) -> None:
+    def __init__(self, before: Basis, factor: NDArray[np.float32], told: dict[Hashable, float | None]) -> None:
         known = {"inspection": before.inspection, "counts": before.counts, "speech": before.speech, "room": before.room}
-        self.__dict__.update(known, _before=before, _factor=factor)
+        self.__dict__.update(known, told=told, _before=before, _factor=factor)
 
     @functools.cached_property
     def peak(self) -> NDArray[np.float32]:

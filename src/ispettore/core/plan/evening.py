@@ -6,6 +6,7 @@ dozens of settings in a fraction of a second. Of those that leave nothing missin
 taken. A long recording is searched on pieces of it, and what is found there told for the whole.
 """
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -22,8 +23,9 @@ from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.level_riding import LevelRiding
 
 RATIOS = (1.5, 2.0, 2.5, 3.0, 4.0, 6.0)
-OVER_VOICE_DB = (10.0, 8.0, 6.0, 4.0, 2.0, 0.0, -2.0, -4.0, -6.0, -8.0, -10.0)
-THRESHOLD_STEP_DB, RIDING_STEP_DB = 0.25, 0.5
+OVER_VOICE_DB = (-10.0, 14.0)
+"""How far over the level of speech a threshold may lie."""
+THRESHOLD_STEP_DB, FINE_STEP_DB, RIDING_STEP_DB = 0.75, 0.25, 0.5
 RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 0.0))
 """Speeds in seconds, and how far up for each decibel down."""
 
@@ -111,47 +113,43 @@ class _Search:
         return found
 
     def compressed(self, riding: LevelRiding | None) -> list[Evened]:
-        """Compressors within the bounds, mild ratios first: once a ratio does, no stronger one is looked at.
-
-        The lower the threshold, the less is missing: the lowest tells whether a ratio does, and how far up it does still.
-        """
-        peak, found = self.whole.pieces.peak(riding), list[Evened]()
-        for ratio in RATIOS:
+        """For each ratio the compressor with the highest threshold that leaves nothing missing, else with the lowest allowed; mild
+        ratios first, up to the one from which on stronger ones touch more."""
+        peak, found, least = self.whole.pieces.peak(riding), list[Evened](), math.inf
+        for ratio in RATIOS if self.asked.bounds.compression_db else ():
             if ratio > self.asked.bounds.ratio:
                 break
-            for compressor, gain, depth in reversed(list(self._tried(peak, ratio))):
-                found.append(self._held(Shaping(riding, compressor, depth), gain))
-                if not found[-1].held.enough:
-                    break
-            if any(each.held.enough for each in found):
+            found.append(self._highest(riding, peak, ratio))
+            if found[-1].held.enough and found[-1].touch.touch > least:
                 break
+            least = found[-1].touch.touch if found[-1].held.enough else least
         return found
 
-    def _tried(self, peak: NDArray[np.floating], ratio: float) -> Iterator[_Tried]:
-        """From high thresholds to the lowest that compresses no more than the bound: each cell's gain, and how deep it goes."""
-        last: float | None = None
-        for over in OVER_VOICE_DB:
-            threshold = min(self.whole.pieces.voice_db + over, 0.0)
-            made = self._compressor(peak, ratio, threshold)
-            if made[2] > self.asked.bounds.compression_db:
-                if last is not None:
-                    yield from self._deepest(peak, ratio, threshold, last)
-                return
-            yield made
-            last = threshold
+    def _highest(self, riding: LevelRiding | None, peak: NDArray[np.floating], ratio: float) -> Evened:
+        """The lower the threshold, the less is missing."""
 
-    def _deepest(self, peak: NDArray[np.floating], ratio: float, low: float, high: float) -> Iterator[_Tried]:
-        """With the lowest threshold that the bound allows, between one below it and one above."""
-        found: _Tried | None = None
-        while high - low > THRESHOLD_STEP_DB:
+        def tried(threshold: float) -> Evened:
+            compressor, gain, depth = self._compressor(peak, ratio, threshold)
+            return self._held(Shaping(riding, compressor, depth), gain)
+
+        high = min(self.whole.pieces.voice_db + OVER_VOICE_DB[1], 0.0)
+        low = self._lowest(peak, ratio, high)
+        best = tried(low)
+        while best.held.enough and high - low > THRESHOLD_STEP_DB:
             middle = (low + high) / 2
-            made = self._compressor(peak, ratio, middle)
-            if made[2] > self.asked.bounds.compression_db:
-                low = middle
-            else:
-                high, found = middle, made
-        if found is not None:
-            yield found
+            candidate = tried(middle)
+            low, high, best = (middle, high, candidate) if candidate.held.enough else (low, middle, best)
+        return best
+
+    def _lowest(self, peak: NDArray[np.floating], ratio: float, high: float) -> float:
+        """The lowest threshold that compresses no more than the bound, to a quarter of a decibel."""
+        bound, low = self.asked.bounds.compression_db, high - OVER_VOICE_DB[1] + OVER_VOICE_DB[0]
+        if self._compressor(peak, ratio, low)[2] <= bound:
+            return low
+        while high - low > FINE_STEP_DB:
+            middle = (low + high) / 2
+            low, high = (low, middle) if self._compressor(peak, ratio, middle)[2] <= bound else (middle, high)
+        return high
 
     def _compressor(self, peak: NDArray[np.floating], ratio: float, threshold_dbfs: float) -> _Tried:
         settings = Compressor(threshold_dbfs=round(threshold_dbfs, 1), ratio=ratio)

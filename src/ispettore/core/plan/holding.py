@@ -19,13 +19,14 @@ from ispettore.core.spec.specification import Limit, Specification
 PEAK_RESERVE_DB = max(QUANTITIES[name].reserve for name in PEAKS)
 LEVEL_RESERVE_DB = 0.1
 EVENING_RESERVE_DB = 0.2
-"""What cells foretell of loudness range, crest and the loudest moments is so far inside the limit."""
+"""What cells foretell of loudness range, crest and the loudest moments is so far inside the limit; and the depth of limiting after
+evening, which comes out deeper than foretold by up to so much, inside its bound."""
 
 EASY_LIMITING_DB = 1.5
 MOST_GAIN_DB = 60.0
 LOWEST_CEILING_DBTP = -40.0
 MET_DB, NOTHING_DB = 0.02, 1e-6
-MOST_TURNS = 12
+MOST_TURNS, LEAST_SLOPE = 12, 0.2
 
 
 @dataclass(frozen=True)
@@ -74,18 +75,10 @@ def held(basis: Basis, readings: Readings, asked: Asked, *, inside_db: float = 0
         found = _expected(case, _round((case.wide.low_db or 0.0) + LEVEL_RESERVE_DB), None)
         apart = (case.wide.raised_by or "", case.wide.held_by or "")
         return replace(found, missing_db=case.wide.shortfall_db, limits=apart)
-    highest = ceiling = ceiling_of(asked.specification, asked.learned)
-    found = first = _expected(case, _gain(case, ceiling), ceiling)
-    for _ in range(MOST_TURNS if too_wide or case.spreads else 0):
-        over = max(found.readings[limit.quantity] - (limit.high or 0.0) for limit in case.spreads) + EVENING_RESERVE_DB
-        if over <= MET_DB or ceiling <= LOWEST_CEILING_DBTP:
-            break
-        ceiling = max(_round(ceiling - over), LOWEST_CEILING_DBTP)
-        lost = first.gain_db + first.loss_db - found.gain_db - found.loss_db if case.wide.low_db is not None else 0.0
-        found = _expected(case, _round(found.gain_db + lost), ceiling)
-    if found.depth_db <= asked.most_limiting_db + MET_DB:
-        return found
-    return _within(case, ceiling, highest)
+    highest = ceiling_of(asked.specification, asked.learned)
+    first = _expected(case, _gain(case, highest), highest)
+    found = _narrowed(case, first, highest)
+    return found if found.depth_db <= case.most_limiting_db + MET_DB else _within(case, first, found, highest)
 
 
 @dataclass(frozen=True)
@@ -95,6 +88,10 @@ class _Case:
     asked: Asked
     window: GainWindow
     inside_db: float
+
+    @property
+    def most_limiting_db(self) -> float:
+        return max(0.0, self.asked.most_limiting_db - self.inside_db)
 
     @functools.cached_property
     def wide(self) -> GainWindow:
@@ -118,21 +115,40 @@ def as_set(basis: Basis, readings: Readings, asked: Asked, gain_db: float, ceili
     return _expected(_Case(basis, readings, asked, window_of(readings, asked.specification), 0.0), gain_db, ceiling_dbtp)
 
 
-def _within(case: _Case, ceiling: float, highest: float) -> Held:
-    """As near as the bound on limiting lets it come: by a higher ceiling where peaks allow one, else by less gain."""
-    most = case.asked.most_limiting_db
-    least = lowest(case.wide, case.limited, highest)
-    if case.limited.depth(least, highest) > most:
-        return _expected(case, _round(case.limited.deepest(least, highest, most)), highest)
-    low, high, gain = ceiling, highest, least
-    while high - low > MET_DB:
-        middle = (low + high) / 2
-        more = lowest(case.wide, case.limited, middle)
-        if case.limited.depth(more, middle) <= most:
-            high, gain = middle, more
-        else:
-            low = middle
-    return _expected(case, gain, math.ceil(high * 100) / 100)
+def _narrowed(case: _Case, first: Held, highest: float) -> Held:
+    """As loud as `first`, and so deep in the limiter that peaks stand no further over a level than they may; or just too deep,
+    where that is more than the bound allows. What a limiter does depends on how far the gain goes over the ceiling alone: that is
+    sought, and both are moved together by what is lost of the level."""
+    found, before = first, None
+    over = first.gain_db - min([highest, *(first.readings[_peak(limit)] for limit in case.spreads)])
+    for _ in range(MOST_TURNS if case.spreads else 0):
+        excess = max(found.readings[limit.quantity] - (limit.high or 0.0) for limit in case.spreads) + EVENING_RESERVE_DB
+        too_deep = found.depth_db > case.most_limiting_db + MET_DB
+        if excess <= 0 or too_deep or (found.ceiling_dbtp or 0.0) <= LOWEST_CEILING_DBTP:
+            break
+        slope = 1.0 if before is None else min(max((before[1] - excess) / (over - before[0]), LEAST_SLOPE), 1.0)
+        before, over = (over, excess), over + (excess + MET_DB) / slope
+        found = _as_loud(case, first, found, over, highest)
+    if found is not first and abs(first.gain_db + first.loss_db - found.gain_db - found.loss_db) > MET_DB:
+        found = _as_loud(case, first, found, over, highest)
+    return found
+
+
+def _as_loud(case: _Case, first: Held, found: Held, over: float, highest: float) -> Held:
+    """With the gain so far over the ceiling, and what `found` loses of the level made up for, where its lower limit asks for it."""
+    lost = first.loss_db - found.loss_db if case.wide.low_db is not None else 0.0
+    gain = _round(first.gain_db + lost)
+    return _expected(case, gain, max(min(math.floor((gain - over) * 100) / 100, highest), LOWEST_CEILING_DBTP))
+
+
+def _within(case: _Case, first: Held, found: Held, highest: float) -> Held:
+    """No deeper in the limiter than the bound allows, and as loud as `first` all the same, or as near to that as the highest
+    ceiling lets it come."""
+    ceiling = found.ceiling_dbtp if found.ceiling_dbtp is not None else highest
+    over = case.limited.deepest(found.gain_db - ceiling, 0.0, case.most_limiting_db)
+    lost = first.loss_db - case.limited.loss(over, 0.0) if case.wide.low_db is not None else 0.0
+    gain = _round(min(first.gain_db + lost, highest + over))
+    return _expected(case, gain, min(math.ceil((gain - over) * 100) / 100, highest))
 
 
 def _expected(case: _Case, gain: float, ceiling: float | None) -> Held:
@@ -157,7 +173,7 @@ def _expected(case: _Case, gain: float, ceiling: float | None) -> Held:
                 after[name] = readings[name] + (after[first] - readings[first]) - (after[second] - readings[second])
     left = missed(after, asked.specification, inside_db=case.inside_db)
     worst = max(left, key=lambda name: left[name], default=PEAKS[0])
-    too_deep = depth - asked.most_limiting_db
+    too_deep = depth - case.most_limiting_db
     apart = (worst, worst)
     if not case.window.open and QUANTITIES[worst].moves_with_gain:
         apart = (case.window.raised_by or worst, case.window.held_by or worst)
@@ -175,8 +191,8 @@ def _expected(case: _Case, gain: float, ceiling: float | None) -> Held:
 
 def _gain(case: _Case, ceiling: float) -> float:
     """Where in the window that peaks don't bound, once what the limiter takes is made up for."""
-    wide, limited, asked = case.wide, case.limited, case.asked
-    wanted = _target(wide, limited, ceiling, asked)
+    wide, limited = case.wide, case.limited
+    wanted = _target(case, ceiling)
     if wide.low_db is None:
         return wanted
     least = lowest(wide, limited, ceiling)
@@ -184,7 +200,7 @@ def _gain(case: _Case, ceiling: float) -> float:
         return max(wanted, least)
     highest = MOST_GAIN_DB if wide.high_db is None else wide.high_db - LEVEL_RESERVE_DB
     most = min(limiting.compensated(wanted, lambda gain: limited.loss(gain, ceiling)), max(least, highest))
-    return _eased(limited, least, most, ceiling, asked.most_limiting_db)
+    return _eased(limited, least, most, ceiling, case.most_limiting_db)
 
 
 def lowest(wide: GainWindow, limited: Limited, ceiling: float) -> float:
@@ -195,8 +211,12 @@ def lowest(wide: GainWindow, limited: Limited, ceiling: float) -> float:
 
 
 def _bounds_peaks_over_level(limit: Limit) -> bool:
-    difference = limit.about.difference
-    return difference is not None and QUANTITIES[difference[0]].is_peak and limit.high is not None
+    return limit.about.difference is not None and QUANTITIES[_peak(limit)].is_peak and limit.high is not None
+
+
+def _peak(limit: Limit) -> str:
+    """The first of the two quantities whose difference is limited."""
+    return limit.about.difference[0] if limit.about.difference else limit.quantity
 
 
 def aimed_level(specification: Specification) -> str | None:
@@ -236,9 +256,10 @@ def _guard(specification: Specification, quantity: str | None) -> float:
     return limit.guard_at(bound or 0.0)
 
 
-def _target(wide: GainWindow, limited: Limited, ceiling: float, asked: Asked) -> float:
+def _target(case: _Case, ceiling: float) -> float:
     """Where in the window that the peaks do not bound: nowhere else than it is where that will do; else low for light, as high as
     limiting is easy for balanced. For even always the middle, so that chapters come out alike."""
+    wide, asked = case.wide, case.asked
     preference = asked.preference
     if preference != "even" and wide.allows(0.0, reserve_db=LEVEL_RESERVE_DB):
         return 0.0
@@ -250,8 +271,8 @@ def _target(wide: GainWindow, limited: Limited, ceiling: float, asked: Asked) ->
         return _round(min(lowest, middle))
     if preference == "even":
         return _round(middle)
-    depth = limited.depth(middle, ceiling)
-    return _round(max(lowest, middle - max(0.0, depth - min(EASY_LIMITING_DB, asked.most_limiting_db))))
+    depth = case.limited.depth(middle, ceiling)
+    return _round(max(lowest, middle - max(0.0, depth - min(EASY_LIMITING_DB, case.most_limiting_db))))
 
 
 def _eased(limited: Limited, lowest: float, wanted: float, ceiling: float, most_db: float) -> float:

@@ -1,6 +1,6 @@
 """Level and peaks: gain alone where every limit allows one; else a limiter, and evening before it where that does not do."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
@@ -39,13 +39,30 @@ def levelled(cells: Cells, readings: Readings, asked: Asked, *, cleaned: bool) -
         steady = evening.search(cells, readings, asked, steadied=riding)
         if steady is not None and steady.held.enough:
             return _told(cells, readings, asked, simple, steady, cleaned=cleaned)
-    return _told(cells, readings, asked, simple, solved(cells, readings, asked, simple), cleaned=cleaned)
+    found = solved(cells, readings, asked, simple)
+    if asked.preference == "light" and found is not simple:
+        found = min(found, _louder(cells, readings, asked), key=lambda each: (not each.held.enough, each.touch.touch))
+    return _told(cells, readings, asked, simple, found, cleaned=cleaned)
+
+
+def _louder(cells: Cells, readings: Readings, asked: Asked) -> Evened:
+    """As for balanced, which is louder: the limiter takes more then, and can leave less to even."""
+    louder = replace(asked, preference="balanced")
+    return solved(cells, readings, louder, evening.plain(cells, readings, louder))
 
 
 def solved(cells: Cells, readings: Readings, asked: Asked, simple: Evened) -> Evened:
-    """No evening where none is needed, the least that does, or what leaves least missing."""
-    found = None if simple.held.enough else evening.search(cells, readings, asked)
-    return simple if found is None or found.held.missing_db >= simple.held.missing_db else found
+    """No evening where none is needed, the least that does, or what leaves least missing. What was asked last is known still: light
+    and balanced often ask the same."""
+    if simple.held.enough:
+        return simple
+    question = (readings, asked)
+    known = next((found for was, found in cells.solved if was == question), None)
+    if known is None:
+        found = evening.search(cells, readings, asked)
+        known = simple if found is None or found.held.missing_db >= simple.held.missing_db else found
+        cells.solved[:] = [(question, known)]
+    return known
 
 
 def _told(cells: Cells, readings: Readings, asked: Asked, simple: Evened, found: Evened, *, cleaned: bool) -> Levelled:

@@ -1,6 +1,7 @@
 """What riding and compression do to the cells of a recording, and what gain and limiter they leave to do."""
 
 import functools
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -78,6 +79,10 @@ class Cells:
     ridings: Ridings
     voice_db: float
     known: dict[LevelRiding | None, NDArray[np.float32]] = field(default_factory=dict, repr=False)
+    told: dict[Shaping, dict[Hashable, float | None]] = field(default_factory=dict, repr=False)
+    """What cells were found to tell after a shaping: most of what one plan tries, the next one tries again."""
+    solved: list[tuple[tuple[Readings, Asked], Evened]] = field(default_factory=list, repr=False)
+    """What was asked last, and what was found."""
 
     @property
     def pieces(self) -> "Cells":
@@ -122,7 +127,10 @@ class Cells:
             shaping = Shaping(shaping.riding, shaping.compressor, depth)
         if compressed is not None:
             gain = gain + compressed
-        return Shaped(self, shaping, gain, self.basis if shaping.nothing else self.basis.times(10 ** (gain / 20)))
+        if shaping.nothing:
+            return Shaped(self, shaping, gain, self.basis)
+        after = self.basis.times(10 ** (gain / 20), told=self.told.setdefault(shaping, {}))
+        return Shaped(self, shaping, gain, after)
 
 
 @dataclass(frozen=True)

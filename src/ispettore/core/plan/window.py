@@ -15,6 +15,7 @@ from ispettore.core.spec.verdict import reading_for
 
 PEAKS = moved_by("limiter")
 COMPARED = ("active_speech_level_dbfs", "noise_floor_dbfs")
+HAIR_DB = 0.03
 """By these recordings are held against one another: they are told of every plan, whatever the limits are on."""
 
 
@@ -195,15 +196,15 @@ def window_of(readings: Readings, specification: Specification) -> GainWindow:
 
 
 def missed(readings: Readings, specification: Specification, *, inside_db: float = 0.0) -> dict[str, float]:
-    """By how much each limit on these readings is missed, in its unit; 0 or below where it is met. What evening moves has to lie
-    inside by so much more."""
+    """By how much each limit on these readings is missed, in its unit; 0 or below where it is met. After evening, what it moves has
+    to lie `inside_db` inside, and every level by a hair, as both are foretold from cells."""
     found: dict[str, float] = {}
     for limit in limits(specification):
         reading, about = readings.get(limit.quantity), limit.about
         if reading is not None:
             inside = inside_db if "evening" in about.moved_by else 0.0
             over = -math.inf if limit.high is None else reading - limit.high + about.reserve + inside
-            under = -math.inf if limit.low is None else limit.low - reading
+            under = -math.inf if limit.low is None else limit.low - reading + (HAIR_DB if inside_db else 0.0)
             found[limit.quantity] = max(over, under, found.get(limit.quantity, -math.inf))
     return found
 
