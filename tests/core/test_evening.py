@@ -2,6 +2,7 @@
 
 import tempfile
 import unittest
+from dataclasses import replace
 from itertools import product
 from pathlib import Path
 
@@ -317,6 +318,18 @@ class Lightest(unittest.TestCase):
                     self.assertEqual(each.held.enough, each.held.readings["crest_factor_db"] <= 14 - EVENING_RESERVE_DB)
                     if not each.held.enough:  # as deep as it may be
                         self.assertGreater(each.held.depth_db, Bounds().limiting_db - EVENING_RESERVE_DB - 0.1)
+
+    def test_a_bound_on_compression_is_kept_however_small(self):
+        cells, readings, asked = self.asked("crest_factor_db", "reed")
+        reached = []
+        for most in (0.0, 0.2, 1.0, 4.0, 10.0):
+            within = replace(asked, bounds=Bounds(compression_db=most, riding_db=0))
+            found = levelling.solved(cells, readings, within, evening.plain(cells, readings, within))
+            with self.subTest(most=most):
+                self.assertLessEqual(found.shaping.compression_db, most + 0.05)
+            reached.append(found.held.missing_db)
+        self.assertEqual(reached, sorted(reached, reverse=True))
+        self.assertGreater(reached[0], 1)
 
     def test_no_plan_is_lighter_than_light(self):
         wave = np.concatenate([uneven("wren", 0.0, 1, seconds=20), 0.25 * uneven("wren", 0.0, 1, seconds=20)])

@@ -23,8 +23,9 @@ from ispettore.core.treat.compressor import Compressor
 from ispettore.core.treat.level_riding import LevelRiding
 
 RATIOS = (1.5, 2.0, 2.5, 3.0, 4.0, 6.0)
-OVER_VOICE_DB = (-10.0, 14.0)
+LOWEST_OVER_VOICE_DB, HIGHEST_OVER_VOICE_DB = -10.0, 14.0
 """How far over the level of speech a threshold may lie."""
+
 THRESHOLD_STEP_DB, FINE_STEP_DB, RIDING_STEP_DB = 0.75, 0.25, 0.5
 RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 0.0))
 """Speeds in seconds, and how far up for each decibel down."""
@@ -116,34 +117,39 @@ class _Search:
         """For each ratio the compressor with the highest threshold that leaves nothing missing, else with the lowest allowed; mild
         ratios first, up to the one from which on stronger ones touch more."""
         peak, found, least = self.whole.pieces.peak(riding), list[Evened](), math.inf
-        for ratio in RATIOS if self.asked.bounds.compression_db else ():
-            if ratio > self.asked.bounds.ratio:
+        for ratio in RATIOS:
+            lowest = self._lowest(peak, ratio) if ratio <= self.asked.bounds.ratio else None
+            if lowest is None:
                 break
-            found.append(self._highest(riding, peak, ratio))
+            found.append(self._highest(riding, peak, ratio, lowest))
             if found[-1].held.enough and found[-1].touch.touch > least:
                 break
             least = found[-1].touch.touch if found[-1].held.enough else least
         return found
 
-    def _highest(self, riding: LevelRiding | None, peak: NDArray[np.floating], ratio: float) -> Evened:
-        """The lower the threshold, the less is missing."""
+    @property
+    def _top(self) -> float:
+        return min(self.whole.pieces.voice_db + HIGHEST_OVER_VOICE_DB, 0.0)
+
+    def _highest(self, riding: LevelRiding | None, peak: NDArray[np.floating], ratio: float, low: float) -> Evened:
+        """The highest threshold that does: the lower it is, the less is missing."""
 
         def tried(threshold: float) -> Evened:
             compressor, gain, depth = self._compressor(peak, ratio, threshold)
             return self._held(Shaping(riding, compressor, depth), gain)
 
-        high = min(self.whole.pieces.voice_db + OVER_VOICE_DB[1], 0.0)
-        low = self._lowest(peak, ratio, high)
-        best = tried(low)
+        best, high = tried(low), self._top
         while best.held.enough and high - low > THRESHOLD_STEP_DB:
             middle = (low + high) / 2
             candidate = tried(middle)
             low, high, best = (middle, high, candidate) if candidate.held.enough else (low, middle, best)
         return best
 
-    def _lowest(self, peak: NDArray[np.floating], ratio: float, high: float) -> float:
+    def _lowest(self, peak: NDArray[np.floating], ratio: float) -> float | None:
         """The lowest threshold that compresses no more than the bound, to a quarter of a decibel."""
-        bound, low = self.asked.bounds.compression_db, high - OVER_VOICE_DB[1] + OVER_VOICE_DB[0]
+        bound, low, high = self.asked.bounds.compression_db, self.whole.pieces.voice_db + LOWEST_OVER_VOICE_DB, self._top
+        if not bound or self._compressor(peak, ratio, high)[2] > bound:
+            return None
         if self._compressor(peak, ratio, low)[2] <= bound:
             return low
         while high - low > FINE_STEP_DB:
