@@ -8,9 +8,8 @@ from ispettore.core.plan import evening
 from ispettore.core.plan.bounds import Bounds, Given, Obstacle, told
 from ispettore.core.plan.holding import Asked, Held
 from ispettore.core.plan.shaping import Cells, Evened
-from ispettore.core.plan.window import COMPARED, PEAKS, GainWindow, Readings, level_of, limits, missed, window_of
+from ispettore.core.plan.window import COMPARED, PEAKS, GainWindow, Readings, level_of, limits, short_of, window_of
 from ispettore.core.spec.quantities import QUANTITIES
-from ispettore.core.spec.specification import Specification
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step
 
@@ -148,14 +147,14 @@ def _limiter_step(held: Held, before: GainWindow) -> Step:
 def _beyond(cells: Cells, readings: Readings, asked: Asked, found: Evened) -> Obstacle:
     """What not even evening and limiting within the bounds bring about, and what each of them gives."""
     held, shaping = found.held, found.shaping
-    left, given = _short(readings, asked.specification), []
+    left, given = short_of(readings, asked.specification), []
     stages: list[tuple[str, Readings]] = []
     if shaping.riding is not None:
         stages.append(("level-riding", evening.ridden(cells, readings, shaping.riding)))
     if shaping.compressor is not None:
         stages.append(("compressor", found.shaped))
     for kind, after in stages:
-        now = _short(after, asked.specification)
+        now = short_of(after, asked.specification)
         given.append(Given(kind=kind, db=left - now))
         left = now
     if held.ceiling_dbtp is not None:
@@ -192,9 +191,3 @@ def beyond(names: tuple[str, str], short_db: float, bounds: Bounds, given: list[
 
 def _sentence(text: str) -> str:
     return text[:1].upper() + text[1:]
-
-
-def _short(readings: Readings, specification: Specification) -> float:
-    """How far apart the limits lie, whatever the gain."""
-    rest = {name: by for name, by in missed(readings, specification).items() if not QUANTITIES[name].moves_with_gain}
-    return max(window_of(readings, specification).shortfall_db, *rest.values(), 0.0)

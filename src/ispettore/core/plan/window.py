@@ -209,6 +209,12 @@ def missed(readings: Readings, specification: Specification, *, inside_db: float
     return found
 
 
+def short_of(readings: Readings, specification: Specification) -> float:
+    """How far apart the limits lie for these readings, whatever the gain; 0 where one gain meets them all."""
+    rest = {name: by for name, by in missed(readings, specification).items() if not QUANTITIES[name].moves_with_gain}
+    return max(window_of(readings, specification).shortfall_db, *rest.values(), 0.0)
+
+
 def level_of(window: GainWindow) -> str | None:
     """The first quantity in a window that is a level to be reached."""
     return next((item.quantity for item in window.bars if QUANTITIES[item.quantity].is_level), None)
