@@ -120,7 +120,8 @@ def _narrowed(case: _Case, first: Held, highest: float) -> Held:
     where that is more than the bound allows. What a limiter does depends on how far the gain goes over the ceiling alone: that is
     sought, and both are moved together by what is lost of the level."""
     found, before = first, None
-    over = first.gain_db - min([highest, *(first.readings[_peak(limit)] for limit in case.spreads)])
+    peaks = (first.readings[limit.about.difference[0]] for limit in case.spreads if limit.about.difference)
+    over = first.gain_db - min([highest, *peaks])
     for _ in range(MOST_TURNS if case.spreads else 0):
         excess = max(found.readings[limit.quantity] - (limit.high or 0.0) for limit in case.spreads) + EVENING_RESERVE_DB
         too_deep = found.depth_db > case.most_limiting_db + MET_DB
@@ -211,12 +212,8 @@ def lowest(wide: GainWindow, limited: Limited, ceiling: float) -> float:
 
 
 def _bounds_peaks_over_level(limit: Limit) -> bool:
-    return limit.about.difference is not None and QUANTITIES[_peak(limit)].is_peak and limit.high is not None
-
-
-def _peak(limit: Limit) -> str:
-    """The first of the two quantities whose difference is limited."""
-    return limit.about.difference[0] if limit.about.difference else limit.quantity
+    difference = limit.about.difference
+    return difference is not None and QUANTITIES[difference[0]].is_peak and limit.high is not None
 
 
 def aimed_level(specification: Specification) -> str | None:

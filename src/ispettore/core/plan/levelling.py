@@ -40,7 +40,9 @@ def levelled(cells: Cells, readings: Readings, asked: Asked, *, cleaned: bool) -
             return _told(cells, readings, asked, simple, steady, cleaned=cleaned)
     found = solved(cells, readings, asked, simple)
     if asked.preference == "light" and found is not simple:
-        found = min(found, _louder(cells, readings, asked), key=lambda each: (not each.held.enough, each.touch.touch))
+        louder = _louder(cells, readings, asked)
+        if louder.held.enough and (not found.held.enough or louder.touch.touch < found.touch.touch):
+            found = louder
     return _told(cells, readings, asked, simple, found, cleaned=cleaned)
 
 
