@@ -194,8 +194,28 @@ class Drafts(unittest.TestCase):
             self.assertIsNotNone(made.closing)
             steps, rounds = made.closing.treatment.steps, rounds + 1
         self.assertTrue(made.passes)
+        self.assertLess(rounds, 3)
         self.assertIn("true-peak-limiter", [one.kind for one in steps])
         self.assertLess(float(np.abs(soundfile.read(out)[0]).max()), 10 ** (-14 / 20))
+
+    def test_what_a_limiter_takes_of_a_gain_is_made_up_for(self):
+        """A level that is a hair short behind a limiter that works hard: a gain of a hair would bring a tenth of it."""
+        wanted = RETAIL.model_copy(
+            update={"limits": (Limit(quantity="rms_dbfs", low=-24.5), Limit(quantity="true_peak_dbtp", high=-14))}
+        )
+        out, limiter = self.folder / "held.wav", Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -14.2})
+        basis = inspect(self.path).basis
+        low, high = 0.0, 30.0
+        while high - low > 0.02:  # the gain that brings the level just to its limit
+            gain = (low + high) / 2
+            steps = (Step(kind="gain", settings={"gain_db": gain}), limiter)
+            made = conform(self.path, wanted, out, known=basis, treatment=Treatment(steps=steps))
+            low, high = (low, gain) if made.passes else (gain, high)
+        short = (Step(kind="gain", settings={"gain_db": round(low - 0.1, 2)}), limiter)
+        made = conform(self.path, wanted, out, known=basis, treatment=Treatment(steps=short))
+        self.assertFalse(made.passes)
+        self.assertRegex(made.closing.said, r"^Raise the last gain by 0\.[1-9] dB\.$")
+        self.assertTrue(conform(self.path, wanted, out, known=basis, treatment=made.closing.treatment).passes)
 
 
 class Standing(unittest.TestCase):

@@ -11,9 +11,11 @@ from pydantic import BaseModel, ConfigDict
 from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
-from ispettore.core.plan import ending, levelling, shaping
+from ispettore.core.plan import ending, levelling, limiting, shaping
 from ispettore.core.plan.bounds import Bounds
-from ispettore.core.plan.holding import Asked
+from ispettore.core.plan.holding import LEVEL_RESERVE_DB, Asked, aimed_level
+from ispettore.core.plan.levelling import Levelled
+from ispettore.core.plan.limiting import Limited
 from ispettore.core.plan.window import Learned, expected
 from ispettore.core.spec.specification import Specification
 from ispettore.core.spec.verdict import LimitVerdict
@@ -61,7 +63,7 @@ def smallest(
         level = levelling.levelled(shaping.whole(after), expected(after.inspection, specification), asked, cleaned=False)
         if level.obstacles:
             return None
-        for step in level.steps:
+        for step in _made_up(level, treatment, after, specification):
             treatment, words = _put(treatment, step)
             said.append(words)
     if any("ends" in limit.about.moved_by for limit in missed):
@@ -89,6 +91,27 @@ def _quieter(treatment: Treatment, over: Sequence[LimitVerdict], bounds: Bounds)
     return _added(treatment, Step(kind="noise-reduction", settings={"amount_db": amount})), words
 
 
+def _made_up(level: Levelled, treatment: Treatment, after: Basis, specification: Specification) -> list[Step]:
+    """What brings level and peaks where they have to be. In front of a limiter that ends the treatment already a gain has to be
+    larger: it is told by what the limiter would take of it, a little inside the limit."""
+    aimed, limiter = aimed_level(specification), next((one for one in reversed(treatment.steps) if _limits(one)), None)
+    if aimed not in level.predicted or level.gain_db <= 0 or limiter is None:
+        return [*level.steps]
+    ceiling, limited = [_ceiling(step) for step in (limiter, *level.steps) if _limits(step)][-1], Limited(after, aimed)
+    wanted = level.predicted[aimed] - (after.inspection.value(aimed) or 0.0) + LEVEL_RESERVE_DB
+    gain = limiting.compensated(wanted, lambda gain: limited.loss(gain, ceiling))
+    steps = [step for step in level.steps if not _limits(step) or ceiling != _ceiling(limiter)]
+    return [step.with_settings(gain_db=round(gain, 2)) if step.kind == "gain" else step for step in steps]
+
+
+def _limits(step: Step) -> bool:
+    return step.kind == "true-peak-limiter" and step.on
+
+
+def _ceiling(limiter: Step) -> float:
+    return float(limiter.typed.model_dump()["ceiling_dbtp"])
+
+
 def _put(treatment: Treatment, step: Step) -> tuple[Treatment, str]:
     """One more step, planned for what comes out of a treatment, put where it belongs in it: a gain into its last one, a limiter in
     the place of one that ends it, anything else before its last gain, for the level there."""
@@ -100,8 +123,8 @@ def _put(treatment: Treatment, step: Step) -> tuple[Treatment, str]:
         if last is None:
             return _added(treatment, step), words
         return _instead(treatment, last, last.with_settings(gain_db=round(float(last.settings["gain_db"]) + by, 2))), words
-    limiters = [one for one in treatment.steps if one.kind == step.kind and one.on]
-    if step.kind == "true-peak-limiter":
+    limiters = [one for one in treatment.steps if _limits(one)]
+    if _limits(step):
         words = f"hold true peaks under {with_unit(step.settings['ceiling_dbtp'], 'dBTP')}"
         if limiters:
             return _instead(treatment, limiters[-1], limiters[-1].with_settings(**step.settings)), words
