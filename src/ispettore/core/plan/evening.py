@@ -27,7 +27,7 @@ LOWEST_OVER_VOICE_DB, HIGHEST_OVER_VOICE_DB = -10.0, 14.0
 """How far over the level of speech a threshold may lie."""
 
 THRESHOLD_STEP_DB, FINE_STEP_DB, RIDING_STEP_DB = 0.75, 0.25, 0.5
-RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 0.0))
+RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 1.0), (1.0, 0.0))
 """Speeds in seconds, and how far up for each decibel down."""
 
 SPEEDS_S = (3.0, 1.0)
