@@ -92,24 +92,22 @@ def _quieter(treatment: Treatment, over: Sequence[LimitVerdict], bounds: Bounds)
 
 
 def _made_up(level: Levelled, treatment: Treatment, after: Basis, specification: Specification) -> list[Step]:
-    """What brings level and peaks where they have to be. In front of a limiter that ends the treatment already a gain has to be
-    larger: it is told by what the limiter would take of it, a little inside the limit."""
-    aimed, limiter = aimed_level(specification), next((one for one in reversed(treatment.steps) if _limits(one)), None)
-    if aimed not in level.predicted or level.gain_db <= 0 or limiter is None:
+    """What brings level and peaks where they have to be. Where that is a gain in front of a limiter that ends the treatment
+    already, it has to be larger: it is told by what the limiter would take of it, a little inside the limit."""
+    limiter, aimed = next((one for one in reversed(treatment.steps) if _limits(one)), None), aimed_level(specification)
+    gains = all(step.kind == "gain" or _limits(step) for step in level.steps)
+    if limiter is None or aimed not in level.predicted or not gains or level.gain_db <= 0:
         return [*level.steps]
-    ceiling, limited = [_ceiling(step) for step in (limiter, *level.steps) if _limits(step)][-1], Limited(after, aimed)
+    last, limited = next((one for one in level.steps if _limits(one)), limiter), Limited(after, aimed)
+    ceiling = float(last.settings["ceiling_dbtp"])
     wanted = level.predicted[aimed] - (after.inspection.value(aimed) or 0.0) + LEVEL_RESERVE_DB
     gain = limiting.compensated(wanted, lambda gain: limited.loss(gain, ceiling))
-    steps = [step for step in level.steps if not _limits(step) or ceiling != _ceiling(limiter)]
-    return [step.with_settings(gain_db=round(gain, 2)) if step.kind == "gain" else step for step in steps]
+    raised = [step.with_settings(gain_db=round(gain, 2)) for step in level.steps if step.kind == "gain"]
+    return raised if ceiling == float(limiter.settings["ceiling_dbtp"]) else [*raised, last]
 
 
 def _limits(step: Step) -> bool:
     return step.kind == "true-peak-limiter" and step.on
-
-
-def _ceiling(limiter: Step) -> float:
-    return float(limiter.typed.model_dump()["ceiling_dbtp"])
 
 
 def _put(treatment: Treatment, step: Step) -> tuple[Treatment, str]:

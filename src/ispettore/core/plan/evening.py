@@ -33,7 +33,6 @@ RIDINGS = ((3.0, 1.0), (3.0, 0.0), (1.0, 1.0), (1.0, 0.0))
 SPEEDS_S = (3.0, 1.0)
 MOST_TOLD, FIRMER, NEARLY_DB = 3, 3, 0.1
 STEADIEST_LU, WORTHWHILE_LU = 0.5, 1.0
-_Tried = tuple[Compressor, NDArray[np.float32], float]
 
 
 def plain(cells: Cells, readings: Readings, asked: Asked) -> Evened:
@@ -157,7 +156,9 @@ class _Search:
             low, high = (low, middle) if self._compressor(peak, ratio, middle)[2] <= bound else (middle, high)
         return high
 
-    def _compressor(self, peak: NDArray[np.floating], ratio: float, threshold_dbfs: float) -> _Tried:
+    def _compressor(
+        self, peak: NDArray[np.floating], ratio: float, threshold_dbfs: float
+    ) -> tuple[Compressor, NDArray[np.float32], float]:
         settings = Compressor(threshold_dbfs=round(threshold_dbfs, 1), ratio=ratio)
         return (settings, *self.whole.pieces.compressed(peak, settings))
 
