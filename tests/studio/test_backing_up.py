@@ -12,9 +12,11 @@ from typer.testing import CliRunner
 
 from ispettore.cli import app
 from ispettore.core.certify.verification import read, verify
+from ispettore.core.progress import no_progress
 from ispettore.studio.access import people
 from ispettore.studio.catalogue import certificates
 from ispettore.studio.database import engine, transaction
+from ispettore.studio.operating import scrubbing
 from ispettore.studio.running import backing_up
 from ispettore.studio.running.backing_up import NoBackup, NotEmpty
 from ispettore.studio.running.cluster import ADMINISTRATOR, NAME
@@ -25,19 +27,7 @@ from tests.support import in_environment
 from tests.web.wire import WireCase
 
 
-class BackingUp(WireCase):
-    @classmethod
-    def setUpClass(cls):
-        super().setUpClass()
-        cls.production = cls.make("podcast-mono")
-        recording = cls.send("one.wav", cls.voice(-24))
-        attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
-        cls.work(attempt)
-        secret = people.invite(sign_in="ada", name="Ada Weir", roles=["administrator"]).secret
-        people.accept(secret, "four grey herons wade slowly", address="", agent="")
-        cls.backup = cls.application.folder / "backup"
-        cls.made = backing_up.backup(cls.backup, say=lambda _: None)
-
+class Elsewhere(WireCase):
     def elsewhere(self, name: str) -> dict[str, str]:
         """The settings of an empty machine: a database, store and keys of its own."""
         cluster, database = self.application.cluster, f"empty_{name}"
@@ -55,6 +45,20 @@ class BackingUp(WireCase):
     def forget(self, database: str) -> None:
         with self.application.cluster._connect(ADMINISTRATOR) as connection:
             connection.execute(sql.SQL("DROP DATABASE {} WITH (FORCE)").format(sql.Identifier(database)))
+
+
+class BackingUp(Elsewhere):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.production = cls.make("podcast-mono")
+        recording = cls.send("one.wav", cls.voice(-24))
+        attempt = cls.client.post(f"/api/recordings/{recording}/conform", json={}).json()["id"]
+        cls.work(attempt)
+        secret = people.invite(sign_in="ada", name="Ada Weir", roles=["administrator"]).secret
+        people.accept(secret, "four grey herons wade slowly", address="", agent="")
+        cls.backup = cls.application.folder / "backup"
+        cls.made = backing_up.backup(cls.backup, say=lambda _: None)
 
     def state(self) -> dict:
         """Everything that has to be the same."""
@@ -159,6 +163,27 @@ class BackingUp(WireCase):
         [(command, environment)] = asked
         self.assertNotIn(environment["PGPASSWORD"], " ".join(command))
         self.assertEqual(Path(command[0]).name, "pg_dump")
+
+
+class BackingUpAll(Elsewhere):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.production = cls.make()
+
+    def test_what_was_cleared_is_not_missed_and_archives_are_kept_whole(self):
+        recording = self.send("one.wav", self.voice(-29))
+        for container in ("wav", ""):
+            body = {"container": container} if container else {}
+            self.work(self.ask("POST", f"/recordings/{recording}/conform", 202, json=body)["id"])
+        self.assertEqual(self.ask("POST", f"/productions/{self.production}/clear")["files"], 1)
+        archive = self.ask("POST", f"/productions/{self.production}/archive", 202)["id"]
+        self.work(archive)
+        folder = self.application.folder / "backup"
+        self.assertEqual(backing_up.backup(folder, say=lambda _: None).missing, [])
+        with in_environment(**self.elsewhere("later")):
+            self.assertEqual(backing_up.restore(folder, say=lambda _: None).missing, [])
+            self.assertEqual(scrubbing.check(Store(settings().store), no_progress).wrong, [])
 
 
 if __name__ == "__main__":

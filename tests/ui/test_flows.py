@@ -1,10 +1,13 @@
 """The ways of every day in the browser: finding, renaming, undoing, removing and restoring, shortcuts, and leaving."""
 
 import re
+from datetime import timedelta
 
 from playwright.sync_api import expect
 
 from ispettore.studio.catalogue import productions, specifications
+from ispettore.studio.database import transaction
+from ispettore.studio.tables import Production
 from tests.support import until
 from tests.ui import words
 from tests.ui.interface import InterfaceCase
@@ -71,6 +74,38 @@ class Flows(InterfaceCase):
         expect(row).to_have_count(0)
         self.page.get_by_role("link", name=words.PRODUCTIONS).first.click()
         self.listed("Tidal mill")
+
+    def test_what_was_removed_long_ago_is_erased_once_that_is_asked_and_told(self):
+        self.open_production("Museum guide")
+        self.drop(("01 Tide gauge.wav", b"Dear listener, " * 100))
+        expect(self.row("01 Tide gauge.wav")).to_be_visible()
+        [museum] = [one.id for one in productions.summaries()]
+        productions.remove(museum, removed=True)
+        self.page.goto(f"{self.application.address}#/removed")
+        row = self.page.locator("tr[data-removed='Museum guide']")
+        expect(row.get_by_role("button", name="Erase Museum guide")).to_be_visible()
+        expect(self.page.get_by_role("button", name="over 30 days ago")).to_have_count(0)
+        with transaction() as session:
+            production = session.get_one(Production, museum)
+            production.removed_at -= timedelta(days=31)
+            session.add(production)
+        self.page.reload()
+        self.page.get_by_role("button", name="Erase 1 item removed over 30 days ago").click()
+        question = self.page.get_by_role("dialog", name="Erase Museum guide for good")
+        expect(question).to_contain_text("None of it can be played, delivered or restored afterwards")
+        self.accessible()
+        question.get_by_role("button", name="Back").click()
+        expect(row).to_be_visible()
+        row.get_by_role("button", name="Erase Museum guide").click()
+        question.get_by_role("button", name="Erase for good").click()
+        expect(row).to_have_count(0)
+        expect(self.page.get_by_text("1 item erased;")).to_be_visible()
+        self.assertNotEqual(self.page.evaluate("() => document.activeElement.tagName"), "BODY")
+        self.page.goto(f"{self.application.address}#/productions/{museum}")
+        expect(self.page.get_by_text("This production was erased")).to_be_visible()
+        self.accessible()
+        self.page.get_by_role("link", name="record").click()
+        expect(self.page.get_by_text("Production erased.")).to_be_visible()
 
     def test_a_specification_says_who_uses_it_before_it_is_removed_and_comes_back(self):
         own = specifications.copy("podcast-mono", "Tide tables")

@@ -27,7 +27,7 @@ from ispettore.core.deliver import manifest
 from ispettore.core.errors import Cancelled
 from ispettore.core.measure.methods_history import current
 from ispettore.studio.archiving import importing, rows
-from ispettore.studio.catalogue import certificates, disk_use, recordings
+from ispettore.studio.catalogue import certificates, naming, recordings
 from ispettore.studio.catalogue.incoming import ARCHIVE, Incoming
 from ispettore.studio.database import transaction
 from ispettore.studio.settings import settings
@@ -632,7 +632,7 @@ class WhatIsArchived(unittest.TestCase):
         self.assertEqual(tables - set(rows.TABLES), own)
 
     def test_every_hash_of_a_stored_file_is_looked_for_in_an_archive(self):
-        named = {(model, column) for model, columns in disk_use.NAMING.items() for column in columns}
+        named = {(model, column) for model, columns in naming.NAMING.items() for column in columns}
         others = {(CertificateRecord, name) for name in ("sha256", "file_sha256", "successor_sha256")}
         others |= {(Listening, "sha256"), (NoteRecord, "sha256")}  # they say which bytes, and hold none
         others |= {(InspectionRecord, "sha256")}  # what a sound is known by: that of a recording, or of it with its edits

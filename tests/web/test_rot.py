@@ -11,7 +11,8 @@ from ispettore.core.progress import no_progress
 from ispettore.studio.database import transaction
 from ispettore.studio.jobs import isolation
 from ispettore.studio.operating import scrubbing, standing
-from ispettore.studio.tables import Conforming, InspectionRecord, Recording
+from ispettore.studio.store.placing import placing
+from ispettore.studio.tables import BedSound, Conforming, InspectionRecord, Recording, TakeRecord
 from tests.support import work_for
 from tests.web.wire import RATE, WireCase
 
@@ -160,6 +161,32 @@ class Rot(WireCase):
         found = scrubbing.check(store, no_progress, tidy=True)
         self.assertEqual(([wrong.what for wrong in found.wrong], found.removed), (["missing"], 1))
         self.assertFalse(store.has(stray.sha256))
+
+    def test_retakes_sounds_for_beds_and_what_was_removed_are_checked_too(self):
+        store = self.application.store
+        unnamed = scrubbing.check(store, no_progress).unnamed
+        with placing():
+            blobs = [store.put([content], name="kept") for content in (b"a retake", b"as it was made to fit", b"a sound")]
+        taken = {"name": "again.wav", "sha256": blobs[0].sha256, "prepared_sha256": blobs[1].sha256, "start_s": 1.0, "end_s": 2.0}
+        with transaction() as session:
+            session.add(TakeRecord(recording_id=UUID(self.ebb), size_bytes=8, **taken))
+            session.add(BedSound(production_id=UUID(self.production), name="Sluice.flac", sha256=blobs[2].sha256, size_bytes=7))
+            record = session.exec(select(InspectionRecord).where(InspectionRecord.sha256 == self.sha256(self.flood))).one()
+        self.assertEqual(scrubbing.check(store, no_progress).unnamed, unnamed)
+        for blob in blobs:
+            store.remove(blob.sha256)
+        self.rot(record.pyramid_sha256)
+        self.ask("POST", "/recordings/remove", 204, json={"recordings": [self.flood]})
+        found = scrubbing.check(store, no_progress)
+        self.assertEqual(
+            sorted((wrong.what, *wrong.of, wrong.mended) for wrong in found.wrong),
+            [
+                ("damaged", "the picture and levels of “02 Flood.wav” of Harbour", False),
+                ("missing", "“Sluice.flac”, a sound for the beds of Harbour", False),
+                ("missing", "“again.wav”, a retake for “01 Ebb.wav” of Harbour", False),
+                ("missing", "“again.wav”, a retake for “01 Ebb.wav” of Harbour", False),
+            ],
+        )
 
     def made_file(self, conforming: str) -> str:
         with transaction() as session:

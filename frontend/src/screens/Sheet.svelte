@@ -10,6 +10,7 @@
   import Notes from '../components/Notes.svelte';
   import PackageLimits from '../components/PackageLimits.svelte';
   import Problem from '../components/Problem.svelte';
+  import ScreenHead from '../components/ScreenHead.svelte';
   import SelectionBar from '../components/SelectionBar.svelte';
   import SheetTable from '../components/SheetTable.svelte';
   import SheetTools from '../components/SheetTools.svelte';
@@ -85,6 +86,13 @@
   <div class="page">
     {#if sheet.isError}
       <Problem query={sheet} />
+    {:else if sheet.data?.erased}
+      <ScreenHead title={sheet.data.name}>
+        {#snippet way()}<a href="#/">Productions</a>{/snippet}
+        {#snippet told()}This production was erased: its files are gone from the disk. Its
+          <a href={`#/productions/${params.id}/record`}>record</a> and its <a href="#/certificates">certificates</a> are kept.{/snippet}
+        {#snippet acts()}{/snippet}
+      </ScreenHead>
     {:else if sheet.data}
       <SheetTop sheet={sheet.data} specifications={choices.data ?? []} {acts} bind:renaming onadd={add} />
       <StandingLine

@@ -9,6 +9,18 @@ class NotFound(IspettoreError):
     what: str
 
 
+class AlreadyErased(IspettoreError):
+    """“{name}” was erased and can't be restored. Bring its files in again, or import its archive."""
+
+    name: str
+
+
+class NotRemoved(IspettoreError):
+    """“{name}” was restored meanwhile. It was not erased; reload the list."""
+
+    name: str
+
+
 class NotFailed(IspettoreError):
     """This work did not fail, or was asked for again already. Nothing was changed; reload the list."""
 

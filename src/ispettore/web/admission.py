@@ -56,6 +56,7 @@ NEEDS: dict[str, frozenset[Right]] = {
             "changeDefaults",
             "trustKey",
             "distrustKey",
+            "eraseRemoved",
             "rollKey",
             "trustAndImport",
             "listPeople",

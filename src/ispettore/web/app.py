@@ -38,6 +38,7 @@ from ispettore.studio.catalogue.incoming import Incoming
 from ispettore.studio.catalogue.recordings import catch_up
 from ispettore.studio.delivering import handing_over
 from ispettore.studio.errors import (
+    AlreadyErased,
     BedChanged,
     BedSoundInUse,
     BuiltIn,
@@ -56,6 +57,7 @@ from ispettore.studio.errors import (
     NothingToJoin,
     NothingToUndo,
     NotReady,
+    NotRemoved,
     OrderChanged,
     VersionChanged,
 )
@@ -127,6 +129,8 @@ STATUS = {
     NotInStore: 410,
     StoreAway: 503,
     FileCleared: 410,
+    AlreadyErased: 410,
+    NotRemoved: 409,
     NothingMade: 409,
     NotFailed: 409,
     NotSignedIn: 401,

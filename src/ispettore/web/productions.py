@@ -10,9 +10,20 @@ from starlette.concurrency import run_in_threadpool
 
 from ispettore.core.audio.formats import FormatName
 from ispettore.core.certify import consistency_report, printed_sheet
-from ispettore.studio.catalogue import consistencies, disk_use, forecasts, productions, recordings, removals, sheet_table, sheets
+from ispettore.studio.catalogue import (
+    consistencies,
+    disk_use,
+    erasing,
+    forecasts,
+    productions,
+    recordings,
+    removals,
+    sheet_table,
+    sheets,
+)
 from ispettore.studio.catalogue.consistencies import ConsistencyView
 from ispettore.studio.catalogue.disk_use import DiskPart, DiskUse
+from ispettore.studio.catalogue.erasing import Erased, WantedErased
 from ispettore.studio.catalogue.forecast_views import Approach, Forecast
 from ispettore.studio.catalogue.incoming import allowed_name
 from ispettore.studio.catalogue.removals import Removed
@@ -117,6 +128,11 @@ def restore_production(production_id: UUID) -> None:
 @routes.get("/removed", operation_id="listRemoved")
 def list_removed() -> list[Removed]:
     return removals.everything()
+
+
+@routes.post("/removed/erase", operation_id="eraseRemoved")
+def erase_removed(wanted: WantedErased, request: Request) -> Erased:
+    return erasing.erase(wanted.items, request.app.state.store)
 
 
 @routes.put("/productions/{production_id}/order", operation_id="orderRecordings", status_code=204)

@@ -98,6 +98,10 @@ export const found = (words: string) =>
 export const removed = () =>
   question(['removed'], either(anyProduction, about('specification', 'treatment')), () => got(api.GET('/api/removed')));
 
+/** Erase what was removed; how much came free. */
+export const erase = (items: { kind: 'production' | 'recording'; id: string }[]) =>
+  got(acts.POST('/api/removed/erase', { body: { items } }));
+
 /** Uploads that could not be taken in. */
 export const setAside = () =>
   question(['set-aside'], either(anyProduction, about('uploads')), () => got(api.GET('/api/uploads/set-aside')));

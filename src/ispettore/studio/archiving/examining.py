@@ -25,7 +25,7 @@ from ispettore.core.spec import kept
 from ispettore.core.treat import kept as kept_treatments
 from ispettore.studio.archiving import rows
 from ispettore.studio.archiving.views import UnknownKey
-from ispettore.studio.catalogue import certificates, disk_use
+from ispettore.studio.catalogue import certificates, naming
 from ispettore.studio.errors import ArchiveConflicts
 from ispettore.studio.tables import (
     CertificateRecord,
@@ -81,10 +81,7 @@ def _note(found: Examined, model: type[SQLModel], row: rows.Row) -> None:
     elif model is Recording:
         found.recordings.add(row["id"])
     found.pointing.append((str(model.__tablename__), row.get("production_id"), row.get("recording_id")))
-    for column in disk_use.NAMING.get(model, ()):
-        cleared = model is Conforming and column == "sha256" and row["cleared_at"] is not None
-        if row[column] is not None and not cleared:
-            found.named.add(row[column])
+    found.named |= naming.of_row(model, row)
     if model in VERSIONED:
         found.versions.append((model, row))
     if model is CertificateRecord:

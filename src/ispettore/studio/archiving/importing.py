@@ -4,12 +4,14 @@ What it holds is here afterwards as it was where it was made, down to the identi
 trusted here: as long as one is unknown, nothing is imported, and the key is shown to be trusted by hand.
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from itertools import islice
 from typing import Any
 from uuid import UUID
 
+from sqlalchemy import not_
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, SQLModel, col, select
 
 from ispettore.core.archive import checking, form
@@ -19,7 +21,7 @@ from ispettore.studio import events
 from ispettore.studio.archiving import examining, rows
 from ispettore.studio.archiving.making import Told
 from ispettore.studio.archiving.views import Imported, ImportView
-from ispettore.studio.catalogue import certificates, importings
+from ispettore.studio.catalogue import certificates, importings, naming
 from ispettore.studio.database import after_commit, transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.jobs import works
@@ -28,12 +30,18 @@ from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import placing
 from ispettore.studio.tables import (
     CertificateRecord,
+    DraftRecord,
+    DraftState,
+    EditState,
     Importing,
     InspectionRecord,
     Production,
     Recording,
     WorkKind,
 )
+
+AS_A_WHOLE: tuple[type[SQLModel], ...] = (DraftRecord, DraftState, EditState)
+"""Tables whose rows of a recording are one history: what is written takes the place of all of it."""
 
 
 def listed() -> list[ImportView]:
@@ -87,10 +95,12 @@ def brought_in(archive: Archive, store: Store, told: Told) -> Imported:
     if unknown := examining.unknown(archive, found):
         return Imported(name=head.production, unknown=unknown)
     with transaction() as session:
-        before = session.get(Production, head.id) is not None
+        here = session.get(Production, head.id)
+        before = here is not None and here.erased_at is None
         if not before:
             examining.alike(session, archive, found)
-    missing = {sha256: member for sha256, member in archive.stored.items() if not before or not store.has(sha256)}
+        wanted = naming.among(session, set(archive.stored)) if before else set(archive.stored)
+    missing = {one: member for one, member in archive.stored.items() if one in wanted and not (before and store.has(one))}
     disk.room_for(sum(archive.package.size(member) for member in missing.values()), store.folder, file=archive.name)
     for place, member in enumerate(missing.values()):
         watched("Importing files", place / len(missing))
@@ -110,11 +120,19 @@ def settled(archive: Archive, store: Store) -> Iterator[None]:
 
 
 def write(session: Session, archive: Archive) -> None:
-    """Write every row of an archive that was examined, in this transaction."""
+    """Write every row of an archive that was examined, in this transaction. Where its production was erased here, what the archive
+    holds takes the place of what is still known of it; certificates that were ended since stay ended. Raises ArchiveChanged where a
+    row would take the place of one of another production."""
     ended = []
+    here = session.get(Production, archive.head.id)
+    again = here is not None and here.erased_at is not None
+    for model in AS_A_WHOLE if again else ():
+        session.execute(rows.table(model).delete().where(rows.TABLES[model](archive.head.id)))
     for model in rows.TABLES:
         for some in _written(session, archive, model):
-            session.execute(rows.table(model).insert(), some)
+            if again:
+                _of_it(session, archive, model, some)
+            session.execute(_in_place(model) if again else rows.table(model).insert(), some)
             if model is CertificateRecord:
                 ended += [(one["notice"], one["sha256"]) for one in some if one["notice"]]
 
@@ -124,6 +142,24 @@ def write(session: Session, archive: Archive) -> None:
 
     after_commit(session, put)
     events.tell(session, events.Notice(about="everything"))
+
+
+def _of_it(session: Session, archive: Archive, model: type[SQLModel], some: Sequence[rows.Row]) -> None:
+    key = rows.table(model).primary_key.columns
+    if [column.name for column in key] == ["id"]:
+        same = key["id"].in_([one["id"] for one in some])
+        if session.execute(select(key["id"]).where(same, not_(rows.TABLES[model](archive.head.id))).limit(1)).first() is not None:
+            raise archive.changed(f"“{form.ROWS}/{model.__tablename__}.jsonl” speaks of another production.")
+
+
+def _in_place(model: type[SQLModel]) -> Any:
+    """How a row is written where one of the same key may be here already."""
+    table = rows.table(model)
+    written = insert(table)
+    key, other = list(table.primary_key.columns), [column for column in table.columns if not column.primary_key]
+    if model is CertificateRecord or not other:
+        return written.on_conflict_do_nothing(index_elements=key)
+    return written.on_conflict_do_update(index_elements=key, set_={column.name: written.excluded[column.name] for column in other})
 
 
 def _written(session: Session, archive: Archive, model: type[SQLModel]) -> Iterator[list[rows.Row]]:

@@ -138,12 +138,14 @@ def _files(session: Session, production: Production, laid: Laid) -> None:
     """All files of the store that its rows name: those a person looks for by their names, the newest first."""
     mine = select(Recording).where(Recording.production_id == production.id)
     every = session.exec(mine.order_by(col(Recording.position), col(Recording.created_at), col(Recording.id))).all()
-    placed = [(one.removed_at is not None or one.replaced_by is not None, one) for one in every]
+    placed = [(one.removed_at is not None or one.replaced_by is not None, one) for one in every if one.erased_at is None]
     for earlier, one in sorted(placed, key=lambda each: each[0]):
         laid.take(f"{form.SOURCES}/{form.EARLIER}" if earlier else form.SOURCES, one.name, one.sha256)
     of = {one.id: one for one in every}
-    for file in _newest(session, DeliverableRecord, of, DeliverableRecord.file_name, DeliverableRecord.sha256):
-        laid.take(form.DELIVERABLES, file.file_name, file.sha256)
+    delivered = (DeliverableRecord.file_name, DeliverableRecord.sha256, DeliverableRecord.cleared_at)
+    for file in _newest(session, DeliverableRecord, of, *delivered):
+        if file.cleared_at is None:
+            laid.take(form.DELIVERABLES, file.file_name, file.sha256)
     written = (
         Conforming.file_name,
         Conforming.sha256,

@@ -6,12 +6,12 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import BaseModel
-from sqlmodel import Session, SQLModel, col, select
+from sqlmodel import Session, col, select
 
 from ispettore.core.spec import kept
 from ispettore.studio import events
-from ispettore.studio.catalogue import edited, made
-from ispettore.studio.database import after_commit, transaction
+from ispettore.studio.catalogue import edited, made, naming
+from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import clearing
@@ -20,25 +20,12 @@ from ispettore.studio.tables import (
     BedSound,
     Conforming,
     DeliverableRecord,
-    Importing,
     InspectionRecord,
     Production,
     Recording,
     TakeRecord,
-    Verifying,
     now,
 )
-
-NAMING: dict[type[SQLModel], tuple[str, ...]] = {
-    Production: ("cover_sha256",),
-    Recording: ("sha256",),
-    InspectionRecord: ("listening_sha256", "pyramid_sha256", "levels_sha256"),
-    Conforming: ("sha256", "pyramid_sha256", "listening_sha256"),
-    DeliverableRecord: ("sha256",),
-    TakeRecord: ("sha256", "prepared_sha256"),
-    BedSound: ("sha256", "heard_sha256"),
-}
-"""Columns of what belongs to productions that name files of the store; an attempt's own file is there unless it was cleared."""
 
 
 class DiskPart(BaseModel):
@@ -91,8 +78,9 @@ def of_production(production_id: UUID, store: Store) -> DiskUse:
         }
         laid = select(BedSound.sha256, BedSound.heard_sha256).where(BedSound.production_id == production_id)
         under = {sha256 for row in session.exec(laid).all() for sha256 in row}
-    gone = [one for one in recordings if one.removed_at is not None or one.replaced_by is not None]
-    here = [one for one in recordings if one not in gone]
+    there = [one for one in recordings if one.erased_at is None]
+    gone = [one for one in there if one.removed_at is not None or one.replaced_by is not None]
+    here = [one for one in there if one not in gone]
     kept_files = [one for one in written if not one.cleared]
     seen: set[str] = set()
     parts = [
@@ -130,7 +118,7 @@ def clear(production_id: UUID, store: Store) -> DiskPart:
         with transaction() as session:
             # Those cleared before too: should a process end between the two, the next clearing does the rest.
             unnamed = {one.sha256 for one in _written(session, production_id) if one.cleared}
-            unnamed -= named_of(session, unnamed)
+            unnamed -= naming.among(session, unnamed)
         for sha256 in unnamed:
             store.remove(sha256)
     return _part("masters and other files", [one.file for one in gone], set())
@@ -169,7 +157,8 @@ def _delivered(session: Session, production_id: UUID) -> list[tuple[str, int]]:
     rows = select(DeliverableRecord.sha256, DeliverableRecord.size_bytes).join(
         Recording, col(DeliverableRecord.recording_id) == Recording.id
     )
-    found = session.exec(rows.where(Recording.production_id == production_id)).all()
+    of_it = (Recording.production_id == production_id, *naming.still(DeliverableRecord, naming.OWN))
+    found = session.exec(rows.where(*of_it)).all()
     return [(sha256, size) for sha256, size in found if sha256 is not None and size is not None]
 
 
@@ -189,31 +178,7 @@ def forget_archives(session: Session, archives: Sequence[ArchiveRecord], store: 
     for one in archives:
         session.delete(one)
     session.flush()
-    remove_unnamed(session, {sha256 for one in archives for sha256 in one.own}, store)
-
-
-def remove_unnamed(session: Session, hashes: set[str], store: Store) -> None:
-    """Remove those of these files that no row names, once this transaction has committed; inside `clearing()`."""
-    gone = hashes - named_of(session, hashes)
-
-    def remove() -> None:
-        for sha256 in gone:
-            store.remove(sha256)
-
-    after_commit(session, remove)
-
-
-def named_of(session: Session, hashes: set[str]) -> set[str]:
-    """Those of these files that any row names."""
-    found: set[str | None] = set()
-    columns = [getattr(model, name) for model, names in NAMING.items() for name in names if (model, name) != (Conforming, "sha256")]
-    for column in (*columns, col(Verifying.sha256), col(Importing.sha256)):
-        found |= set(session.exec(select(column).where(column.in_(hashes))).all())
-    rows = select(Conforming.sha256).where(col(Conforming.sha256).in_(hashes), col(Conforming.cleared_at).is_(None))
-    found |= set(session.exec(rows).all())
-    for own in session.exec(select(ArchiveRecord.own)).all():
-        found |= hashes.intersection(own)
-    return {sha256 for sha256 in found if sha256 is not None}
+    naming.remove_unnamed(session, {sha256 for one in archives for sha256 in one.own}, store)
 
 
 def _part(title: str, files: Iterable[tuple[str, int]], seen: set[str]) -> DiskPart:

@@ -74,9 +74,14 @@ def moved(before: Timeline | None, after: Timeline | None, start_s: float, end_s
 
 def sounds_of(production_id: UUID) -> Any:
     """What every sound of a production's recordings is known by, with all edits that there ever were, as a query."""
-    files = select(Recording.sha256).where(Recording.production_id == production_id)
+    return sounds(col(Recording.production_id) == production_id)
+
+
+def sounds(which: Any) -> Any:
+    """What every sound of some recordings is known by, as a query; those that were erased have none any more."""
+    there = (which, col(Recording.erased_at).is_(None))
     lists = select(EditList.edited).join(Recording, col(EditList.recording_id) == Recording.id)
-    return files.union(lists.where(Recording.production_id == production_id))
+    return select(Recording.sha256).where(*there).union(lists.where(*there))
 
 
 def of_file(session: Session, recording: Recording) -> InspectionRecord | None:

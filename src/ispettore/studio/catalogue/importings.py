@@ -5,7 +5,7 @@ from uuid import UUID
 from sqlmodel import Session, select
 
 from ispettore.studio import events
-from ispettore.studio.catalogue import disk_use
+from ispettore.studio.catalogue import naming
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import NotFound, NotReady
 from ispettore.studio.jobs import works
@@ -42,7 +42,7 @@ def discard(importing_id: UUID, store: Store) -> None:
         session.delete(importing)
         session.flush()
         if importing.sha256 is not None:
-            disk_use.remove_unnamed(session, {importing.sha256}, store)
+            naming.remove_unnamed(session, {importing.sha256}, store)
         _tell(session, importing)
 
 
@@ -55,7 +55,7 @@ def drop_file(importing_id: UUID, store: Store) -> None:
         gone, importing.sha256 = importing.sha256, None
         session.add(importing)
         session.flush()
-        disk_use.remove_unnamed(session, {gone}, store)
+        naming.remove_unnamed(session, {gone}, store)
 
 
 def _ask(session: Session, importing: Importing) -> None:

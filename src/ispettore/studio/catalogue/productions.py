@@ -17,7 +17,7 @@ from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, defaults, recordings, sheets, specifications
 from ispettore.studio.catalogue.sheet_views import ProductionSummary
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NameMissing, NotFound, OrderChanged
+from ispettore.studio.errors import AlreadyErased, NameMissing, NotFound, OrderChanged
 from ispettore.studio.jobs import works
 from ispettore.studio.tables import DeedRecord, Production, Recording, Work, now
 
@@ -92,11 +92,13 @@ def _wanted(identifier: str | None, version: int | None) -> Specification | None
 
 
 def remove(production_id: UUID, *, removed: bool) -> None:
-    """Take a production out of sight, or bring it back; all that is in it stays. Raises NotFound."""
+    """Take a production out of sight, or bring it back; all that is in it stays. Raises NotFound and AlreadyErased."""
     with transaction() as session:
         production = session.get(Production, production_id, with_for_update=True)
         if production is None:
             raise NotFound(what="production")
+        if production.erased_at is not None and not removed:
+            raise AlreadyErased(name=production.name)
         if removed != (production.removed_at is not None):
             deeds.note(session, production, "Production removed." if removed else "Removed production restored.")
         production.removed_at = (production.removed_at or now()) if removed else None

@@ -37,7 +37,7 @@ from ispettore.studio.catalogue.views import (
     RibbonView,
 )
 from ispettore.studio.database import transaction
-from ispettore.studio.errors import NameMissing, NoLongerReplaceable, NotFound, NotReady
+from ispettore.studio.errors import AlreadyErased, NameMissing, NoLongerReplaceable, NotFound, NotReady
 from ispettore.studio.jobs import retrying, works
 from ispettore.studio.store.blobs import Blob
 from ispettore.studio.tables import Production, Recording, WorkKind, WorkState, now
@@ -49,11 +49,11 @@ MINIATURE = 132
 def add(production_id: UUID, name: str, blob: Blob, *, entry: dict[str, Any] | None = None) -> UUID:
     """Add a stored file to a production as a recording and have it inspected; `entry` is what it is, where its name does not say.
 
-    The same file under the same name is there already and not added again: its recording is what is returned.
+    The same file under the same name is there already and not added again: its recording is what is returned. Raises NotFound and
+    AlreadyErased.
     """
     with transaction() as session:
-        if session.get(Production, production_id, with_for_update=True) is None:
-            raise NotFound(what="production")
+        _open(session, production_id, locked=True)
         shown = shown_name(name)
         for there in session.exec(_current(production_id).where(Recording.sha256 == blob.sha256)).all():
             if there.name == shown:
@@ -83,10 +83,18 @@ def replace(recording_id: UUID, name: str, blob: Blob) -> UUID:
 def expected(production_id: UUID, replaces: UUID | None) -> None:
     """Whether a file can come in as a recording or in the place of one. Raises as `add` and `replace` do."""
     with transaction() as session:
-        if session.get(Production, production_id) is None:
-            raise NotFound(what="production")
+        _open(session, production_id)
         if replaces is not None:
             _replaceable(session, replaces)
+
+
+def _open(session: Session, production_id: UUID, *, locked: bool = False) -> None:
+    """Whether anything can come into a production."""
+    production = session.get(Production, production_id, with_for_update=locked)
+    if production is None:
+        raise NotFound(what="production")
+    if production.erased_at is not None:
+        raise AlreadyErased(name=production.name)
 
 
 def _replaceable(session: Session, recording_id: UUID) -> Recording:
@@ -134,7 +142,7 @@ def remove(recording_ids: list[UUID]) -> None:
 
 
 def restore(recording_ids: list[UUID]) -> None:
-    """Bring removed recordings back where they were."""
+    """Bring removed recordings back where they were. Raises NotFound and AlreadyErased."""
     _mark(recording_ids, removed=False)
 
 
@@ -144,6 +152,8 @@ def _mark(recording_ids: list[UUID], *, removed: bool) -> None:
             recording = session.get(Recording, recording_id, with_for_update=True)
             if recording is None:
                 raise NotFound(what="recording")
+            if recording.erased_at is not None and not removed:
+                raise AlreadyErased(name=recording.name)
             if removed != (recording.removed_at is not None):
                 deeds.note(session, recording, "Removed from the production." if removed else "Restored to the production.")
             recording.removed_at = (recording.removed_at or now()) if removed else None

@@ -7,6 +7,7 @@ from typing import Literal
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
+from ispettore.studio.catalogue import erasing
 from ispettore.studio.database import transaction
 from ispettore.studio.tables import Production, Recording, SpecificationRecord, TreatmentRecord
 
@@ -19,6 +20,8 @@ class Removed(BaseModel):
     name: str
     production: str = ""
     removed_at: datetime
+    size_bytes: int = 0
+    """What its files take on disk, apart from pictures: those of all recordings that would be erased with it."""
 
 
 def everything() -> list[Removed]:
@@ -34,20 +37,30 @@ def everything() -> list[Removed]:
 
 
 def _productions(session: Session) -> list[Removed]:
-    gone = session.exec(select(Production).where(col(Production.removed_at).is_not(None))).all()
-    return [Removed(kind="production", id=str(one.id), name=one.name, removed_at=_when(one.removed_at)) for one in gone]
+    gone = session.exec(
+        select(Production).where(col(Production.removed_at).is_not(None), col(Production.erased_at).is_(None))
+    ).all()
+    return [_of(session, one) for one in gone]
 
 
 def _recordings(session: Session) -> list[Removed]:
     rows = (
         select(Recording, Production.name)
         .join(Production, col(Production.id) == col(Recording.production_id))
-        .where(col(Recording.removed_at).is_not(None), col(Production.removed_at).is_(None))
+        .where(col(Recording.removed_at).is_not(None), col(Recording.erased_at).is_(None), col(Production.removed_at).is_(None))
     )
-    return [
-        Removed(kind="recording", id=str(one.id), name=one.name, production=of, removed_at=_when(one.removed_at))
-        for one, of in session.exec(rows).all()
-    ]
+    return [_of(session, one, production=name) for one, name in session.exec(rows).all()]
+
+
+def _of(session: Session, one: Production | Recording, *, production: str = "") -> Removed:
+    return Removed(
+        kind="production" if isinstance(one, Production) else "recording",
+        id=str(one.id),
+        name=one.name,
+        production=production,
+        removed_at=_when(one.removed_at),
+        size_bytes=erasing.size(session, one),
+    )
 
 
 def _specifications(session: Session) -> list[Removed]:

@@ -48,6 +48,7 @@ class SheetHead(BaseModel):
     notes: str
     archived: bool
     removed: bool
+    erased: bool
     specification: Specification
     columns: list[Limit]
     standing: list[StatusCount]

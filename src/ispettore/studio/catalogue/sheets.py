@@ -90,6 +90,7 @@ def _head(session: Session, production: Production, found: Sequence[Standing], s
         notes=production.notes,
         archived=production.archived_at is not None,
         removed=production.removed_at is not None,
+        erased=production.erased_at is not None,
         specification=specification,
         columns=list(columns(specification, (name for one in judged for name in one.unmet))),
         standing=standing,

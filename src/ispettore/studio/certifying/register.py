@@ -20,7 +20,7 @@ from ispettore.studio.catalogue.views import RibbonView, SpecificationName
 from ispettore.studio.certifying.views import CertificateList, CertificateRow, CertificateView, PartView, Stands
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import listenings
-from ispettore.studio.errors import CertificateEnded, CertificateTooOld, EndingWithoutReason, NotFound
+from ispettore.studio.errors import AlreadyErased, CertificateEnded, CertificateTooOld, EndingWithoutReason, NotFound
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.tables import CertificateRecord, Conforming, DeliverableRecord, Production, Recording, now
 from ispettore.studio.who import signed_in
@@ -208,9 +208,12 @@ def withdraw(certificate_id: UUID, *, reason: str, by: str = "") -> None:
 def issue_again(certificate_id: UUID, store: Store, *, reason: str) -> UUID:
     """Issue a file's certificate again, with what is known beside its measurement by now (who answers for it, accepted findings,
     how far it was listened to); the one before is superseded by it. The file is hashed first. Raises NotFound, EndingWithoutReason,
-    BadText, CertificateEnded, CertificateTooOld for one of an earlier form, NotInStore and ContentChanged."""
+    BadText, CertificateEnded, CertificateTooOld for one of an earlier form, AlreadyErased, NotInStore and ContentChanged."""
     with transaction() as session:
         before = there(session, certificate_id)
+        of = session.get(Recording, before.recording_id) if before.recording_id is not None else None
+        if of is not None and of.erased_at is not None:
+            raise AlreadyErased(name=before.name)
     if before.file_sha256 and before.ending is None:
         store.check(before.file_sha256, name=before.name)
     with transaction() as session:

@@ -21,7 +21,7 @@ from ispettore.core.deliver.zipped import Member, Zipped
 from ispettore.studio.catalogue import certificates
 from ispettore.studio.database import transaction
 from ispettore.studio.delivering import asking, deliverables
-from ispettore.studio.errors import NotFound, NothingMade
+from ispettore.studio.errors import AlreadyErased, NotFound, NothingMade
 from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.tables import CertificateRecord, DeliverableRecord, Production
 
@@ -140,8 +140,10 @@ def of_production(production_id: UUID, chosen: Sequence[UUID] | None = None) -> 
 
 
 def one(deliverable_id: UUID) -> PackageFile:
-    """One delivered file by itself. Raises NotFound."""
+    """One delivered file by itself. Raises NotFound and AlreadyErased."""
     record = _record(deliverable_id)
+    if record.cleared_at is not None:
+        raise AlreadyErased(name=record.file_name)
     if record.sha256 is None or record.size_bytes is None or record.crc32 is None:
         raise NotFound(what="deliverable")
     return PackageFile(record.file_name, record.size_bytes, record.sha256, record.crc32)

@@ -17,20 +17,21 @@ from sqlmodel import Session, col, select
 from ispettore.core.errors import ContentChanged
 from ispettore.core.progress import Progress
 from ispettore.studio.access import secrets
-from ispettore.studio.catalogue import recordings
-from ispettore.studio.catalogue.disk_use import NAMING, named_of
+from ispettore.studio.catalogue import naming, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.locations import state
 from ispettore.studio.store.blobs import NotInStore, Store
 from ispettore.studio.store.placing import clearing
 from ispettore.studio.tables import (
     ArchiveRecord,
+    BedSound,
     Conforming,
     DeliverableRecord,
     Importing,
     InspectionRecord,
     Production,
     Recording,
+    TakeRecord,
     Verifying,
     now,
 )
@@ -123,24 +124,40 @@ def _needed(session: Session) -> dict[str, _Need]:
 def _rows(session: Session) -> Iterator[tuple[str, str, Any]]:
     """Each naming of a file: its hash, what for, and the recording it was worked out of, if it was."""
     productions = dict(session.exec(select(Production.id, Production.name)).all())
-    columns_of: tuple[Any, ...] = (Recording.id, Recording.sha256, Recording.edited, Recording.name, Recording.production_id)
-    there = session.exec(select(*columns_of)).all()
-    called = {one: f"“{name}” of {productions[production]}" for one, _, _, name, production in there}
-    by_hash: dict[str, list[Any]] = defaultdict(list)
-    for one, sha256, known_as, _, _ in there:
-        yield sha256, called[one], None
-        by_hash[known_as or sha256].append(one)
+    columns_of: tuple[Any, ...] = (
+        Recording.id,
+        Recording.sha256,
+        Recording.edited,
+        Recording.name,
+        Recording.production_id,
+        Recording.removed_at,
+        Recording.erased_at,
+    )
+    rows = session.exec(select(*columns_of)).all()
+    called = {one: f"“{name}” of {productions[production]}" for one, _, _, name, production, _, _ in rows}
+    by_hash: dict[str, list[tuple[Any, Any]]] = defaultdict(list)
+    for one, sha256, edited, _, _, removed, erased in rows:
+        if erased is None:
+            yield sha256, called[one], None
+            by_hash[edited or sha256].append((one, one if removed is None else None))
     for sha256, *drawn in session.exec(
         select(InspectionRecord.sha256, *(getattr(InspectionRecord, name) for name in MEASURED))
     ).all():
-        for recording in by_hash[sha256]:
-            yield from ((one, f"the picture and levels of {called[recording]}", recording) for one in drawn if one)
-    names = NAMING[Conforming]
-    columns = (Conforming.recording_id, Conforming.file_name, Conforming.cleared_at, *(getattr(Conforming, name) for name in names))
-    for recording, name, cleared, *files in session.exec(select(*columns)).all():
-        here = [one for column, one in zip(names, files, strict=True) if one and not (cleared and column == "sha256")]
-        yield from ((one, f"“{name}”, made of {called[recording]}", None) for one in here)
-    delivered = select(DeliverableRecord.sha256, DeliverableRecord.file_name).where(col(DeliverableRecord.sha256).is_not(None))
+        for recording, again in by_hash.get(sha256, [(None, None)]):
+            of = called.get(recording, "a recording as it was edited before")
+            yield from ((one, f"the picture and levels of {of}", again) for one in drawn if one)
+    for column in naming.NAMING[Conforming]:
+        made = select(getattr(Conforming, column), Conforming.file_name, Conforming.recording_id)
+        for sha256, name, recording in session.exec(made.where(*naming.still(Conforming, column))).all():
+            if sha256:
+                yield sha256, f"“{name}”, made of {called[recording]}", None
+    takes = select(TakeRecord.sha256, TakeRecord.prepared_sha256, TakeRecord.name, TakeRecord.recording_id)
+    for *files, name, recording in session.exec(takes).all():
+        yield from ((one, f"“{name}”, a retake for {called[recording]}", None) for one in files if one)
+    sounds = select(BedSound.sha256, BedSound.heard_sha256, BedSound.name, BedSound.production_id)
+    for *files, name, production in session.exec(sounds).all():
+        yield from ((one, f"“{name}”, a sound for the beds of {productions[production]}", None) for one in files if one)
+    delivered = select(DeliverableRecord.sha256, DeliverableRecord.file_name).where(*naming.still(DeliverableRecord, naming.OWN))
     yield from ((sha256, f"“{name}”, to be delivered", None) for sha256, name in session.exec(delivered).all() if sha256)
     covers = select(Production.cover_sha256, Production.name).where(col(Production.cover_sha256).is_not(None))
     yield from ((sha256, f"the cover of {name}", None) for sha256, name in session.exec(covers).all() if sha256)
@@ -161,7 +178,7 @@ def _tidied(store: Store, unnamed: dict[str, int]) -> int:
     """Clear away what nothing needs, asked once more while nothing is put into the store."""
     with clearing():
         with transaction() as session:
-            gone = set(unnamed) - named_of(session, set(unnamed))
+            gone = set(unnamed) - naming.among(session, set(unnamed))
         for sha256 in gone:
             store.remove(sha256)
     return len(gone)

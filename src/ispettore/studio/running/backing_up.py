@@ -15,18 +15,16 @@ from typing import Literal
 
 from pydantic import BaseModel, ValidationError
 from sqlalchemy import inspect, make_url, text
-from sqlmodel import col, select
 
 from ispettore.core.certify.certificate import issuer
 from ispettore.core.errors import IspettoreError
 from ispettore.studio.access import secrets
-from ispettore.studio.catalogue import certificates
-from ispettore.studio.catalogue.disk_use import NAMING
+from ispettore.studio.catalogue import certificates, naming
 from ispettore.studio.database import engine, migrate, transaction
 from ispettore.studio.running.cluster import program
 from ispettore.studio.settings import settings
 from ispettore.studio.store.blobs import NotInStore, Store
-from ispettore.studio.tables import Importing, Verifying, now
+from ispettore.studio.tables import now
 
 MANIFEST, DUMP, KEYS, FILES = "MANIFEST.json", "database.dump", "keys", "files"
 LEFT_OUT = ("signed_in", "challenge", "sign_in_try")
@@ -85,7 +83,8 @@ def backup(folder: Path, *, with_files: bool = True, say: Callable[[str], None] 
     _dump(folder / f".{DUMP}")
     (folder / f".{DUMP}").replace(folder / DUMP)
     keys = list(_keys(folder))
-    named = _named()
+    with transaction() as session:
+        named = naming.every(session)
     say(f"{len(named)} files …" if with_files else f"{len(named)} files are named, none copied.")
     store = Store(settings().store)
     files, missing = [], []
@@ -141,15 +140,6 @@ def restore(folder: Path, *, say: Callable[[str], None] = print) -> Manifest:
         elif not store.has(file.sha256):
             missing.append(file.sha256)
     return made.model_copy(update={"missing": missing})
-
-
-def _named() -> set[str]:
-    """The hashes of all files that rows name."""
-    with transaction() as session:
-        columns = [getattr(model, name) for model, names in NAMING.items() for name in names]
-        columns += [Importing.sha256, Verifying.sha256]
-        found = [session.exec(select(column).where(col(column).is_not(None))).all() for column in columns]
-    return {sha256 for rows in found for sha256 in rows if sha256}
 
 
 def _copied(store: Store, sha256: str, folder: Path) -> Filed:

@@ -68,6 +68,8 @@ class Production(SQLModel, table=True):
     archived_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
     """When it was taken out of sight; all that is in it stays."""
+    erased_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    """When its files were erased; what is known of it stays, and it can't be restored."""
 
 
 class Recording(SQLModel, table=True):
@@ -84,6 +86,8 @@ class Recording(SQLModel, table=True):
     size_bytes: int = Field(sa_type=BigInteger)
     created_at: datetime = Field(default_factory=now, sa_column=when())
     removed_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    erased_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    """When its file was erased, with those made of it; what is known of it stays, and it can't be restored."""
     replaced_by: UUID | None = Field(default=None, foreign_key="recording.id")
     room_tone: str = ""
     """Where a person said the room tone is, as START-END in seconds; empty where the meters look for it."""
@@ -342,6 +346,8 @@ class DeliverableRecord(SQLModel, table=True):
     crc32: int | None = Field(default=None, sa_type=BigInteger)
     outcome: dict[str, Any] | None = Field(default=None, sa_column=Column(Json, nullable=True))
     certificate_id: UUID | None = None
+    cleared_at: datetime | None = Field(default=None, sa_column=when(nullable=True))
+    """When its file was erased with its recording; what it read stays."""
     created_at: datetime = Field(default_factory=now, sa_column=when())
 
 

@@ -44,7 +44,7 @@ class WorkerProcess(SQLModel, table=True):
     seen_at: datetime = Field(default_factory=now, sa_column=when())
 
 
-FORM = 28
+FORM = 29
 """What work asks and how its results are written down: the number of the newest step of the schema, which both are made of."""
 _UNFINISHED = "state IN ('waiting', 'running')"
 
