@@ -217,6 +217,24 @@ class Drafts(unittest.TestCase):
         self.assertRegex(made.closing.said, r"^Raise the last gain by 0\.[1-9] dB\.$")
         self.assertTrue(conform(self.path, wanted, out, known=basis, treatment=made.closing.treatment).passes)
 
+    def test_evening_is_put_before_a_limiter_that_is_there_and_planned_for_what_comes_out_of_it(self):
+        """More than a limiter gives at its bound: the voice is evened before it, and its ceiling is not named again."""
+        wanted = RETAIL.model_copy(
+            update={"limits": (Limit(quantity="rms_dbfs", low=-23), Limit(quantity="true_peak_dbtp", high=-14))}
+        )
+        basis = inspect(self.path).basis
+        limiter = Step(kind="true-peak-limiter", settings={"ceiling_dbtp": -14.2})
+        steps: tuple[Step, ...] = (Step(kind="gain", settings={"gain_db": 3}), limiter)
+        offered = []
+        made = conform(self.path, wanted, self.folder / "evened.wav", known=basis, treatment=Treatment(steps=steps))
+        while not made.passes and len(offered) < 3:
+            offered.append(made.closing.said)
+            made = conform(self.path, wanted, self.folder / "evened.wav", known=basis, treatment=made.closing.treatment)
+        self.assertTrue(made.passes)
+        self.assertLess(len(offered), 3)
+        self.assertRegex(offered[0], r"^Add compressor and raise the last gain by [\d.]+ dB\.$")
+        self.assertEqual([one.kind for one in made.treatment.steps], ["compressor", "gain", "true-peak-limiter"])
+
 
 class Standing(unittest.TestCase):
     def verdict(self, *limits: Limit):

@@ -92,18 +92,20 @@ def _quieter(treatment: Treatment, over: Sequence[LimitVerdict], bounds: Bounds)
 
 
 def _made_up(level: Levelled, treatment: Treatment, after: Basis, specification: Specification) -> list[Step]:
-    """What brings level and peaks where they have to be. Where that is a gain in front of a limiter that ends the treatment
-    already, it has to be larger: it is told by what the limiter would take of it, a little inside the limit."""
+    """What brings level and peaks where they have to be, but for a limiter that ends the treatment already. A gain in front of that
+    has to be larger: it is told by what the limiter would take of it, a little inside the limit."""
     limiter, aimed = next((one for one in reversed(treatment.steps) if _limits(one)), None), aimed_level(specification)
-    gains = all(step.kind == "gain" or _limits(step) for step in level.steps)
-    if limiter is None or aimed not in level.predicted or not gains or level.gain_db <= 0:
+    if limiter is None:
         return [*level.steps]
-    last, limited = next((one for one in level.steps if _limits(one)), limiter), Limited(after, aimed)
+    steps = [one for one in level.steps if not (_limits(one) and one.settings["ceiling_dbtp"] == limiter.settings["ceiling_dbtp"])]
+    gains = all(step.kind == "gain" or _limits(step) for step in steps)
+    if aimed not in level.predicted or not gains or level.gain_db <= 0:
+        return steps
+    last, limited = next((one for one in steps if _limits(one)), limiter), Limited(after, aimed)
     ceiling = float(last.settings["ceiling_dbtp"])
     wanted = level.predicted[aimed] - (after.inspection.value(aimed) or 0.0) + LEVEL_RESERVE_DB
     gain = limiting.compensated(wanted, lambda gain: limited.loss(gain, ceiling))
-    raised = [step.with_settings(gain_db=round(gain, 2)) for step in level.steps if step.kind == "gain"]
-    return raised if ceiling == float(limiter.settings["ceiling_dbtp"]) else [*raised, last]
+    return [step.with_settings(gain_db=round(gain, 2)) if step.kind == "gain" else step for step in steps]
 
 
 def _limits(step: Step) -> bool:
