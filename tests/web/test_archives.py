@@ -404,6 +404,26 @@ class Archives(WireCase):
             self.assertTrue(Store(settings().store).has(hashlib.sha256(lost).hexdigest()))
             self.assertEqual(self.ask("GET", f"{self.path}/delivery")["rows"], rows)
 
+    def test_where_its_production_was_erased_it_never_takes_the_place_of_anything_else(self):
+        members = self.members()
+        with self.elsewhere():
+            self.brought(self.content)
+            mine, type(self).production = self.production, self.make("podcast-mono", "Harbour")
+            other = self.send("Evening.wav", self.short(-24))
+            type(self).production = mine
+            shown = self.ask("GET", f"/recordings/{other}")
+            self.ask("POST", f"{self.path}/remove", 204)
+            self.ask("POST", "/removed/erase", json={"items": [{"kind": "production", "id": mine}]})
+            first = members["rows/recording.jsonl"].splitlines(keepends=True)[0]
+            claimed = json.dumps(json.loads(first) | {"id": other}).encode() + b"\n"
+            content = self.zipped(self.resealed(members | {"rows/recording.jsonl": members["rows/recording.jsonl"] + claimed}))
+            found = self.brought(content, "claims.zip")
+            self.assertIn("“rows/recording.jsonl” speaks of another production", found["work"]["error"])
+            self.assertEqual(self.ask("GET", f"/recordings/{other}"), shown)
+            self.assertTrue(self.ask("GET", f"{self.path}/sheet")["erased"])
+            self.assertEqual(self.brought(self.content)["work"]["state"], "done")
+            self.assertFalse(self.ask("GET", f"{self.path}/sheet")["erased"])
+
     def test_a_key_that_is_not_trusted_is_shown_to_be_compared_before_anything_is_imported(self):
         own = certificates.keys().own().thumbprint()
         with self.elsewhere(trusting=False):

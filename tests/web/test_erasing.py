@@ -150,6 +150,9 @@ class ErasingRecordings(ErasingCase):
         np.testing.assert_array_equal(self.heard(one), before)
         self.ask("GET", f"/recordings/{one}/tiles")
         self.whole()
+        self.remove(one)
+        self.erase("recording", one)
+        self.assertEqual(self.stored(), {}, "what it was joined with goes with it")
 
     def test_those_whose_place_it_took_go_with_it(self):
         first = self.send("01 Tide.wav", self.wav(WAVE))

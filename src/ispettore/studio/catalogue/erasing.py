@@ -141,18 +141,16 @@ def _erase(session: Session, of: Production | Recording, store: Store) -> set[st
         raise NotReady(file=of.name, reason="is still being worked on")
     at, production = now(), of.id if isinstance(of, Production) else of.production_id
     # An archive would promise what is not there any more.
-    disk_use.forget_archives(
-        session, session.exec(select(ArchiveRecord).where(ArchiveRecord.production_id == production)).all(), store
-    )
+    archives = select(ArchiveRecord).where(ArchiveRecord.production_id == production)
+    disk_use.forget_archives(session, session.exec(archives).all(), store)
     recordings = _going(session, of)
     files = {one.sha256 for one in recordings} | _let_go(session, production, [one.id for one in recordings], at)
     for one in recordings:
         one.erased_at, one.removed_at = at, one.removed_at or at
         session.add(one)
     if isinstance(of, Production):
-        files |= _of_rows(session, Production, Production.id == of.id) | _of_rows(
-            session, BedSound, BedSound.production_id == of.id
-        )
+        files |= _of_rows(session, Production, Production.id == of.id)
+        files |= _of_rows(session, BedSound, BedSound.production_id == of.id)
         session.exec(delete(BedSound).where(col(BedSound.production_id) == of.id))
         of.cover_sha256, of.cover, of.erased_at = None, None, at
         session.add(of)
@@ -196,12 +194,15 @@ def _of_sounds(session: Session, recordings: Sequence[UUID]) -> set[str]:
 
 
 def _of_retakes(session: Session, production: UUID, recordings: Sequence[UUID]) -> set[str]:
-    """Files of retakes. A retake stays where it is heard in another recording, which one of these was joined to."""
+    """Files of retakes, of recordings that were erased before as well. A retake stays as long as it is heard in another recording,
+    which its own was joined to."""
     others = select(EditList.edits).join(Recording, col(EditList.recording_id) == Recording.id)
     there = (Recording.production_id == production, col(Recording.id).not_in(recordings), col(Recording.erased_at).is_(None))
     heard = {take for edits in session.exec(others.where(*there)).all() for take in Edits.model_validate(edits).takes}
-    mine = select(TakeRecord).where(col(TakeRecord.recording_id).in_(recordings))
-    gone = [take for take in session.exec(mine).all() if take.prepared_sha256 not in heard]
+    before = and_(col(Recording.production_id) == production, col(Recording.erased_at).is_not(None))
+    theirs = select(TakeRecord).join(Recording, col(TakeRecord.recording_id) == Recording.id)
+    theirs = theirs.where(or_(col(Recording.id).in_(recordings), before))
+    gone = [take for take in session.exec(theirs).all() if take.prepared_sha256 not in heard]
     for take in gone:
         session.delete(take)
     return {sha256 for take in gone for sha256 in naming.of_row(TakeRecord, take.model_dump())}
