@@ -4,6 +4,7 @@ readings and its certificates, so that these can still be checked and withdrawn.
 Nothing is erased by itself, however long ago it was removed.
 """
 
+from collections import defaultdict
 from collections.abc import Sequence
 from datetime import datetime
 from typing import Any, Literal
@@ -83,21 +84,23 @@ def erase(wanted: Sequence[Erasable], store: Store) -> Erased:
     return Erased(items=len(wanted), files=files, size_bytes=size_bytes)
 
 
-def size(session: Session, of: Production | Recording) -> int:
-    """What the files that would be erased take on disk, in bytes, apart from pictures; some may be needed by others as well."""
-    ids = [one.id for one in _going(session, of)]
-    held: dict[str, int] = {}
-    kept: tuple[tuple[Any, Any], ...] = (
-        (Recording, col(Recording.id).in_(ids)),
-        (Conforming, col(Conforming.recording_id).in_(ids)),
-        (DeliverableRecord, col(DeliverableRecord.recording_id).in_(ids)),
-        (TakeRecord, col(TakeRecord.recording_id).in_(ids)),
-        (BedSound, BedSound.production_id == of.id),
+def sizes(session: Session, of: Sequence[Production | Recording]) -> dict[UUID, int]:
+    """What the files that would be erased with each take on disk, in bytes, apart from pictures; some may be needed by others as
+    well."""
+    going = _going(session, of)
+    item_of = {recording: item for item, recordings in going.items() for recording in recordings}
+    kept: tuple[tuple[Any, Any, Any], ...] = (
+        (Recording, Recording.id, item_of),
+        *((model, model.recording_id, item_of) for model in (Conforming, DeliverableRecord, TakeRecord)),
+        (BedSound, BedSound.production_id, {one.id: one.id for one in of}),
     )
-    for model, mine in kept:
-        rows = select(model.sha256, model.size_bytes).where(mine, model.sha256.is_not(None), *naming.still(model, naming.OWN))
-        held |= dict(session.exec(rows).all())
-    return sum(held.values())
+    held: dict[UUID, dict[str, int]] = {one.id: {} for one in of}
+    for model, belongs_to, known in kept:
+        rows = select(belongs_to, model.sha256, model.size_bytes)
+        here = (belongs_to.in_(known), model.sha256.is_not(None), *naming.still(model, naming.OWN))
+        for owner, sha256, size_bytes in session.exec(rows.where(*here)).all():
+            held[known[owner]][sha256] = size_bytes
+    return {item: sum(files.values()) for item, files in held.items()}
 
 
 def _removed(session: Session, one: Erasable) -> Production | Recording:
@@ -112,18 +115,26 @@ def _removed(session: Session, one: Erasable) -> Production | Recording:
     return found
 
 
-def _going(session: Session, of: Production | Recording) -> list[Recording]:
-    """The recordings that go: those of a production that are not erased yet; or one with all whose place it took, unless another
-    has its own place now."""
-    if isinstance(of, Production):
-        mine = (Recording.production_id == of.id, col(Recording.erased_at).is_(None))
-        return list(session.exec(select(Recording).where(*mine)).all())
-    found, before = [of], [of] if of.replaced_by is None else []
-    while before:
-        earlier = select(Recording).where(col(Recording.replaced_by).in_([one.id for one in before]))
-        before = list(session.exec(earlier).all())
-        found += before
-    return found
+def _going(session: Session, of: Sequence[Production | Recording]) -> dict[UUID, list[UUID]]:
+    """The recordings that go with each: those of a production that are not erased yet; or one with all whose place it took, unless
+    another has its own place now."""
+    going: dict[UUID, list[UUID]] = {one.id: [] for one in of}
+    productions = [one.id for one in of if isinstance(one, Production)]
+    mine = (col(Recording.production_id).in_(productions), col(Recording.erased_at).is_(None))
+    for recording, production in session.exec(select(Recording.id, Recording.production_id).where(*mine)).all():
+        going[production].append(recording)
+    alone = [one for one in of if isinstance(one, Recording)]
+    earlier: dict[UUID, list[UUID]] = defaultdict(list)
+    there = (col(Recording.production_id).in_({one.production_id for one in alone}), col(Recording.replaced_by).is_not(None))
+    for recording, later in session.exec(select(Recording.id, Recording.replaced_by).where(*there)).all():
+        if later is not None:
+            earlier[later].append(recording)
+    for one in alone:
+        going[one.id], before = [one.id], [one.id] if one.replaced_by is None else []
+        while before:
+            before = [recording for later in before for recording in earlier[later]]
+            going[one.id] += before
+    return going
 
 
 def _at_work(session: Session, of: Production | Recording) -> Any:
@@ -131,7 +142,7 @@ def _at_work(session: Session, of: Production | Recording) -> Any:
     if isinstance(of, Production):
         return col(Work.production_id) == of.id
     laid_out = and_(col(Work.kind) == WorkKind.ARCHIVE, col(Work.production_id) == of.production_id)
-    return or_(col(Work.recording_id).in_([one.id for one in _going(session, of)]), laid_out)
+    return or_(col(Work.recording_id).in_(_going(session, [of])[of.id]), laid_out)
 
 
 def _erase(session: Session, of: Production | Recording, store: Store) -> set[str]:
@@ -143,9 +154,9 @@ def _erase(session: Session, of: Production | Recording, store: Store) -> set[st
     # An archive would promise what is not there any more.
     archives = select(ArchiveRecord).where(ArchiveRecord.production_id == production)
     disk_use.forget_archives(session, session.exec(archives).all(), store)
-    recordings = _going(session, of)
-    files = {one.sha256 for one in recordings} | _let_go(session, production, [one.id for one in recordings], at)
-    for one in recordings:
+    going = _going(session, [of])[of.id]
+    files = _of_rows(session, Recording, col(Recording.id).in_(going)) | _let_go(session, production, going, at)
+    for one in session.exec(select(Recording).where(col(Recording.id).in_(going))).all():
         one.erased_at, one.removed_at = at, one.removed_at or at
         session.add(one)
     if isinstance(of, Production):

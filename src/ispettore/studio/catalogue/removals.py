@@ -1,8 +1,9 @@
 """What was removed and can be restored: productions, recordings, specifications and treatments."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Literal
+from uuid import UUID
 
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
@@ -27,40 +28,29 @@ class Removed(BaseModel):
 def everything() -> list[Removed]:
     """All that was removed, the newest first. What was in a removed production comes back with it and is not told again."""
     with transaction() as session:
-        found = [
-            *_productions(session),
-            *_recordings(session),
-            *_specifications(session),
-            *_treatments(session),
-        ]
+        found = [*_with_files(session), *_specifications(session), *_treatments(session)]
     return sorted(found, key=lambda one: one.removed_at, reverse=True)
 
 
-def _productions(session: Session) -> list[Removed]:
-    gone = session.exec(
-        select(Production).where(col(Production.removed_at).is_not(None), col(Production.erased_at).is_(None))
-    ).all()
-    return [_of(session, one) for one in gone]
+def _with_files(session: Session) -> Iterator[Removed]:
+    """Productions, and recordings of productions that are there."""
+    gone = (col(Production.removed_at).is_not(None), col(Production.erased_at).is_(None))
+    productions = session.exec(select(Production).where(*gone)).all()
+    apart = select(Recording, Production.name).join(Production, col(Production.id) == col(Recording.production_id))
+    there = (col(Recording.removed_at).is_not(None), col(Recording.erased_at).is_(None), col(Production.removed_at).is_(None))
+    recordings = session.exec(apart.where(*there)).all()
+    sizes = erasing.sizes(session, [*productions, *(one for one, _ in recordings)])
+    for one in productions:
+        yield _of("production", one, sizes)
+    for each, production in recordings:
+        yield _of("recording", each, sizes, production=production)
 
 
-def _recordings(session: Session) -> list[Removed]:
-    rows = (
-        select(Recording, Production.name)
-        .join(Production, col(Production.id) == col(Recording.production_id))
-        .where(col(Recording.removed_at).is_not(None), col(Recording.erased_at).is_(None), col(Production.removed_at).is_(None))
-    )
-    return [_of(session, one, production=name) for one, name in session.exec(rows).all()]
-
-
-def _of(session: Session, one: Production | Recording, *, production: str = "") -> Removed:
-    return Removed(
-        kind="production" if isinstance(one, Production) else "recording",
-        id=str(one.id),
-        name=one.name,
-        production=production,
-        removed_at=_when(one.removed_at),
-        size_bytes=erasing.size(session, one),
-    )
+def _of(
+    kind: Literal["production", "recording"], one: Production | Recording, sizes: Mapping[UUID, int], *, production: str = ""
+) -> Removed:
+    at = _when(one.removed_at)
+    return Removed(kind=kind, id=str(one.id), name=one.name, production=production, removed_at=at, size_bytes=sizes[one.id])
 
 
 def _specifications(session: Session) -> list[Removed]:
