@@ -1,12 +1,13 @@
 """Erasing over the wire: what was removed leaves the disk, what anything else needs stays, and what is known of it can be told."""
 
+from unittest import mock
 from uuid import UUID
 
 import numpy as np
 from sqlmodel import select
 
 from ispettore.core.progress import no_progress
-from ispettore.studio.catalogue import naming, recordings
+from ispettore.studio.catalogue import erasing, naming, recordings
 from ispettore.studio.database import transaction
 from ispettore.studio.operating import scrubbing
 from ispettore.studio.store.placing import placing
@@ -176,7 +177,8 @@ class ErasingRecordings(ErasingCase):
             [work] = session.exec(select(Work).where(Work.state == WorkState.WAITING)).all()
             work.state = WorkState.RUNNING
             session.add(work)
-        said = self.erase("recording", recording, 409)["error"]
+        with mock.patch.object(erasing, "PATIENCE_S", 0.1):
+            said = self.erase("recording", recording, 409)["error"]
         self.assertEqual(said, "“01 Tide.wav” is still being worked on. Wait until that is done, then try again.")
         with transaction() as session:
             running = session.get_one(Work, work.id)

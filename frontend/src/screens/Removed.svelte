@@ -47,13 +47,12 @@
     asked = of;
     question?.showModal();
   }
-  function erase() {
+  async function erase() {
     const items = asked.map(({ kind, id }) => ({ kind, id }));
     question?.close();
-    return acting.attempt(async () => {
-      const gone = await productions.erase(items);
-      said = `${counted(gone.items, 'item')} erased; ${size(gone.size_bytes)} came free.`;
-    });
+    said = 'Erasing…';
+    const gone = await acting.attempt(() => productions.erase(items));
+    said = gone ? `${counted(gone.items, 'item')} erased; ${size(gone.size_bytes)} came free.` : '';
   }
 </script>
 

@@ -39,6 +39,8 @@ from ispettore.studio.tables import (
 )
 
 MOST = 1_000
+PATIENCE_S = 20.0
+"""Work that is cancelled ends within a second, unless it is in the middle of one long step."""
 
 
 class Erasable(BaseModel):
@@ -67,8 +69,8 @@ class Erased(BaseModel):
 
 
 def erase(wanted: Sequence[Erasable], store: Store) -> Erased:
-    """Erase what was removed, one after the other; work that is under way on it is cancelled first. A recording goes with those
-    whose place it took.
+    """Erase what was removed, one after the other; work that is under way on it is cancelled first, and waited for. A recording
+    goes with those whose place it took.
 
     Raises NotFound, NotRemoved, AlreadyErased, and NotReady as long as something is still at work on it; what came before stays
     erased.
@@ -78,6 +80,7 @@ def erase(wanted: Sequence[Erasable], store: Store) -> Erased:
         with transaction() as session:
             at_work = _at_work(session, _removed(session, one))
         works.cancel_unfinished(at_work)
+        works.wait_until_ended(at_work, at_most_s=PATIENCE_S)
         with clearing(), transaction() as session:
             gone = _erase(session, _removed(session, one), store)
             files, size_bytes = files + len(gone), size_bytes + sum(store.size(sha256) for sha256 in gone if store.has(sha256))

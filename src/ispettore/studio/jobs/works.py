@@ -1,5 +1,6 @@
 """Background work as the services see it: asking for it, following it, cancelling it. What each kind does stands in `worker/`."""
 
+import time
 from uuid import UUID
 
 from pydantic import BaseModel
@@ -11,6 +12,9 @@ from ispettore.studio.errors import NotFound
 from ispettore.studio.jobs import queue, retrying, turns
 from ispettore.studio.tables import Recording, Work, WorkKind, WorkState
 from ispettore.studio.who import may, signed_in
+
+LOOK_S = 0.2
+"""How often is looked whether work has ended."""
 
 
 class WorkView(BaseModel):
@@ -84,6 +88,16 @@ def cancel_unfinished(which: ColumnElement[bool]) -> int:
     for work_id in found:  # the last first, so that none begins because one before it went
         cancel(work_id)
     return len(found)
+
+
+def wait_until_ended(which: ColumnElement[bool], *, at_most_s: float) -> None:
+    """Wait until none of this work waits or runs any more, or as long as is said."""
+    until = time.monotonic() + at_most_s
+    while time.monotonic() < until:
+        with transaction() as session:
+            if session.exec(select(Work.id).where(which, col(Work.state).in_(retrying.UNFINISHED)).limit(1)).first() is None:
+                return
+        time.sleep(LOOK_S)
 
 
 def cancel(work_id: UUID) -> None:
