@@ -227,11 +227,14 @@ class ErasingProductions(ErasingCase):
 
     def test_its_archive_brings_it_back_as_it_was_and_what_was_withdrawn_since_stays_so(self):
         paths = (self.path, f"{self.path}/sheet", f"/recordings/{self.recording}", f"/recordings/{self.recording}/edits")
-        before = {path: self.ask("GET", path) for path in paths}
         heard, archive = self.heard(self.recording), self.ask("GET", f"/archives/{self.archived()}/file")
-        self.ask(
-            "POST", f"/certificates/{self.row['certificate']}/withdraw", 204, json={"reason": "The wrong take", "by": "Ilse Weir"}
-        )
+        both = {one["id"] for one in self.certificates()}
+        self.assertEqual((len(both), self.ask("GET", f"{self.path}/sheet")["certified"]), (2, 1), "of the attempt, and delivered")
+        for one in both:
+            said = {"reason": "The wrong take", "by": "Ilse Weir"}
+            self.ask("POST", f"/certificates/{one}/withdraw", 204, json=said)
+        before = {path: self.ask("GET", path) for path in paths}
+        self.assertEqual(before[f"{self.path}/sheet"]["certified"], 0)
         later = self.send("02 Ebb.wav", self.wav(0.5 * WAVE))
         self.ask("POST", f"/recordings/{self.recording}/edits/undo", json={"follows": 1})
         self.gone()
@@ -245,8 +248,8 @@ class ErasingProductions(ErasingCase):
                 self.assertEqual(self.ask("GET", path), shown)
         np.testing.assert_array_equal(self.heard(self.recording), heard)
         self.ask("GET", f"/deliverables/{self.row['deliverable']}/file")
-        stands = {one["id"]: one["stands"] for one in self.certificates()}
-        self.assertEqual(stands[self.row["certificate"]], "withdrawn")
+        self.assertEqual({one["id"]: one["stands"] for one in self.certificates()}, dict.fromkeys(both, "withdrawn"))
+        self.assertEqual([row["certificate"] for row in self.ask("GET", f"{self.path}/delivery")["rows"]], [None])
         self.assertIn("was erased", self.ask("POST", "/recordings/restore", 410, json={"recordings": [later]})["error"])
         self.whole()
 

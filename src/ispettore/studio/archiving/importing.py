@@ -40,6 +40,7 @@ from ispettore.studio.tables import (
     WorkKind,
 )
 
+WHICH_COUNTS = "certificate_id"
 AS_A_WHOLE: tuple[type[SQLModel], ...] = (DraftRecord, DraftState, EditState)
 """Tables whose rows of a recording are one history: what is written takes the place of all of it."""
 
@@ -153,13 +154,14 @@ def _of_it(session: Session, archive: Archive, model: type[SQLModel], some: Sequ
 
 
 def _in_place(model: type[SQLModel]) -> Any:
-    """How a row is written where one of the same key may be here already."""
+    """How a row is written where one of the same key may be here already. What became of certificates is known better here, and so
+    is which one counts for a file."""
     table = rows.table(model)
-    written = insert(table)
-    key, other = list(table.primary_key.columns), [column for column in table.columns if not column.primary_key]
-    if model is CertificateRecord or not other:
+    written, key = insert(table), list(table.primary_key.columns)
+    if model is CertificateRecord:
         return written.on_conflict_do_nothing(index_elements=key)
-    return written.on_conflict_do_update(index_elements=key, set_={column.name: written.excluded[column.name] for column in other})
+    other = [column.name for column in table.columns if not column.primary_key and column.name != WHICH_COUNTS]
+    return written.on_conflict_do_update(index_elements=key, set_={name: written.excluded[name] for name in other})
 
 
 def _written(session: Session, archive: Archive, model: type[SQLModel]) -> Iterator[list[rows.Row]]:
