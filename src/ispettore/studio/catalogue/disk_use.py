@@ -112,8 +112,7 @@ def clear(production_id: UUID, store: Store) -> DiskPart:
                 conforming.cleared_at = now()
                 session.add(conforming)
             if gone:
-                # An archive would promise what is not there any more.
-                forget_archives(session, session.exec(select(ArchiveRecord).where(*_archived(production_id))).all(), store)
+                forget_archives_of(session, production_id, store)
                 events.tell(session, events.Notice(about="production", id=str(production_id), production=production_id))
         with transaction() as session:
             # Those cleared before too: should a process end between the two, the next clearing does the rest.
@@ -171,6 +170,11 @@ def _drawn(session: Session, production_id: UUID) -> set[str]:
 
 def _archived(production_id: UUID) -> tuple[Any, ...]:
     return (ArchiveRecord.production_id == production_id, col(ArchiveRecord.as_of).is_not(None))
+
+
+def forget_archives_of(session: Session, production_id: UUID, store: Store) -> None:
+    """Let go of a production's archives as files of it go: they would promise what is not there any more. Inside `clearing()`."""
+    forget_archives(session, session.exec(select(ArchiveRecord).where(*_archived(production_id))).all(), store)
 
 
 def forget_archives(session: Session, archives: Sequence[ArchiveRecord], store: Store) -> None:

@@ -13,18 +13,17 @@ from uuid import UUID
 import sqlalchemy
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import and_, delete, or_, update
-from sqlmodel import Session, SQLModel, col, select
+from sqlmodel import Session, col, select
 
 from ispettore.core.edit.edits import Edits
 from ispettore.studio import events
 from ispettore.studio.catalogue import deeds, disk_use, edited, naming
 from ispettore.studio.database import transaction
 from ispettore.studio.errors import AlreadyErased, NotFound, NotReady, NotRemoved
-from ispettore.studio.jobs import retrying, works
+from ispettore.studio.jobs import works
 from ispettore.studio.store.blobs import Store
 from ispettore.studio.store.placing import clearing
 from ispettore.studio.tables import (
-    ArchiveRecord,
     BedSound,
     Conforming,
     DeliverableRecord,
@@ -150,21 +149,18 @@ def _at_work(session: Session, of: Production | Recording) -> Any:
 
 def _erase(session: Session, of: Production | Recording, store: Store) -> set[str]:
     """Let go of all files of a production or a recording; which of them nothing else needs, so that they are removed."""
-    at_work = select(Work.id).where(_at_work(session, of), col(Work.state).in_(retrying.UNFINISHED))
-    if session.exec(at_work.limit(1)).first() is not None:
+    if works.unfinished(session, _at_work(session, of)):
         raise NotReady(file=of.name, reason="is still being worked on")
     at, production = now(), of.id if isinstance(of, Production) else of.production_id
-    # An archive would promise what is not there any more.
-    archives = select(ArchiveRecord).where(ArchiveRecord.production_id == production)
-    disk_use.forget_archives(session, session.exec(archives).all(), store)
+    disk_use.forget_archives_of(session, production, store)
     going = _going(session, [of])[of.id]
-    files = _of_rows(session, Recording, col(Recording.id).in_(going)) | _let_go(session, production, going, at)
+    files = naming.of_rows(session, Recording, col(Recording.id).in_(going)) | _let_go(session, production, going, at)
     for one in session.exec(select(Recording).where(col(Recording.id).in_(going))).all():
         one.erased_at, one.removed_at = at, one.removed_at or at
         session.add(one)
     if isinstance(of, Production):
-        files |= _of_rows(session, Production, Production.id == of.id)
-        files |= _of_rows(session, BedSound, BedSound.production_id == of.id)
+        files |= naming.of_rows(session, Production, Production.id == of.id)
+        files |= naming.of_rows(session, BedSound, BedSound.production_id == of.id)
         session.exec(delete(BedSound).where(col(BedSound.production_id) == of.id))
         of.cover_sha256, of.cover, of.erased_at = None, None, at
         session.add(of)
@@ -179,20 +175,12 @@ def _let_go(session: Session, production: UUID, recordings: Sequence[UUID], at: 
     files = _of_sounds(session, recordings) | _of_retakes(session, production, recordings)
     for made in (Conforming, DeliverableRecord):
         of_them = col(made.recording_id).in_(recordings)
-        files |= _of_rows(session, made, of_them)
+        files |= naming.of_rows(session, made, of_them)
         there = (of_them, col(made.sha256).is_not(None), col(made.cleared_at).is_(None))
         session.exec(update(made).where(*there).values(cleared_at=at))
     drawn = {name: None for name in naming.NAMING[Conforming] if name != naming.OWN}
     session.exec(update(Conforming).where(col(Conforming.recording_id).in_(recordings)).values(**drawn))
     return files
-
-
-def _of_rows(session: Session, model: type[SQLModel], which: Any) -> set[str]:
-    """The files that rows name."""
-    names = [*naming.NAMING[model], *([naming.GONE[model]] if model in naming.GONE else [])]
-    columns: tuple[Any, ...] = tuple(getattr(model, name) for name in names)
-    rows = session.execute(sqlalchemy.select(*columns).where(which)).all()
-    return {sha256 for row in rows for sha256 in naming.of_row(model, dict(zip(names, row, strict=True)))}
 
 
 def _of_sounds(session: Session, recordings: Sequence[UUID]) -> set[str]:
@@ -202,7 +190,7 @@ def _of_sounds(session: Session, recordings: Sequence[UUID]) -> set[str]:
     others = edited.sounds(col(Recording.id).not_in(recordings)).subquery()
     shared = session.execute(sqlalchemy.select(others.c[0]).where(others.c[0].in_(sounds))).scalars()
     of_them = col(InspectionRecord.sha256).in_(sounds - set(shared))
-    files = _of_rows(session, InspectionRecord, of_them)
+    files = naming.of_rows(session, InspectionRecord, of_them)
     session.exec(delete(InspectionRecord).where(of_them))
     return files
 

@@ -48,6 +48,14 @@ def of_row(model: type[SQLModel], row: Mapping[str, Any]) -> set[str]:
     return {row[name] for name in here if row[name] is not None}
 
 
+def of_rows(session: Session, model: type[SQLModel], which: Any) -> set[str]:
+    """The files that rows of a table name which are there."""
+    found: set[str | None] = set()
+    for name in NAMING[model]:
+        found |= set(session.exec(select(getattr(model, name)).where(which, *still(model, name))).all())
+    return {sha256 for sha256 in found if sha256 is not None}
+
+
 def every(session: Session) -> set[str]:
     """All files that any row names."""
     found = {sha256 for column, which in _columns() for sha256 in session.exec(select(column).where(*which)).all() if sha256}

@@ -1,6 +1,7 @@
 """Background work as the services see it: asking for it, following it, cancelling it. What each kind does stands in `worker/`."""
 
 import time
+from collections.abc import Sequence
 from uuid import UUID
 
 from pydantic import BaseModel
@@ -80,11 +81,16 @@ def view(work: Work | None) -> WorkView | None:
     return WorkView.model_validate(work, from_attributes=True)
 
 
+def unfinished(session: Session, which: ColumnElement[bool]) -> Sequence[UUID]:
+    """Which of this work waits or runs, the last first."""
+    rows = select(Work.id).where(which, col(Work.state).in_(retrying.UNFINISHED))
+    return session.exec(rows.order_by(col(Work.created_at).desc())).all()
+
+
 def cancel_unfinished(which: ColumnElement[bool]) -> int:
     """Cancel all of this work that waits or runs; how much that was."""
     with transaction() as session:
-        unfinished = select(Work.id).where(which, col(Work.state).in_(retrying.UNFINISHED))
-        found = session.exec(unfinished.order_by(col(Work.created_at).desc())).all()
+        found = unfinished(session, which)
     for work_id in found:  # the last first, so that none begins because one before it went
         cancel(work_id)
     return len(found)
@@ -95,7 +101,7 @@ def wait_until_ended(which: ColumnElement[bool], *, at_most_s: float) -> None:
     until = time.monotonic() + at_most_s
     while time.monotonic() < until:
         with transaction() as session:
-            if session.exec(select(Work.id).where(which, col(Work.state).in_(retrying.UNFINISHED)).limit(1)).first() is None:
+            if not unfinished(session, which):
                 return
         time.sleep(LOOK_S)
 

@@ -124,28 +124,19 @@ def _needed(session: Session) -> dict[str, _Need]:
 def _rows(session: Session) -> Iterator[tuple[str, str, Any]]:
     """Each naming of a file: its hash, what for, and the recording it was worked out of, if it was."""
     productions = dict(session.exec(select(Production.id, Production.name)).all())
-    columns_of: tuple[Any, ...] = (
-        Recording.id,
-        Recording.sha256,
-        Recording.edited,
-        Recording.name,
-        Recording.production_id,
-        Recording.removed_at,
-        Recording.erased_at,
-    )
-    rows = session.exec(select(*columns_of)).all()
-    called = {one: f"“{name}” of {productions[production]}" for one, _, _, name, production, _, _ in rows}
+    rows = session.exec(select(Recording)).all()
+    called = {one.id: f"“{one.name}” of {productions[one.production_id]}" for one in rows}
     by_hash: dict[str, list[tuple[Any, Any]]] = defaultdict(list)
-    for one, sha256, edited, _, _, removed, erased in rows:
-        if erased is None:
-            yield sha256, called[one], None
-            by_hash[edited or sha256].append((one, one if removed is None else None))
+    for one in rows:
+        if one.erased_at is None:
+            yield one.sha256, called[one.id], None
+            by_hash[one.known_as].append((one.id, one.id if one.removed_at is None else None))
     for sha256, *drawn in session.exec(
         select(InspectionRecord.sha256, *(getattr(InspectionRecord, name) for name in MEASURED))
     ).all():
         for recording, again in by_hash.get(sha256, [(None, None)]):
             of = called.get(recording, "a recording as it was edited before")
-            yield from ((one, f"the picture and levels of {of}", again) for one in drawn if one)
+            yield from ((file, f"the picture and levels of {of}", again) for file in drawn if file)
     for column in naming.NAMING[Conforming]:
         made = select(getattr(Conforming, column), Conforming.file_name, Conforming.recording_id)
         for sha256, name, recording in session.exec(made.where(*naming.still(Conforming, column))).all():
