@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from scipy import signal
 
 from ispettore.core.audio.writing import read_span
+from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspecting import inspect, measure_array
 from ispettore.core.plan import cleaning, room, shaping, window
 from ispettore.core.plan.bounds import Bounds, told
@@ -215,6 +216,21 @@ class OnVoices(unittest.TestCase):
                 short = min((-23 - each.value("rms_dbfs")) - (-60 - each.value(NOISE)) for each in left)
                 self.assertGreater(short, 0)
                 self.assertAlmostEqual(obstacle.shortfall_db, short, delta=0.3)
+
+    def test_the_lowest_of_two_voices_keeps_its_lowest_notes_though_the_trial_hears_the_other(self):
+        both = [speakers.laid(name, rate=RATE, pause_s=0.9, seconds=seconds) for name, seconds in (("reed", 20), ("wren", 100))]
+        wave = 0.5 * np.concatenate([laid.wave for laid in both])
+        low = signal.sosfilt(signal.butter(4, 60, fs=RATE, output="sos"), speakers.room(wave.size, rate=RATE, dbfs=0, kind="white"))
+        path = self.folder / "a.wav"
+        soundfile.write(path, wave + low / low.std() * 10 ** (-48 / 20), RATE, "PCM_24")
+        basis = inspect(path).basis
+        lowest, high = (measured(0.5 * laid.wave).inspection.spectrum.fundamental_hz for laid in both)
+        self.assertGreater(high, 1.4 * lowest)
+        with tempfile.TemporaryDirectory() as folder:
+            trial = cleaning.Trial(path, basis, name="two", folder=Path(folder))
+        first, _ = stretch(basis)
+        self.assertGreater(first * CELL_S, both[0].wave.size / RATE, "only the higher voice is heard on trial")
+        self.assertAlmostEqual(trial.fundamental_hz, lowest, delta=0.1 * lowest)
 
     def test_a_limit_on_signal_to_noise_is_met_by_cleaning(self):
         wave = noisy("heron", "white", -50)

@@ -124,6 +124,54 @@ class Mending(unittest.TestCase):
         self.assertIn("3.06 % off centre", result.treatment.steps[0].reason)
         self.assertLess(result.touch.touch, 5)
 
+    def test_an_offset_is_not_delivered_louder_though_no_limit_asks_for_it(self):
+        laid = speakers.laid("reed", rate=RATE, pause_s=0.9, seconds=20)
+        wave = laid.wave / np.sqrt(np.mean(laid.wave**2)) * 10 ** (-33 / 20)
+        wave += speakers.room(wave.size, rate=RATE, dbfs=-62, kind="white")
+        loud = (Limit(quantity="integrated_loudness_lufs", low=-15, high=-13), Limit(quantity="true_peak_dbtp", high=-1))
+        book = (Limit(quantity="rms_dbfs", low=-23, high=-18), Limit(quantity="sample_peak_dbfs", high=-3))
+        for limits in (loud, book):
+            plain = self.conformed(wave, *limits)
+            self.assertNotIn("rumble-filter", self.kinds(plain))
+            for offset in (0.003, -0.03):
+                with self.subTest(limits=limits[0].quantity, offset=offset):
+                    result = self.conformed(wave + offset, *limits)
+                    self.assertEqual(self.kinds(result), ["rumble-filter", *self.kinds(plain)])
+                    self.assertIn("% off centre, which counts as level", result.treatment.steps[0].reason)
+                    self.assertLess(abs(result.after.value("dc_offset_percent")), 0.1)
+                    self.assertEqual(result.rounds, 1)
+                    self.assertAlmostEqual(result.touch.touch, plain.touch.touch, delta=4)
+                    noise = "noise_floor_dbfs"
+                    self.assertAlmostEqual(result.after.value(noise), plain.after.value(noise), delta=0.6)
+
+    def test_an_offset_stays_where_the_level_does_or_where_nobody_would_be_told_of_it(self):
+        laid = speakers.laid("reed", rate=RATE, pause_s=0.9)
+        wave = 0.3 * laid.wave + speakers.room(laid.wave.size, rate=RATE, dbfs=-70)
+        level = db(np.mean(wave**2))
+        met, near = (Limit(quantity="rms_dbfs", low=level + by - 0.5, high=level + by + 0.5) for by in (0, 2))
+        self.assertEqual(self.kinds(self.conformed(wave + 0.006, met)), [])
+        ends = Limit(quantity="head_s", low=1.0, high=2.0)
+        self.assertEqual(self.kinds(self.conformed(wave + 0.006, met, ends)), ["head-and-tail"])
+        self.assertEqual(self.kinds(self.conformed(wave + 0.002, near)), ["gain"])
+
+    def test_what_is_cleaned_after_filling_is_what_the_filled_room_asks_for(self):
+        # Beside the words the gate left the ends of breaths, and hardly any room.
+        laid = speakers.laid("wren", rate=RATE, pause_s=1.4)
+        wave = 0.6 * laid.wave + speakers.room(laid.wave.size, rate=RATE, dbfs=-74)
+        wave += speakers.breaths(laid, seconds=0.5, dbfs=-48, before_s=0.05)
+        for start, end in laid.pauses():
+            wave[round((start + 0.15) * RATE) : round((end - 0.15) * RATE)] = 0.0
+        wave[: round(0.6 * RATE)] = wave[-RATE:] = 0.0
+        result = self.conformed(
+            wave,
+            Limit(quantity="digital_silence_s", high=0),
+            Limit(quantity="noise_floor_dbfs", high=-60),
+            Limit(quantity="rms_dbfs", low=-23, high=-18),
+            Limit(quantity="sample_peak_dbfs", high=-1),
+        )
+        self.assertGreater(result.before.value("noise_floor_dbfs"), -60)
+        self.assertFalse({"noise-reduction", "expander"} & set(self.kinds(result)), self.kinds(result))
+
     def test_clipped_waves_are_rebuilt(self):
         laid = speakers.laid("caller", rate=RATE)
         wave = 0.5 * laid.wave / np.abs(laid.wave).max() + speakers.room(laid.wave.size, rate=RATE, dbfs=-75)

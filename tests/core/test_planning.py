@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 
 from ispettore.core import errors
 from ispettore.core.measure.inspecting import inspect, measure_array
-from ispettore.core.plan import shaping
+from ispettore.core.plan import ending, shaping
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.conform import conform
 from ispettore.core.plan.planner import make
 from ispettore.core.plan.proposing import proposed
-from ispettore.core.plan.window import Bar, of_bars
+from ispettore.core.plan.window import Bar, Learned, of_bars
 from ispettore.core.spec import catalogue
 from ispettore.core.spec.specification import Limit, Specification
 from ispettore.core.spec.verdict import judge, judge_production, place, values
@@ -120,6 +120,17 @@ class Window(unittest.TestCase):
         window = of_bars(some)
         gap = max(item.low_db for item in some) - min(item.high_db for item in some)
         self.assertAlmostEqual(window.shortfall_db, max(0, gap))
+
+
+class Ends(unittest.TestCase):
+    def test_no_length_below_nothing_is_asked_for_where_the_written_file_begins_elsewhere(self):
+        # A knock before the first word was taken for speech, and no longer is in what was written: its head is longer by a second.
+        wave = signals.voice_like(6, rms_dbfs=-20, rate=RATE)[:, None]
+        inspection = measure_array(wave[round(0.5 * RATE) :], sample_rate_hz=RATE).inspection
+        self.assertLess(inspection.value("head_s"), 0.5)
+        for learned, length in (({}, 0.625), ({"head_s": 0.1}, 0.525), ({"head_s": 1.2}, 0.0)):
+            step, obstacles = ending.proposed(inspection, AUDIOBOOK, Learned(ends_s=learned))
+            self.assertEqual((step.settings["head_s"], obstacles), (length, []))
 
 
 class Conforming(unittest.TestCase):

@@ -8,6 +8,7 @@ from pathlib import Path
 import jsonschema
 import numpy as np
 import soundfile
+from scipy import signal
 
 from ispettore.core import errors
 from ispettore.core.measure.inspecting import measure_array
@@ -206,6 +207,24 @@ class WholeTouch(unittest.TestCase):
         self.assertEqual(touch.swing(before, opened, speech, room), 0.0, "a room that rises in pauses is no cleaning")
         self.assertIsNone(touch.swing(before, before, np.ones(4_000, dtype=bool), ~np.ones(4_000, dtype=bool)))
         self.assertIsNone(touch.swing(np.zeros(4_000), np.zeros(4_000), speech, room))
+
+    def test_what_a_steady_filter_uncovers_is_no_room_that_comes_back(self):
+        # The ends of words lie under the rumble, and over the room without it.
+        laid = speakers.trailing(speakers.laid("heron", rate=RATE, pause_s=0.9), slowest_s=0.5)
+        low = signal.sosfilt(
+            signal.butter(4, 50, fs=RATE, output="sos"), speakers.room(laid.wave.size, rate=RATE, dbfs=0, kind="white")
+        )
+        wave = 0.3 * laid.wave + low / low.std() * 10 ** (-45 / 20) + speakers.room(laid.wave.size, rate=RATE, dbfs=-75)
+        filtered = ("rumble-filter", {"corner_hz": 100, "slope_db_per_octave": 48, "phase": "linear"})
+        alone = self.touched(filtered, wave=wave)
+        self.assertLess(alone.pauses_moved_db, -15)
+        self.assertIsNone(alone.room_swing_db)
+        self.assertLess(alone.room, 25)
+        held = (filtered, ("gain", {"gain_db": 4}), ("true-peak-limiter", {"ceiling_dbtp": -6}))
+        finished = self.touched(*held, ("head-and-tail", {"head_s": 1.5, "tail_s": 2.0}), wave=wave)
+        self.assertLess(finished.room_swing_db, 1)
+        closing = self.touched(filtered, ("expander", {"range_db": 12}), wave=wave)
+        self.assertGreater(closing.room_swing_db, 3)
 
     def test_two_after_one_another(self):
         first, second = (touch.of(np.full(400, 0.0), np.ones(400, dtype=bool), swing_db=value) for value in (2.0, 4.0))

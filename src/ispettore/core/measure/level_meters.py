@@ -69,10 +69,11 @@ def derived(
 
 
 class Listener:
-    """Level meters fed with blocks of any size, shape (frames, channels), as they pass; `frames` says how many did."""
+    """Level meters fed with blocks of any size, shape (frames, channels), as they pass; `frames` says how many did. With
+    `cells_alone` there is nothing but the cells."""
 
-    def __init__(self, *, sample_rate_hz: int, channels: int) -> None:
-        self._rate = sample_rate_hz
+    def __init__(self, *, sample_rate_hz: int, channels: int, cells_alone: bool = False) -> None:
+        self._rate, self._cells_alone = sample_rate_hz, cells_alone
         self._meters = LevelMeters(sample_rate_hz=sample_rate_hz, channels=channels)
         self._regrouped = Regrouped(sample_rate_hz=sample_rate_hz, channels=channels)
         self.frames = 0
@@ -85,12 +86,18 @@ class Listener:
     def feed(self, block: NDArray[np.float32]) -> None:
         self.frames += len(block)
         for sound in self._regrouped.put(block):
+            self._take(sound)
+
+    def _take(self, sound: Seconds) -> None:
+        if self._cells_alone:
+            self._meters.cells.feed(sound)
+        else:
             self._meters.feed(sound)
 
     def readings(self) -> dict[str, Reading]:
-        """Every level reading of what has passed; {} of nothing."""
+        """Every level reading of what has passed; {} of nothing, and of cells alone."""
         for sound in self._regrouped.rest():
-            self._meters.feed(sound)
-        if self.frames == 0:
+            self._take(sound)
+        if self.frames == 0 or self._cells_alone:
             return {}
         return self._meters.result(duration_s=self.frames / self._rate)[0]

@@ -31,8 +31,8 @@ def findings(cells: Cells, spectra: Spectra, passages: Passages, clicks: list[Fi
     for start, end in passages.sounds.tolist():
         level = decibels.of_power(float(cells.power.part(start, end).mean()))
         length = (end - start) * CELL_S
-        bands = spectra.within(start, end).mean(axis=1) if length >= SHORT_S else np.zeros(low.size)
-        dull = bool(bands[low].sum() > VOICED_SHARE * bands.sum()) if bands.size == low.size and bands.sum() > 0 else False
+        bands = spectra.within(start, end)
+        dull = length >= SHORT_S and bool(bands[low].sum() > VOICED_SHARE * bands.sum() > 0)
         if length < SHORT_S:
             if np.any(np.abs(clicked - (start + end) / 2 * CELL_S) < SHORT_S):
                 continue

@@ -8,7 +8,7 @@ left out.
 """
 
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import combinations
 from pathlib import Path
 from typing import Any
@@ -21,10 +21,11 @@ from ispettore.core.edit.reading import Sound
 from ispettore.core.figures import exact, number, with_unit
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.grid import CELL_S, CELLS_PER_SECOND
-from ispettore.core.measure.inspecting import UNNAMED, inspect
+from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Reading, Span
+from ispettore.core.measure.turns import Turn
 from ispettore.core.plan import converting
 from ispettore.core.plan.bounds import Bounds, Given
 from ispettore.core.plan.converting import Conversion
@@ -35,7 +36,7 @@ from ispettore.core.treat.runner import touched
 from ispettore.core.treat.touch import Touch
 from ispettore.core.treat.treatment import Step, Treatment
 
-STRETCH_S, EVERY_S = 40.0, 5.0
+STRETCH_S, EVERY_S, PASSAGE_S = 40.0, 5.0, 20.0
 LEAST_ROOM_S, LEAST_SPEECH = 2.0, 0.3
 WORTHWHILE_DB = 1.0
 """A steady step that brings less is left out: noise reduction takes it as well."""
@@ -86,7 +87,8 @@ class Cleaning(BaseModel):
 class Trial:
     """A stretch of a recording, and what chains of steps do to its readings once the steps that follow them (`then`) have run too.
     A chain is run once. `basis` is of the recording after its `conversion`. What was chosen as `room_tone` by hand in the recording
-    is so in the stretch. `progress` is told of each chain, and may raise Cancelled."""
+    is so in the stretch. `fundamental_hz` is that of the lowest voice of the whole recording. `progress` is told of each chain, and
+    may raise Cancelled."""
 
     def __init__(
         self,
@@ -109,7 +111,12 @@ class Trial:
         samples = (conversion or converting.none(basis)).read(source, first * CELL_S, (last - first) * CELL_S)
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = self._measured(self._path)
-        self._before, self.fundamental_hz = measured.basis, measured.inspection.spectrum.fundamental_hz
+        self._before = measured.basis
+        heard = [measured.inspection.spectrum.fundamental_hz]
+        for start_s, length_s in _of_each_voice(basis.inspection.turns):
+            passage = (conversion or converting.none(basis)).read(source, start_s, length_s)
+            heard.append(measure_array(passage, sample_rate_hz=rate).inspection.spectrum.fundamental_hz)
+        self.fundamental_hz = min((hz for hz in heard if hz is not None), default=None)
         self._usual = self._followed(self._path, measured.basis, folder)
         self._known: dict[str, tuple[Moved, Touch]] = {}
 
@@ -146,6 +153,13 @@ class Trial:
 
     def _measured(self, path: Path) -> Measured:
         return inspect(path, name=self._name, room_tone=self._room_tone, sha256=UNNAMED)
+
+
+def _of_each_voice(turns: Sequence[Turn]) -> Iterator[tuple[float, float]]:
+    """Start and length in seconds of a passage of each voice, where there are two: a stretch may hold one of them alone."""
+    for voice in sorted({turn.voice for turn in turns}):
+        longest = max((turn for turn in turns if turn.voice == voice), key=lambda turn: turn.end_s - turn.start_s)
+        yield longest.start_s, min(longest.end_s - longest.start_s, PASSAGE_S)
 
 
 def stretch(basis: Basis) -> tuple[int, int]:

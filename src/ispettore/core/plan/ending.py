@@ -30,7 +30,7 @@ def proposed(inspection: Inspection, specification: Specification, learned: Lear
         length = _length(limit, reading)
         if length is None:
             continue
-        wanted[name] = round(length - learned.ends_s.get(name, 0.0), 3)
+        wanted[name] = max(round(length - learned.ends_s.get(name, 0.0), 3), 0.0)
         reasons.append(f"{QUANTITIES[name].title} is {number(reading, 2)} s and becomes {number(length, 2)} s")
     if not wanted:
         return None, []

@@ -54,16 +54,17 @@ class Plan(BaseModel):
 
 
 class Fixed(BaseModel):
-    """What stands before a plan is made: the steps of a kept treatment for tone and dynamics (`late`; those before them were
-    prepared), its name, what the recording measured before them (`unshaped`), and how much all of them touch the voice. `bed` is
-    laid under what comes out: the plan is then read from the mix."""
+    """What stands before a plan is made: what was mended after it was prepared (`unmended` is what stands in the way of it), the
+    steps of a kept treatment for tone and dynamics (`late`; those before them were prepared), its name, and how much all of these
+    touch the voice, where any does. `bed` is laid under what comes out: the plan is then read from the mix."""
 
     model_config = ConfigDict(frozen=True)
 
     name: str = ""
+    mended: tuple[Step, ...] = ()
+    unmended: tuple[Obstacle, ...] = ()
     late: tuple[Step, ...] = ()
-    unshaped: Inspection | None = None
-    touch: Touch = Touch()
+    touch: Touch | None = None
     bed: Step | None = None
 
 
@@ -87,16 +88,15 @@ def make(
     ends, end_obstacles = ending.proposed(inspection, specification, learned)
     readings = ending.readings(inspection, specification, learned)
     shown = window = window_of(readings, specification)
-    mended, unmended = mending.needed(fixed.unshaped or inspection, specification, role=role)
-    steps = [*prepared.steps, *mended]
+    steps = [*prepared.steps, *fixed.mended]
     if cleaning is not None and cleaning.closes:
         if any(step.kind == "rumble-filter" for step in cleaning.steps):  # takes an offset away too
-            steps = [step for step in steps if step.kind != "rumble-filter"]
+            steps = [*prepared.steps, *(step for step in fixed.mended if step.kind != "rumble-filter")]
         steps += cleaning.steps
         if fixed.bed is None:  # between the words of a mix is the bed
             readings = {name: value + cleaning.moved.get(name, 0.0) for name, value in readings.items()}
         window = window_of(readings, specification)
-    obstacles = [*_still(inspection, specification, role, cleaning), *unmended, *end_obstacles]
+    obstacles = [*_still(inspection, specification, role, cleaning), *fixed.unmended, *end_obstacles]
     excluded = room.excluded(window, inspection, specification, cleaning)
     if excluded is not None:
         return Plan(
@@ -118,7 +118,7 @@ def make(
         target_gain_db=level.gain_db,
         expected_limiting_db=level.limiting_db,
         predicted=level.predicted,
-        touch=touch.both(fixed.touch, moved) if fixed.unshaped is not None else moved,
+        touch=moved if fixed.touch is None else touch.both(fixed.touch, moved),
         obstacles=(*obstacles, *(each for each in level.obstacles if each.limits not in {one.limits for one in obstacles})),
         leaves=remedies.left(inspection, treatment),
         doubts=level.doubts,

@@ -17,7 +17,7 @@ from ispettore.core.measure.grid import CELL_S
 from ispettore.core.measure.inspecting import UNNAMED, inspect, measure_array
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import bedded, cleaning, converting, ending, one_sound, planner, preparing, reason, room, shaping
+from ispettore.core.plan import bedded, cleaning, converting, ending, mending, one_sound, planner, preparing, reason, room, shaping
 from ispettore.core.plan.bedded import Laid
 from ispettore.core.plan.bounds import Bounds
 from ispettore.core.plan.cleaning import Cleaning, Missing
@@ -119,9 +119,9 @@ def proposed(
 
 
 class Proposer:
-    """Plans for one recording. Made, it has run what stands before every plan: the conversions, what is fixed before cleaning and
-    what is fixed after it; and has laid under the voice what is to be there. `basis` is what came out, `encoding` what encoding
-    does to it. Conversions whose outcome can be told are not run for that."""
+    """Plans for one recording. Made, it has run what stands before every plan: the conversions, what is fixed before cleaning, what
+    is mended, and what is fixed after cleaning; and has laid under the voice what is to be there. `basis` is what came out,
+    `encoding` what encoding does to it. Conversions whose outcome can be told are not run for that."""
 
     def __init__(self, wanted: Wanted) -> None:
         self._wanted, self._likeness = wanted, wanted.likeness
@@ -139,19 +139,25 @@ class Proposer:
             self._path, self._early, touched = self._after(wanted.source, before, first, "early")
         self._conversion = conversion or converting.none(self._early)
         self._early = self._conversion.told(self._path, self._early)
+        mended, unmended = mending.needed(self._early.inspection, wanted.specification, role=wanted.role)
+        if mended and not unmended:
+            steps = mended if conversion is None else (*self._prepared.steps, *mended)
+            self._path, self._early, moved = self._after(self._path, self._early, Treatment(steps=steps), "mended")
+            self._conversion = converting.none(self._early)
+            touched = touch.both(touched, moved)
         path, self.basis = self._path, self._early
         if late:
             path, self.basis, moved = self._after(self._path, self._early, Treatment(steps=late), "late")
             touched = touch.both(touched, moved)
-        self._fixed = Fixed()
+        self._fixed = Fixed(mended=mended, unmended=unmended, touch=touched if mended else None)
         if kept is not None:
-            self._fixed = Fixed(name=kept.named, late=late, unshaped=self._early.inspection, touch=touched)
+            self._fixed = self._fixed.model_copy(update={"name": kept.named, "late": late, "touch": touched})
         self._voice = self.basis
         self._mix: Mix | None = None
         self._alone = self._fixed
         if wanted.laid is not None:
             path = self._mixed(path, wanted.laid)
-            self._fixed = self._fixed.model_copy(update={"bed": wanted.laid.step, "unshaped": self._early.inspection})
+            self._fixed = self._fixed.model_copy(update={"bed": wanted.laid.step, "touch": self._fixed.touch or Touch()})
         self._cancels = preparing.cancelling(before.inspection, self.basis.inspection, self._prepared)
         self._cells = shaping.whole(self.basis)
         self._voice_cells = self._cells if self._mix is None else shaping.whole(self._voice)

@@ -27,6 +27,7 @@ class Channels(Settings):
     """
 
     title: ClassVar[str] = "Channels"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Mix to mono or place one channel on two loudspeakers."
     sentence: ClassVar[str] = "Deliver {channels}"
     further: ClassVar[str] = "Channels taken: {live}; flipped: {turned}"

@@ -42,6 +42,7 @@ class ClickRepair(Settings):
     """Rebuild clicks where they were found. Spots chosen by hand are looked at instead where there are any."""
 
     title: ClassVar[str] = "Click repair"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Rebuild the sound where it clicks, or in spots you choose."
     sentence: ClassVar[str] = "Rebuild the sound under every click that was found"
     filled: ClassVar[str] = "Rebuild the sound under clicks in these spots"

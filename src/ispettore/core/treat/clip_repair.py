@@ -30,6 +30,7 @@ class ClipRepair(Settings):
     """Rebuild what was clipped. Without a threshold each run's own level is used, where the meters found it."""
 
     title: ClassVar[str] = "Clip repair"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Rebuild peaks that were cut off in recording."
     sentence: ClassVar[str] = "Rebuild clipped peaks above {threshold_dbfs}"
     filled: ClassVar[str] = "Rebuild clipped peaks above {threshold_dbfs}, in these spots only"

@@ -12,6 +12,7 @@ class Gain(Settings):
     """A constant gain in dB."""
 
     title: ClassVar[str] = "Gain"
+    steady: ClassVar[bool] = True
     anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Make everything louder or quieter by the same amount."
     sentence: ClassVar[str] = "Change the level by {gain_db}"

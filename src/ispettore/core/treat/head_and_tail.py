@@ -24,6 +24,7 @@ class HeadAndTail(Settings):
     """Lengths of head and tail in seconds; None leaves one as it is."""
 
     title: ClassVar[str] = "Head and tail"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Set the room tone before the first word and after the last."
     sentence: ClassVar[str] = "Set the head to {head_s} and the tail to {tail_s}"
     needs_whole: ClassVar[bool] = True

@@ -45,6 +45,7 @@ class HumFilter(Settings):
     """Take away hum and its multiples. Without a base frequency it is found."""
 
     title: ClassVar[str] = "Hum filter"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Remove mains hum and its harmonics."
     sentence: ClassVar[str] = "Filter hum at {base_hz} and {harmonics} harmonics"
     further: ClassVar[str] = "The hum may change by {width_hz}"

@@ -28,6 +28,7 @@ class ReferenceLevel(Settings):
     """Bring peak, RMS or loudness to a target, so that what follows finds the level it is set for."""
 
     title: ClassVar[str] = "Reference level"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Bring every recording to the same level, so that thresholds mean the same."
     sentence: ClassVar[str] = "Bring {quantity} to {target_db}"
     needs_whole: ClassVar[bool] = True
@@ -54,6 +55,7 @@ class FinalLevel(Settings):
     """Bring a reading to its target without a true peak above the ceiling."""
 
     title: ClassVar[str] = "Final level"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Bring a reading to its target, as far as a ceiling allows."
     sentence: ClassVar[str] = "Set {quantity} to {target_db}, true peaks at most {ceiling_dbtp}"
     needs_whole: ClassVar[bool] = True

@@ -28,6 +28,7 @@ class RoomToneFill(Settings):
     """Put room tone in the place of dead silence. Spans chosen by hand are filled instead where there are any."""
 
     title: ClassVar[str] = "Room tone fill"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Replace dead silence, or spots you choose, by room tone."
     sentence: ClassVar[str] = "Fill dead silence with this recording's own room tone"
     filled: ClassVar[str] = "Lay this recording's own room tone over"

@@ -20,6 +20,7 @@ class RumbleFilter(Settings):
     """Take away what lies below the voice."""
 
     title: ClassVar[str] = "Rumble filter"
+    steady: ClassVar[bool] = True
     anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Remove what is below the voice: traffic, footsteps, handling noise."
     sentence: ClassVar[str] = "Filter rumble below {corner_hz}"

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import takewhile
 from pathlib import Path
 from typing import Any
 
@@ -58,6 +59,16 @@ class Run:
     lowered_db: NDArray[np.float32] = field(default_factory=lambda: np.zeros(0, dtype=np.float32))
     """How far the voice lowered what was laid under it, per 5 ms cell in dB."""
 
+    leads_s: float = 0.0
+    """How much later everything comes than in the recording, in seconds."""
+
+    steady: bool = False
+    """Whether every step was: then the room does not come and go."""
+
+    settled: NDArray[np.float32] | None = None
+    """The mean squares of the cells that came out of the steady steps before the first that is not, shape (cells,); None where none
+    was before it."""
+
     @property
     def reduction_db(self) -> NDArray[np.float32]:
         """All dynamic steps together, shape (cells,)."""
@@ -85,13 +96,16 @@ def run(
     tone that was chosen by hand, if any; those that mix files in find them among the `sounds`. With `ledger`, what comes out of
     every step is measured as it passes. `passing` is called with each block of what comes out of the last, as it is made.
     """
-    groups = _groups([step for step in treatment.steps if step.on])
+    steps = [step for step in treatment.steps if step.on]
+    groups, steady = _groups(steps), list(takewhile(lambda step: step.typed.steady, steps))
+    last_steady = steady[-1] if 0 < len(steady) < len(steps) else None
+    settled: NDArray[np.float32] | None = None
     path: Sound = source
     reductions: dict[str, NDArray[np.float32]] = {}
     lines: list[LedgerLine] = []
     last: Listener | None = None
     voice: Measured | None = None
-    lowered = np.zeros(0, dtype=np.float32)
+    lowered, leads_s = np.zeros(0, dtype=np.float32), 0.0
     for number, group in enumerate(groups):
         stage = f"Processing, pass {number + 1} of {len(groups)}" if len(groups) > 1 else "Processing"
         learns = group and group[0].typed.learns()
@@ -107,7 +121,10 @@ def run(
             )
             processors = _start(group, context)
             listeners = [
-                Listener(sample_rate_hz=each.sample_rate_hz, channels=each.channels) if ledger else None for each in processors
+                Listener(sample_rate_hz=each.sample_rate_hz, channels=each.channels, cells_alone=not ledger)
+                if ledger or step is last_steady
+                else None
+                for step, each in zip(group, processors, strict=True)
             ]
             rate = processors[-1].sample_rate_hz if processors else opened.sample_rate_hz
             channels = processors[-1].channels if processors else opened.channels
@@ -126,22 +143,28 @@ def run(
             if moved.size:
                 reductions[step.kind] = _add(reductions.get(step.kind, moved[:0]), moved)
             lowered = _add(lowered, processor.lowered_db())
+            leads_s += processor.leads_s
             readings = listener.readings() if listener is not None else {}
-            last = listener
+            if listener is not None and step is last_steady:
+                settled = listener.cells.power.part(0, len(listener.cells)).mean(axis=0)
+            last = listener if ledger else None
             told = tuple(processor.warnings())
             lines.append(LedgerLine(kind=step.kind, readings=readings, learned=processor.learned(), warnings=told))
-    return Run(path_of(path), rate, channels, reductions, tuple(lines), last, voice, lowered)
+    still = len(steady) == len(steps)
+    return Run(path_of(path), rate, channels, reductions, tuple(lines), last, voice, lowered, leads_s, still, settled)
 
 
 def touched(run: Run, before: Basis, after: Measured | None) -> Touch:
     """Touch of a run over a recording. `after` is what came out, where its sound was changed: of a voice with a bed under it, the
-    voice alone."""
+    voice alone. Whether the room comes and goes is told from what the steps heard that can make it so: against what a filter hid
+    from it, the ends of words would be taken for room that came back."""
     if after is None:
         return touch.of(run.reduction_db, before.speech)
     power = after.cells.power.mean(axis=0)
-    later = round(((after.inspection.value("head_s") or 0.0) - (before.inspection.value("head_s") or 0.0)) * CELLS_PER_SECOND)
+    later = round(run.leads_s * CELLS_PER_SECOND)
     power = power[later:] if later >= 0 else np.concatenate((np.zeros(-later, dtype=power.dtype), power))
-    measured = touch.swing(before.power.mean(axis=0), power, before.speech, before.room)
+    was = before.power.mean(axis=0) if run.settled is None else run.settled
+    measured = None if run.steady else touch.swing(was, power, before.speech, before.room)
     told = sum(line.learned.get("swelling_db", 0.0) for line in run.ledger)
     swing = None if measured is None and not told else (measured or 0.0) + told
     return touch.of(run.reduction_db, before.speech, before.inspection, after.inspection, swing_db=swing)

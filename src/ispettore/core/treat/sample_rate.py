@@ -13,6 +13,7 @@ class SampleRate(Settings):
     """Convert to another sample rate."""
 
     title: ClassVar[str] = "Sample rate"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Convert to the sample rate that is asked for."
     sentence: ClassVar[str] = "Convert to {sample_rate_hz}"
     sample_rate_hz: int = Field(

@@ -66,6 +66,9 @@ class Settings(BaseModel):
     anywhere: ClassVar[bool] = False
     """Whether it does the same wherever it begins, once it has settled: it counts no time, and keeps the sample rate."""
 
+    steady: ClassVar[bool] = False
+    """Whether it does the same to the room beside the words and far from them, so that the room can't come and go by it."""
+
     at_ends: ClassVar[bool] = False
     """Whether it works at the ends of a recording, and nowhere else."""
 

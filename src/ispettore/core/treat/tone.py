@@ -58,6 +58,7 @@ class Tone(Settings):
     """Raise or lower parts of the spectrum."""
 
     title: ClassVar[str] = "Tone"
+    steady: ClassVar[bool] = True
     anywhere: ClassVar[bool] = True
     purpose: ClassVar[str] = "Raise or lower parts of the spectrum."
     sentence: ClassVar[str] = "Shape the tone"
@@ -166,6 +167,7 @@ class ResonanceSearch(Settings):
     """Find resonances in the recording and cut them, each by half of what it stands out."""
 
     title: ClassVar[str] = "Resonance search"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Find ringing of voice or room and cut it."
     sentence: ClassVar[str] = "Cut up to {most} resonances, each by at most {deepest_db}"
     needs_whole: ClassVar[bool] = True

@@ -41,6 +41,7 @@ class ToneMatch(Settings):
     """Bring the voice's tone towards another's, everywhere or in some passages alone. Without one nothing is moved."""
 
     title: ClassVar[str] = "Tone match"
+    steady: ClassVar[bool] = True
     purpose: ClassVar[str] = "Bring the voice's tone towards that of other recordings."
     sentence: ClassVar[str] = "Bring the voice’s tone towards the other recordings’ by up to {most_db}"
     further: ClassVar[str] = "Their third-octaves from 100 Hz to 8 kHz: {voice_db}; what is brought there: {own_db}"
