@@ -169,7 +169,6 @@ class Mending(unittest.TestCase):
             Limit(quantity="rms_dbfs", low=-23, high=-18),
             Limit(quantity="sample_peak_dbfs", high=-1),
         )
-        self.assertGreater(result.before.value("noise_floor_dbfs"), -60)
         self.assertFalse({"noise-reduction", "expander"} & set(self.kinds(result)), self.kinds(result))
 
     def test_clipped_waves_are_rebuilt(self):

@@ -132,6 +132,18 @@ class Ends(unittest.TestCase):
             step, obstacles = ending.proposed(inspection, AUDIOBOOK, Learned(ends_s=learned))
             self.assertEqual((step.settings["head_s"], obstacles), (length, []))
 
+    def test_an_end_that_treatment_left_too_short_is_brought_to_its_length_though_the_recordings_own_would_do(self):
+        inspection = measure_array(signals.voice_like(6, rms_dbfs=-20, rate=RATE)[:, None], sample_rate_hz=RATE).inspection
+        self.assertTrue(0.55 < inspection.value("head_s") < 0.95, "well inside its limit")
+        readings = inspection.readings | {"head_s": inspection.readings["head_s"].model_copy(update={"value": 0.45})}
+        after = inspection.model_copy(update={"readings": readings})
+        left = ending.left_outside(after, AUDIOBOOK, None)
+        self.assertEqual(left["head_s"], 0.45)
+        step, _ = ending.proposed(inspection, AUDIOBOOK, Learned(ends_read_s=left))
+        self.assertEqual(step.settings["head_s"], 0.625)
+        self.assertIn("is 0.45 s and becomes 0.63 s", step.reason)
+        self.assertNotIn("head_s", ending.left_outside(after, AUDIOBOOK, Step(kind="head-and-tail", settings={"head_s": 0.6})))
+
 
 class Conforming(unittest.TestCase):
     """The demo recordings, conformed once for all tests here; the results are measured by others' code."""

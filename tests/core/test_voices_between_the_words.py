@@ -61,6 +61,26 @@ def louder(by_db: tuple[int, ...] = (6, 10, 16)) -> list[Case]:
     ]
 
 
+def filled() -> list[tuple[str, float, int, int, str]]:
+    """Speaker, pause in seconds, level of a breath that lasts from soon after the words to the next ones in some of the pauses,
+    level and kind of the room."""
+    return list(product(speakers.NAMES, (0.5, 0.55, 0.62), (-38, -46), (-62, -74), ("pink", "white", "dull")))
+
+
+def errors_where_filled_db(cases: Sequence[tuple[str, float, int, int, str]]) -> Iterator[float]:
+    """The same for these: all but the breaths is the noise."""
+    for name, pause_s, breath_dbfs, room_dbfs, kind in cases:
+        laid = speakers.laid(name, rate=RATE, pause_s=pause_s, seconds=20)
+        wave = laid.wave.copy()
+        for number, (_, end) in enumerate(laid.pauses()[1::3]):
+            breath = speakers.breath(rate=RATE, seconds=pause_s - 0.18, dbfs=breath_dbfs, seed=number)
+            last = round((end - 0.03) * RATE)
+            wave[last - breath.size : last] += breath
+        noise = speakers.room(wave.size, rate=RATE, dbfs=room_dbfs, kind=kind, seed=7)
+        read = measure_array((wave + noise)[:, None], sample_rate_hz=RATE).inspection.value("noise_floor_dbfs")
+        yield np.nan if read is None else read - room_dbfs
+
+
 def errors_db(cases: Sequence[Case]) -> Iterator[float]:
     """Noise floor read less the mean power of the noise between the phrases, for each case; not a number without a reading."""
     for case in cases:
@@ -105,6 +125,12 @@ class BetweenTheWords(unittest.TestCase):
 
     def test_a_room_that_something_makes_louder_is_the_room(self):
         self.assert_close(corpus.some(louder(), every=41))
+
+    def test_a_pause_that_a_breath_fills_is_no_room(self):
+        cases = corpus.some(filled(), every=19, first=15)
+        errors = np.abs(list(errors_where_filled_db(cases)))
+        self.assertLess(np.nanmax(errors), 3.0, cases[int(np.nanargmax(errors))])
+        self.assertGreaterEqual(np.mean(errors <= 1.5), 0.95, list(zip(cases, errors.round(1).tolist(), strict=True)))
 
     def test_a_breath_is_told_as_one(self):
         laid = speakers.laid(speakers.REAL, rate=RATE, pause_s=0.8)

@@ -463,10 +463,12 @@ def _sounding(
 
     A room's level moves slowly, however far; a breath's does not. Where a tenth of a second changes little, or all of the pause is
     louder than the room and `alike`, only what stands out of the level around it is a sound; else whatever stands out of the lowest
-    level, and everything if that is not the room's.
+    level, and everything if that is not the room's. What never comes down near to the lowest level of the pause began in it: a
+    breath that lasts from soon after the words to the next is even, too.
     """
     living = slow[usable]
-    if (alike and lowest > floor + GENTLE_DB) or living.size <= TENTH or np.abs(living[TENTH:] - living[:-TENTH]).max() < GENTLE_DB:
+    gentle = living.size <= TENTH or np.abs(living[TENTH:] - living[:-TENTH]).max() < GENTLE_DB
+    if (gentle or (alike and lowest > floor + GENTLE_DB)) and living.min() <= lowest + ABOVE_LOWEST_DB:
         return np.asarray(quick > scipy.ndimage.median_filter(slow, SETTLED_CELLS, mode="nearest") + ABOVE_LOWEST_DB)
     if lowest > floor + ABOVE_FLOOR_DB:
         return np.asarray(quick > floor + ABOVE_FLOOR_DB)

@@ -20,21 +20,21 @@ def asked(settings: Mapping[str, Any]) -> dict[str, float]:
 
 
 def proposed(inspection: Inspection, specification: Specification, learned: Learned) -> tuple[Step | None, list[Obstacle]]:
-    """Head and tail where they are outside their limits: moved just inside, no further."""
+    """Head and tail where they are outside their limits, of themselves or once treated: moved just inside, no further."""
     wanted: dict[str, float] = {}
-    reasons = []
+    reasons, fill = [], False
     for name in ENDS:
-        limit, reading = specification.limit(name), inspection.value(name)
+        limit, reading = specification.limit(name), learned.ends_read_s.get(name, inspection.value(name))
         if limit is None or reading is None:
             continue
         length = _length(limit, reading)
         if length is None:
             continue
         wanted[name] = max(round(length - learned.ends_s.get(name, 0.0), 3), 0.0)
+        fill |= wanted[name] > reading
         reasons.append(f"{QUANTITIES[name].title} is {number(reading, 2)} s and becomes {number(length, 2)} s")
     if not wanted:
         return None, []
-    fill = any(wanted[name] > (inspection.value(name) or 0) for name in wanted)
     reason = " and ".join(reasons) + (", filled with the recording's own room tone." if fill else ".")
     can_fill = any(span.length_s >= 0.12 for span in inspection.room_tone)
     if fill and not can_fill:
@@ -45,6 +45,14 @@ def proposed(inspection: Inspection, specification: Specification, learned: Lear
         name = next(iter(wanted))
         return None, [Obstacle(limits=(name, name), shortfall_db=0.0, advice=advice)]
     return Step(kind="head-and-tail", settings=wanted, reason=reason), []
+
+
+def left_outside(after: Inspection, specification: Specification, ends: Step | None) -> dict[str, float]:
+    """The lengths in seconds, by quantity, of ends that no step brought to a length and that lie outside their limits."""
+    done = asked(ends.settings) if ends is not None else {}
+    read = {name: reading for name in ENDS if name not in done and (reading := after.value(name)) is not None}
+    limits = {name: limit for name in read if (limit := specification.limit(name)) is not None}
+    return {name: read[name] for name, limit in limits.items() if _length(limit, read[name]) is not None}
 
 
 def _length(limit: Limit, reading: float) -> float | None:

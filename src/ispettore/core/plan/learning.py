@@ -4,6 +4,7 @@ from typing import Any
 
 from ispettore.core.measure.basis import Basis
 from ispettore.core.measure.inspection import Inspection
+from ispettore.core.plan import ending
 from ispettore.core.plan.planner import Plan
 from ispettore.core.plan.window import Learned, level_of, limits
 from ispettore.core.spec.quantities import QUANTITIES, ROOM_LEVELS
@@ -40,6 +41,7 @@ def corrected(
         if room in off:
             changes["noise_db"] = learned.noise_db + off[room]
     ends = plan.treatment.find("head-and-tail")
+    changes["ends_read_s"] = learned.ends_read_s | ending.left_outside(after, specification, ends)
     if ends is not None:
         came = {quantity: after.value(quantity) for quantity in ends.settings}
         changes["ends_s"] = {

@@ -75,8 +75,9 @@ def _offset(inspection: Inspection) -> float:
 
 
 def _would_stay(inspection: Inspection, specification: Specification, verdict: Verdict) -> bool:
-    """Whether a plan has to move the level, and would leave an offset worth a warning by the gain that the level asks for."""
-    if not any(limit.about.moved_by & SHAPED for limit in verdict.missed):
+    """Whether a plan has to move the level of a voice, and would leave an offset worth a warning by the gain that the level asks
+    for."""
+    if not inspection.speech or not any(limit.about.moved_by & SHAPED for limit in verdict.missed):
         return False
     window = gain_window(inspection, specification)
     gain_db = min(0.0, window.high_db or 0.0)

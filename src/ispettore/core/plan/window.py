@@ -121,8 +121,9 @@ class Learned(BaseModel):
     """By how much limiting is deeper than foretold."""
 
     ends_s: dict[str, float] = {}
+    ends_read_s: dict[str, float] = {}
     others: dict[str, float] = {}
-    """Both of these by quantity."""
+    """All of these by quantity. `ends_read_s` are lengths that treatment alone left the ends with, outside their limits."""
 
     def added(self, about: Quantity) -> float:
         """What is added to a reading."""

@@ -155,8 +155,16 @@ def _change(before: Inspection | None, after: Inspection | None, quantity: str) 
 
 
 def _pauses(before: Inspection | None, after: Inspection | None) -> float | None:
-    noise, voice = (_change(before, after, quantity) for quantity in ("noise_floor_dbfs", "active_speech_level_dbfs"))
-    return noise - voice if noise is not None and voice is not None else None
+    """How far the noise floor moved against the voice; by its loudness where an offset is part of its level."""
+    voice = "integrated_loudness_lufs" if any(map(_leans, (before, after))) else "active_speech_level_dbfs"
+    noise, spoken = (_change(before, after, quantity) for quantity in ("noise_floor_dbfs", voice))
+    return noise - spoken if noise is not None and spoken is not None else None
+
+
+def _leans(inspection: Inspection | None) -> bool:
+    """Whether more than a hundredth of the voice's power is an offset."""
+    offset, voice = (inspection.value(name) if inspection else None for name in ("dc_offset_percent", "active_speech_level_dbfs"))
+    return offset is not None and voice is not None and (offset / 100) ** 2 > 0.01 * 10 ** (voice / 10)
 
 
 def _spectrum(before: Inspection | None, after: Inspection | None) -> float | None:
