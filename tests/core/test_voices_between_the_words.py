@@ -127,7 +127,7 @@ class BetweenTheWords(unittest.TestCase):
         self.assert_close(corpus.some(louder(), every=41))
 
     def test_a_pause_that_a_breath_fills_is_no_room(self):
-        cases = corpus.some(filled(), every=19, first=15)
+        cases = corpus.some(filled(), every=11, first=4)
         errors = np.abs(list(errors_where_filled_db(cases)))
         self.assertLess(np.nanmax(errors), 3.0, cases[int(np.nanargmax(errors))])
         self.assertGreaterEqual(np.mean(errors <= 1.5), 0.95, list(zip(cases, errors.round(1).tolist(), strict=True)))
