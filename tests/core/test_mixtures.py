@@ -33,6 +33,17 @@ class Mixtures(unittest.TestCase):
                 with self.subTest(seed=seed, told=told, specification=name), tempfile.TemporaryDirectory() as folder:
                     self.try_one(Path(folder), wave, rate, name, FORMS[int(random.integers(len(FORMS)))])
 
+    def test_a_head_that_cannot_be_told_is_refused_with_what_to_do(self):
+        wave, rate, told = mixtures.mixture(48)  # a knock right before the first word
+        with tempfile.TemporaryDirectory() as folder:
+            path, out = Path(folder) / "in.wav", Path(folder) / "out.wav"
+            soundfile.write(path, wave, rate, "PCM_24")
+            result = conform(path, recordings.specifications()["audiobook-retail"], out)
+            self.assertFalse(out.exists())
+        self.assertFalse(result.passes, told)
+        [obstacle] = result.obstacles
+        self.assertIn("cut it off under Edits, then conform again.", obstacle.advice)
+
     def try_one(self, folder: Path, wave: np.ndarray, rate: int, name: str, form: OutputFormat) -> None:
         path, out = folder / "in.wav", folder / f"out.{form.container}"
         soundfile.write(path, wave, rate, "PCM_24")

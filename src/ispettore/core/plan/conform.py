@@ -28,7 +28,7 @@ from ispettore.core.measure.inspecting import UNNAMED, inspect
 from ispettore.core.measure.inspection import Inspection
 from ispettore.core.measure.meters import Measured
 from ispettore.core.measure.reading import Span
-from ispettore.core.plan import bedded, closing, encoding, learning, levelling
+from ispettore.core.plan import bedded, closing, encoding, ending, learning, levelling
 from ispettore.core.plan.bedded import Laid, UnderVoice
 from ispettore.core.plan.bounds import Bounds, Obstacle
 from ispettore.core.plan.closing import Closing
@@ -41,7 +41,7 @@ from ispettore.core.plan.window import PEAKS, GainWindow, gain_window, level_of
 from ispettore.core.progress import Progress, no_progress
 from ispettore.core.spec import delivery, standing
 from ispettore.core.spec.specification import Specification
-from ispettore.core.spec.verdict import Role, Verdict, judge
+from ispettore.core.spec.verdict import LimitVerdict, Role, Verdict, judge
 from ispettore.core.text import shown_name
 from ispettore.core.treat import order, runner, touch
 from ispettore.core.treat.bed import Mix
@@ -330,7 +330,7 @@ class _Attempt:
             after=made.written.inspection if passes else None,
             measured=made.written if passes else None,
             verdict=made.verdict if passes else None,
-            obstacles=() if passes else tuple(_missed(made.verdict)),
+            obstacles=() if passes else tuple(_missed(made.verdict, planned=made.number == ROUNDS)),
             rounds=made.number,
             master=made.master if passes else None,
             corrections=tuple(said for number, said in self.corrections if number < made.number) if passes else (),
@@ -356,16 +356,24 @@ class _Attempt:
         )
 
 
-def _missed(verdict: Verdict) -> list[Obstacle]:
-    """Must-limits the written file still missed, as obstacles."""
+def _missed(verdict: Verdict, *, planned: bool) -> list[Obstacle]:
+    """Must-limits the written file still missed, as obstacles; `planned`, in spite of every round."""
     return [
         Obstacle(
-            limits=(limit.quantity, limit.quantity),
-            shortfall_db=abs(limit.margin or 0.0),
-            advice=f"{limit.title} in the finished file is {standing.reading(limit)} {standing.unit(limit)}, "
-            f"{standing.apart(limit)} {limit.difference_unit} outside its limit."
-            if isinstance(limit.reading, float | int)
-            else f"{limit.title}: {limit.note or limit.reading}.",
+            limits=(limit.quantity, limit.quantity), shortfall_db=abs(limit.margin or 0.0), advice=_told(limit, planned=planned)
         )
         for limit in verdict.missed
     ]
+
+
+def _told(limit: LimitVerdict, *, planned: bool) -> str:
+    """How far a written file is outside a limit, and what to do where that is known."""
+    if not isinstance(limit.reading, float | int):
+        return f"{limit.title}: {limit.note or limit.reading}."
+    read, unit = standing.reading(limit), standing.unit(limit)
+    off = f"{limit.title} in the finished file is {read} {unit}, {standing.apart(limit)} {limit.difference_unit} outside its limit."
+    if not planned or limit.quantity not in ending.ENDS:
+        return off
+    return (
+        f"{off} A sound near this end, such as a knock, is not always taken for speech: cut it off under Edits, then conform again."
+    )

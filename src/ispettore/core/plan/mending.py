@@ -21,7 +21,6 @@ MENDING: tuple[Mover, ...] = ("repair", "filling", "offset")
 OFFSET_HZ = 20.0
 (OFFSET,) = moved_by("offset")
 
-
 SHAPED: frozenset[Mover] = frozenset({"gain", "evening", "cleaning", "limiter"})
 """What a limit is moved by where a plan has to move the level for it."""
 
