@@ -102,19 +102,19 @@ class Trial:
         conversion: Conversion | None = None,
         progress: Progress = no_progress,
     ) -> None:
-        facts = basis.inspection.facts
+        facts, conversion = basis.inspection.facts, conversion or converting.none(basis)
         self._name, self._folder, self._then, self._progress = name, folder, then, progress
         first, last = stretch(basis)
         self._room_tone = within(room_tone, first * CELL_S, last * CELL_S)
         path = folder / "stretch.rf64"
         rate = facts.sample_rate_hz
-        samples = (conversion or converting.none(basis)).read(source, first * CELL_S, (last - first) * CELL_S)
+        samples = conversion.read(source, first * CELL_S, (last - first) * CELL_S)
         self._path = write_working(path, [samples], sample_rate_hz=rate, channels=facts.channels)
         measured = self._measured(self._path)
         self._before = measured.basis
         heard = [measured.inspection.spectrum.fundamental_hz]
         for start_s, length_s in _of_each_voice(basis.inspection.turns):
-            passage = (conversion or converting.none(basis)).read(source, start_s, length_s)
+            passage = conversion.read(source, start_s, length_s)
             heard.append(measure_array(passage, sample_rate_hz=rate).inspection.spectrum.fundamental_hz)
         self.fundamental_hz = min((hz for hz in heard if hz is not None), default=None)
         self._usual = self._followed(self._path, measured.basis, folder)

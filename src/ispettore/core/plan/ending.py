@@ -24,11 +24,9 @@ def proposed(inspection: Inspection, specification: Specification, learned: Lear
     wanted: dict[str, float] = {}
     reasons, fill = [], False
     for name in ENDS:
-        limit, reading = specification.limit(name), learned.ends_read_s.get(name, inspection.value(name))
-        if limit is None or reading is None:
-            continue
-        length = _length(limit, reading)
-        if length is None:
+        reading = learned.ends_read_s.get(name, inspection.value(name))
+        length = _length(specification.limit(name), reading)
+        if reading is None or length is None:
             continue
         wanted[name] = max(round(length - learned.ends_s.get(name, 0.0), 3), 0.0)
         fill |= wanted[name] > reading
@@ -51,12 +49,14 @@ def left_outside(after: Inspection, specification: Specification, ends: Step | N
     """The lengths in seconds, by quantity, of ends that no step brought to a length and that lie outside their limits."""
     done = asked(ends.settings) if ends is not None else {}
     read = {name: reading for name in ENDS if name not in done and (reading := after.value(name)) is not None}
-    limits = {name: limit for name in read if (limit := specification.limit(name)) is not None}
-    return {name: read[name] for name, limit in limits.items() if _length(limit, read[name]) is not None}
+    return {name: reading for name, reading in read.items() if _length(specification.limit(name), reading) is not None}
 
 
-def _length(limit: Limit, reading: float) -> float | None:
-    """The nearest length well inside the limit, or None where the reading is inside already by more than two cells."""
+def _length(limit: Limit | None, reading: float | None) -> float | None:
+    """The nearest length well inside the limit, or None where the reading is inside already by more than two cells, or where there
+    is no limit or no reading."""
+    if limit is None or reading is None:
+        return None
     reserve = 0.02
     low = limit.low if limit.low is not None else 0.0
     high = limit.high if limit.high is not None else low + 4.0

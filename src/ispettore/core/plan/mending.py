@@ -26,12 +26,13 @@ SHAPED: frozenset[Mover] = frozenset({"gain", "evening", "cleaning", "limiter"})
 
 
 def needed(inspection: Inspection, specification: Specification, *, role: Role) -> tuple[tuple[Step, ...], tuple[Obstacle, ...]]:
-    """The steps that missed limits ask for, and what stands in their way."""
+    """The steps that missed limits ask for, with one for an offset that would stay, and what stands in their way."""
     verdict = judge(inspection, specification, role=role)
     missed = {mover: limit for limit in verdict.missed for mover in limit.about.moved_by if isinstance(limit.reading, float | int)}
     steps = tuple(_step(mover, missed[mover]) for mover in MENDING if mover in missed)
-    if "offset" not in missed and _would_stay(inspection, specification, verdict):
-        steps = (*steps, _centred(_offset(inspection), "which counts as level and takes headroom from the peaks: "))
+    offset = inspection.value(OFFSET) or 0.0
+    if "offset" not in missed and _would_stay(offset, inspection, specification, verdict):
+        steps = (*steps, _centred(offset, "which counts as level and takes headroom from the peaks: "))
     filling = missed.get("filling")
     if filling is None or any(span.length_s >= SHORTEST_S for span in inspection.room_tone):
         return steps, ()
@@ -69,11 +70,7 @@ def _centred(percent: float, cost: str = "") -> Step:
     )
 
 
-def _offset(inspection: Inspection) -> float:
-    return inspection.value(OFFSET) or 0.0
-
-
-def _would_stay(inspection: Inspection, specification: Specification, verdict: Verdict) -> bool:
+def _would_stay(percent: float, inspection: Inspection, specification: Specification, verdict: Verdict) -> bool:
     """Whether a plan has to move the level of a voice, and would leave an offset worth a warning by the gain that the level asks
     for."""
     if not inspection.speech or not any(limit.about.moved_by & SHAPED for limit in verdict.missed):
@@ -82,4 +79,4 @@ def _would_stay(inspection: Inspection, specification: Specification, verdict: V
     gain_db = min(0.0, window.high_db or 0.0)
     if window.low_db is not None:
         gain_db = max(gain_db, window.low_db)
-    return abs(_offset(inspection)) * 10 ** (gain_db / 20) > WORTH_SAYING_PERCENT
+    return abs(percent) * 10 ** (gain_db / 20) > WORTH_SAYING_PERCENT
